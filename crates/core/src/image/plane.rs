@@ -1,0 +1,176 @@
+//! A single-channel picture.
+
+use rayon::prelude::*;
+
+/// What can be wrong with the bytes of a picture.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PlaneError {
+    /// The number of samples is not width times height.
+    #[error("a picture of {width}x{height} needs {expected} samples, got {found}", expected = width * height)]
+    Length {
+        /// Pixels across.
+        width: usize,
+        /// Pixels down.
+        height: usize,
+        /// Samples that were handed in.
+        found: usize,
+    },
+}
+
+/// A picture of `width` x `height` samples in rows from the top; encoded (display) values 0 to 255.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Plane {
+    width: usize,
+    height: usize,
+    data: Vec<f32>,
+}
+
+impl Plane {
+    /// Takes over a buffer of `width * height` samples.
+    ///
+    /// # Errors
+    /// [`PlaneError::Length`] when the buffer does not fit.
+    pub fn new(width: usize, height: usize, data: Vec<f32>) -> Result<Self, PlaneError> {
+        if data.len() != width * height {
+            return Err(PlaneError::Length { width, height, found: data.len() });
+        }
+        Ok(Self { width, height, data })
+    }
+
+    /// Converts 8-bit samples.
+    ///
+    /// # Errors
+    /// [`PlaneError::Length`] when the buffer does not fit.
+    pub fn from_bytes(width: usize, height: usize, bytes: &[u8]) -> Result<Self, PlaneError> {
+        Self::new(width, height, bytes.iter().map(|&b| f32::from(b)).collect())
+    }
+
+    /// A picture whose sample at (x, y) is `value(x, y)`.
+    pub fn from_fn(width: usize, height: usize, value: impl Fn(usize, usize) -> f32) -> Self {
+        let data = (0..height).flat_map(|y| (0..width).map(move |x| (x, y))).map(|(x, y)| value(x, y)).collect();
+        Self { width, height, data }
+    }
+
+    /// Pixels across.
+    pub fn width(&self) -> usize {
+        self.width
+    }
+
+    /// Pixels down.
+    pub fn height(&self) -> usize {
+        self.height
+    }
+
+    /// All samples, row by row.
+    pub fn samples(&self) -> &[f32] {
+        &self.data
+    }
+
+    /// The row at `y`.
+    pub fn row(&self, y: usize) -> &[f32] {
+        &self.data[y * self.width..(y + 1) * self.width]
+    }
+
+    /// The sample at whole coordinates.
+    pub fn at(&self, x: usize, y: usize) -> f32 {
+        self.data[y * self.width + x]
+    }
+
+    /// Whether a square window of half size `half` round (x, y) can be sampled bilinearly.
+    pub fn holds_window(&self, x: f64, y: f64, half: f64) -> bool {
+        x - half >= 0.0
+            && y - half >= 0.0
+            && x + half < self.width as f64 - 1.0
+            && y + half < self.height as f64 - 1.0
+    }
+
+    /// Bilinear sample; coordinates outside are held at the border.
+    pub fn bilinear(&self, x: f32, y: f32) -> f32 {
+        let x = x.clamp(0.0, (self.width - 1) as f32);
+        let y = y.clamp(0.0, (self.height - 1) as f32);
+        let x0 = (x as usize).min(self.width.saturating_sub(2));
+        let y0 = (y as usize).min(self.height.saturating_sub(2));
+        let x1 = (x0 + 1).min(self.width - 1);
+        let y1 = (y0 + 1).min(self.height - 1);
+        let (fx, fy) = (x - x0 as f32, y - y0 as f32);
+        let top = self.at(x0, y0) + fx * (self.at(x1, y0) - self.at(x0, y0));
+        let bottom = self.at(x0, y1) + fx * (self.at(x1, y1) - self.at(x0, y1));
+        top + fy * (bottom - top)
+    }
+
+    /// The picture after the separable filter `kernel` (odd length), with borders held.
+    pub fn filtered(&self, kernel: &[f32]) -> Self {
+        let (w, h, half) = (self.width, self.height, kernel.len() / 2);
+        let mut across = vec![0.0f32; w * h];
+        across.par_chunks_mut(w).zip(self.data.par_chunks(w)).for_each(|(out, row)| {
+            filter_row(row, kernel, out);
+        });
+        let mut data = vec![0.0f32; w * h];
+        data.par_chunks_mut(w).enumerate().for_each(|(y, out)| {
+            for (k, &weight) in kernel.iter().enumerate() {
+                let source = (y + k).saturating_sub(half).min(h - 1);
+                for (o, &v) in out.iter_mut().zip(&across[source * w..(source + 1) * w]) {
+                    *o += weight * v;
+                }
+            }
+        });
+        Self { width: w, height: h, data }
+    }
+
+    /// Half the size: a 5-tap binomial filter, then every second sample from (0, 0) on, so that
+    /// a point at (x, y) is found at (x/2, y/2) (Burt & Adelson, "The Laplacian Pyramid", 1983).
+    pub fn halved(&self) -> Self {
+        let smooth = self.filtered(&[0.0625, 0.25, 0.375, 0.25, 0.0625]);
+        let (w, h) = (self.width.div_ceil(2), self.height.div_ceil(2));
+        let mut data = Vec::with_capacity(w * h);
+        for y in 0..h {
+            data.extend(smooth.row(2 * y).iter().step_by(2));
+        }
+        Self { width: w, height: h, data }
+    }
+}
+
+fn filter_row(row: &[f32], kernel: &[f32], out: &mut [f32]) {
+    let (w, half) = (row.len(), kernel.len() / 2);
+    if w <= 2 * half {
+        for (x, o) in out.iter_mut().enumerate() {
+            *o = kernel.iter().enumerate().map(|(k, &c)| c * row[(x + k).saturating_sub(half).min(w - 1)]).sum();
+        }
+        return;
+    }
+    for (k, &weight) in kernel.iter().enumerate() {
+        for (o, &v) in out[half..w - half].iter_mut().zip(&row[k..]) {
+            *o += weight * v;
+        }
+    }
+    for x in (0..half).chain(w - half..w) {
+        out[x] = kernel.iter().enumerate().map(|(k, &c)| c * row[(x + k).saturating_sub(half).min(w - 1)]).sum();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_buffer_of_the_wrong_length_is_refused() {
+        assert_eq!(Plane::from_bytes(3, 2, &[0; 5]), Err(PlaneError::Length { width: 3, height: 2, found: 5 }));
+    }
+
+    #[test]
+    fn a_flat_picture_stays_flat_under_filters() {
+        for (w, h) in [(1, 1), (2, 7), (16, 9)] {
+            let flat = Plane::from_fn(w, h, |_, _| 40.0);
+            for &v in flat.filtered(&[0.25, 0.5, 0.25]).samples().iter().chain(flat.halved().samples()) {
+                assert!((v - 40.0).abs() < 1e-4, "{v} in {w}x{h}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_ramp_is_sampled_exactly_between_pixels_and_halved_in_place() {
+        let ramp = Plane::from_fn(32, 16, |x, y| 3.0 * x as f32 + 2.0 * y as f32);
+        assert!((ramp.bilinear(4.25, 7.5) - (12.75 + 15.0)).abs() < 1e-4);
+        assert!((ramp.halved().at(5, 4) - ramp.at(10, 8)).abs() < 1e-3);
+    }
+}

@@ -1,0 +1,21 @@
+//! Point tracks: corners found in an even spread and followed from frame to frame.
+//!
+//! A point is predicted from a coarse global motion and its neighbours, carried to the next frame by
+//! pyramidal alignment (Lucas & Kanade 1981; Bouguet 2000), checked backwards (Kalal, Mikolajczyk &
+//! Matas, "Forward-Backward Error", 2010) and then aligned, under an affine warp and a gain and offset
+//! of brightness, with its *first* view (Baker & Matthews, "Lucas-Kanade 20 Years On", 2004, inverse
+//! compositional). The last step is what keeps long tracks from drifting: errors do not add up from
+//! frame to frame.
+
+mod align;
+mod detect;
+mod mask;
+mod motion;
+mod track_set;
+mod tracker;
+
+pub use detect::{Corner, best_corner, min_eigenvalues};
+pub use mask::{Mask, MaskError, MaskKey, MaskMode, Masks};
+pub use motion::{AffineMotion, global_shift};
+pub use track_set::{Track, TrackBytesError, TrackId, TrackSet};
+pub use tracker::{TrackError, TrackSettings, TrackStep, Tracker};

@@ -1,0 +1,146 @@
+//! The coarse motion between two frames, which predicts where points went.
+
+use crate::image::Plane;
+
+/// Largest global shift looked for, as a fraction of the coarse picture's side.
+const REACH: f64 = 0.3;
+/// Part of the picture that must overlap for a shift to count.
+const MIN_OVERLAP: f64 = 0.4;
+
+/// The whole-pixel shift (dx, dy) of two coarse pictures of one size under which they agree best:
+/// what is at (x, y) of `from` is at (x + dx, y + dy) of `to`. Mean-free differences, so that a change
+/// of exposure does not matter.
+pub fn global_shift(from: &Plane, to: &Plane) -> (i32, i32) {
+    let (w, h) = (from.width() as i32, from.height() as i32);
+    let (rx, ry) = ((f64::from(w) * REACH) as i32, (f64::from(h) * REACH) as i32);
+    let mut best = (f64::INFINITY, 0, 0);
+    for dy in -ry..=ry {
+        for dx in -rx..=rx {
+            let (x0, x1) = (0.max(-dx), w.min(w - dx));
+            let (y0, y1) = (0.max(-dy), h.min(h - dy));
+            let n = f64::from((x1 - x0) * (y1 - y0));
+            if n < MIN_OVERLAP * f64::from(w * h) {
+                continue;
+            }
+            let (mut sum, mut square) = (0.0f64, 0.0f64);
+            for y in y0..y1 {
+                let a = &from.row(y as usize)[x0 as usize..x1 as usize];
+                let b = &to.row((y + dy) as usize)[(x0 + dx) as usize..(x1 + dx) as usize];
+                let (mut s, mut q) = (0.0f32, 0.0f32);
+                for (&p, &r) in a.iter().zip(b) {
+                    let d = p - r;
+                    s += d;
+                    q += d * d;
+                }
+                sum += f64::from(s);
+                square += f64::from(q);
+            }
+            let variance = square / n - (sum / n).powi(2);
+            // A shift must be clearly better than none to be believed on a flat picture.
+            let cost = variance + 1e-3 * f64::from(dx * dx + dy * dy).sqrt();
+            if cost < best.0 {
+                best = (cost, dx, dy);
+            }
+        }
+    }
+    (best.1, best.2)
+}
+
+/// A displacement that varies linearly over the frame.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct AffineMotion {
+    /// dx = x[0] + x[1] px + x[2] py, about `centre`.
+    x: [f64; 3],
+    y: [f64; 3],
+    centre: [f64; 2],
+}
+
+impl AffineMotion {
+    /// The same displacement everywhere.
+    pub fn shift(dx: f64, dy: f64) -> Self {
+        Self { x: [dx, 0.0, 0.0], y: [dy, 0.0, 0.0], centre: [0.0, 0.0] }
+    }
+
+    /// The displacement in px of a point at (x, y).
+    pub fn at(&self, x: f64, y: f64) -> (f64, f64) {
+        let (u, v) = (x - self.centre[0], y - self.centre[1]);
+        (self.x[0] + self.x[1] * u + self.x[2] * v, self.y[0] + self.y[1] * u + self.y[2] * v)
+    }
+
+    /// Robust fit to pairs (position, displacement): iteratively reweighted least squares with
+    /// Cauchy weights about the median. `None` under 8 pairs.
+    pub fn fit(pairs: &[([f64; 2], [f64; 2])]) -> Option<Self> {
+        if pairs.len() < 8 {
+            return None;
+        }
+        let n = pairs.len() as f64;
+        let centre = [pairs.iter().map(|p| p.0[0]).sum::<f64>() / n, pairs.iter().map(|p| p.0[1]).sum::<f64>() / n];
+        let mut dx: Vec<f64> = pairs.iter().map(|p| p.1[0]).collect();
+        let mut dy: Vec<f64> = pairs.iter().map(|p| p.1[1]).collect();
+        let mut motion = Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre };
+        for _ in 0..8 {
+            let mut misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
+            let weights: Vec<f64> = {
+                let mut sorted = misses.clone();
+                let scale = (1.5 * median(&mut sorted)).max(0.3);
+                misses.iter_mut().map(|m| 1.0 / (1.0 + (*m / scale).powi(2))).collect()
+            };
+            let mut a = nalgebra::Matrix3::<f64>::zeros();
+            let (mut bx, mut by) = (nalgebra::Vector3::zeros(), nalgebra::Vector3::zeros());
+            for (p, w) in pairs.iter().zip(&weights) {
+                let row = nalgebra::Vector3::new(1.0, p.0[0] - centre[0], p.0[1] - centre[1]);
+                a += row * row.transpose() * *w;
+                bx += row * (p.1[0] * w);
+                by += row * (p.1[1] * w);
+            }
+            let solver = a.cholesky()?;
+            let (sx, sy) = (solver.solve(&bx), solver.solve(&by));
+            motion.x = [sx[0], sx[1], sx[2]];
+            motion.y = [sy[0], sy[1], sy[2]];
+        }
+        Some(motion)
+    }
+
+    fn miss(&self, pair: &([f64; 2], [f64; 2])) -> f64 {
+        let (dx, dy) = self.at(pair.0[0], pair.0[1]);
+        (pair.1[0] - dx).hypot(pair.1[1] - dy)
+    }
+}
+
+fn median(values: &mut [f64]) -> f64 {
+    let middle = values.len() / 2;
+    *values.select_nth_unstable_by(middle, f64::total_cmp).1
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_shift_is_found_under_a_change_of_exposure() {
+        let value = |x: i32, y: i32| (((x * 37 + y * 91) ^ (x * y)) % 97) as f32;
+        let a = Plane::from_fn(80, 45, |x, y| value(x as i32, y as i32));
+        let b = Plane::from_fn(80, 45, |x, y| value(x as i32 - 11, y as i32 + 6) + 30.0);
+        assert_eq!(global_shift(&a, &b), (11, -6));
+    }
+
+    #[test]
+    fn a_flat_picture_has_no_shift() {
+        let flat = Plane::from_fn(40, 30, |_, _| 7.0);
+        assert_eq!(global_shift(&flat, &flat), (0, 0));
+    }
+
+    #[test]
+    fn a_third_of_strays_does_not_bend_the_motion() {
+        let pairs: Vec<_> = (0..90)
+            .map(|i| {
+                let p = [f64::from(i % 10) * 60.0, f64::from(i / 10) * 50.0];
+                let d = if i % 3 == 0 { [40.0, -25.0] } else { [5.0 + 0.01 * p[0], -2.0 - 0.02 * p[1]] };
+                (p, d)
+            })
+            .collect();
+        let (dx, dy) = AffineMotion::fit(&pairs).unwrap().at(300.0, 200.0);
+        assert!((dx - 8.0).abs() < 0.6 && (dy + 6.0).abs() < 0.6, "{dx} {dy}");
+        assert_eq!(AffineMotion::fit(&pairs[..5]), None);
+    }
+}

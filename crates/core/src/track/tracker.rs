@@ -1,0 +1,557 @@
+//! The track run: one frame in, all points one frame further.
+
+use super::align::{Template, Warp};
+use super::detect::best_corner;
+use super::mask::{Masks, MasksAtFrame};
+use super::motion::{AffineMotion, global_shift};
+use super::track_set::{Track, TrackId, TrackSet};
+use crate::image::{Plane, Pyramid};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+/// Levels of the pyramid that alignment uses, full size included.
+const LEVELS: usize = 4;
+/// Half side of the window on the coarse levels and of the backward check, px of the level.
+const COARSE_HALF: usize = 7;
+/// The coarsest picture, for the global shift, is at most this wide, px.
+const GLOBAL_WIDTH: usize = 100;
+/// How far the first-view alignment may end from the coarse prediction, px.
+const FINE_REACH_PX: f64 = 3.5;
+/// Scale of the first view beyond which the present view becomes the reference.
+const RENEW_SCALE: f64 = 1.45;
+/// References that a track may use one after the other; each adds the error of one alignment.
+const MAX_RENEWALS: u8 = 4;
+/// Largest ratio of stretches under which a view still counts as the same patch.
+const MAX_ANISOTROPY: f64 = 2.2;
+/// Points fewer than this say nothing about a cut.
+const CUT_MIN_POINTS: usize = 24;
+/// Less than this part of the points surviving one step, with nothing else changed, is a cut.
+const CUT_SURVIVORS: f64 = 0.12;
+/// Frames between two rounds of topping up, while tracks hold.
+const TOP_UP_EVERY: u32 = 3;
+/// Corner strength below which there is noise only, (grey levels per px)^2.
+const STRENGTH_FLOOR: f32 = 2.0;
+
+/// What a person can set about point tracking.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct TrackSettings {
+    /// Distance between points aimed at, px of a picture 1280 wide (in proportion for others).
+    pub spacing_px: f64,
+    /// Corners weaker than this part of the strong ones are left alone, 0 to 1.
+    pub threshold: f64,
+    /// Half side of the window that is compared with the first view, px.
+    pub window_half_px: u32,
+    /// Least agreement (normalised cross-correlation) with the first view, 0 to 1.
+    pub min_agreement: f64,
+}
+
+impl Default for TrackSettings {
+    fn default() -> Self {
+        Self { spacing_px: 40.0, threshold: 0.03, window_half_px: 10, min_agreement: 0.80 }
+    }
+}
+
+/// Why a frame or a setting was refused.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum TrackError {
+    /// A setting out of its range.
+    #[error("{name} is {found}; it must lie between {low} and {high}")]
+    Setting {
+        /// Which one.
+        name: &'static str,
+        /// What was given.
+        found: f64,
+        /// Least allowed.
+        low: f64,
+        /// Most allowed.
+        high: f64,
+    },
+    /// A frame of another size than the first.
+    #[error("frame {frame} is {found_width}x{found_height}, but the clip began with {width}x{height}")]
+    Size {
+        /// Which frame.
+        frame: u32,
+        /// Its width, px.
+        found_width: usize,
+        /// Its height, px.
+        found_height: usize,
+        /// Width of the first frame, px.
+        width: usize,
+        /// Height of the first frame, px.
+        height: usize,
+    },
+}
+
+impl TrackSettings {
+    /// Checks every value.
+    ///
+    /// # Errors
+    /// [`TrackError::Setting`] names the first that is out of range.
+    pub fn validate(&self) -> Result<(), TrackError> {
+        let checks = [
+            ("spacing", self.spacing_px, 8.0, 400.0),
+            ("threshold", self.threshold, 0.0, 1.0),
+            ("window", f64::from(self.window_half_px), 5.0, 40.0),
+            ("least agreement", self.min_agreement, 0.3, 0.99),
+        ];
+        for (name, found, low, high) in checks {
+            if !(low..=high).contains(&found) {
+                return Err(TrackError::Setting { name, found, low, high });
+            }
+        }
+        Ok(())
+    }
+}
+
+/// What one frame came to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct TrackStep {
+    /// The frame.
+    pub frame: u32,
+    /// Points carried over from the frame before.
+    pub carried: usize,
+    /// Points lost on the way here.
+    pub lost: usize,
+    /// Points found anew.
+    pub found: usize,
+}
+
+struct Live {
+    id: u32,
+    first_frame: u32,
+    positions: Vec<[f32; 2]>,
+    template: Template<8>,
+    warp: Warp,
+    renewals: u8,
+}
+
+/// Follows points through a clip that is handed in frame by frame.
+pub struct Tracker {
+    settings: TrackSettings,
+    masks: Masks,
+    live: Vec<Live>,
+    done: Vec<Track>,
+    cuts: Vec<u32>,
+    previous: Option<Pyramid>,
+    size: (usize, usize),
+    frame: u32,
+    next_id: u32,
+    /// Strength of the strong corners, from the frames on which many cells were searched.
+    strong: f32,
+}
+
+impl Tracker {
+    /// A run that has seen no frame yet.
+    ///
+    /// # Errors
+    /// [`TrackError::Setting`] when a setting is out of range.
+    pub fn new(settings: TrackSettings, masks: Masks) -> Result<Self, TrackError> {
+        settings.validate()?;
+        Ok(Self {
+            settings,
+            masks,
+            live: Vec::new(),
+            done: Vec::new(),
+            cuts: Vec::new(),
+            previous: None,
+            size: (0, 0),
+            frame: 0,
+            next_id: 0,
+            strong: 0.0,
+        })
+    }
+
+    /// Takes in the next frame.
+    ///
+    /// # Errors
+    /// [`TrackError::Size`] when it is of another size than the first.
+    pub fn push(&mut self, picture: &Plane) -> Result<TrackStep, TrackError> {
+        let found_size = (picture.width(), picture.height());
+        if self.previous.is_none() {
+            self.size = found_size;
+        } else if self.size != found_size {
+            return Err(TrackError::Size {
+                frame: self.frame,
+                found_width: found_size.0,
+                found_height: found_size.1,
+                width: self.size.0,
+                height: self.size.1,
+            });
+        }
+        let frame = self.frame;
+        let pyramid = Pyramid::new(picture, 8);
+        let masks = self.masks.at(frame);
+        let before = self.live.len();
+        let mut lost = 0;
+        if let Some(previous) = self.previous.take() {
+            lost = self.carry(&previous, &pyramid, &masks);
+        }
+        let carried = self.live.len();
+        let cut = before >= CUT_MIN_POINTS && (carried as f64) < CUT_SURVIVORS * before as f64;
+        if cut {
+            for live in std::mem::take(&mut self.live) {
+                self.retire(live, true);
+            }
+        }
+        let due = frame.is_multiple_of(TOP_UP_EVERY) || cut || lost * 8 > before.max(1);
+        let found = if due { self.top_up(&pyramid, &masks) } else { 0 };
+        // Only a picture that has points of its own is another picture; a dip to black is none.
+        if cut && self.live.len() >= CUT_MIN_POINTS {
+            self.cuts.push(frame);
+        }
+        self.previous = Some(pyramid);
+        self.frame += 1;
+        Ok(TrackStep { frame, carried, lost, found })
+    }
+
+    /// Ends the run.
+    pub fn finish(mut self) -> TrackSet {
+        for live in std::mem::take(&mut self.live) {
+            self.retire(live, false);
+        }
+        self.done.sort_by_key(|t| t.id);
+        TrackSet {
+            width: self.size.0 as u32,
+            height: self.size.1 as u32,
+            frames: self.frame,
+            cuts: self.cuts,
+            tracks: self.done,
+        }
+    }
+
+    /// Keeps a finished track if it was seen at least twice. After a cut its last view is of another
+    /// picture and goes.
+    fn retire(&mut self, mut live: Live, after_cut: bool) {
+        if after_cut && live.positions.len() + live.first_frame as usize > self.frame as usize {
+            live.positions.pop();
+        }
+        if live.positions.len() >= 2 {
+            self.done.push(Track { id: TrackId(live.id), first_frame: live.first_frame, positions: live.positions });
+        }
+    }
+
+    /// Moves all points from `previous` to `current`; returns how many were lost.
+    fn carry(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
+        let motion = self.predict(previous, current);
+        let settings = &self.settings;
+        let moved: Vec<Option<(Warp, bool)>> = self
+            .live
+            .par_iter()
+            .map_init(Vec::new, |buffer, live| follow(live, previous, current, &motion, masks, settings, buffer))
+            .collect();
+        let mut lost = 0;
+        let mut kept = Vec::with_capacity(self.live.len());
+        for (mut live, moved) in std::mem::take(&mut self.live).into_iter().zip(moved) {
+            let Some((warp, renew)) = moved else {
+                lost += 1;
+                self.retire(live, false);
+                continue;
+            };
+            live.positions.push([warp.x as f32, warp.y as f32]);
+            live.warp = warp;
+            if renew {
+                let fresh = Template::cut(current.level(0), warp.x, warp.y, self.settings.window_half_px as usize);
+                if let Some(template) = fresh.filter(|_| live.renewals < MAX_RENEWALS) {
+                    live.template = template;
+                    live.warp = Warp::shift(warp.x, warp.y);
+                    live.renewals += 1;
+                } else {
+                    self.retire(live, false);
+                    continue;
+                }
+            }
+            kept.push(live);
+        }
+        self.live = kept;
+        lost
+    }
+
+    /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
+    /// a spread of points carried down the pyramid from there.
+    fn predict(&self, previous: &Pyramid, current: &Pyramid) -> AffineMotion {
+        let mut top = 0;
+        while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
+            top += 1;
+        }
+        let (dx, dy) = global_shift(previous.level(top), current.level(top));
+        let scale = f64::from(1u32 << top);
+        let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
+        let stride = (self.live.len() / 120).max(1);
+        let pairs: Vec<_> = self
+            .live
+            .par_iter()
+            .step_by(stride)
+            .map_init(Vec::new, |buffer, live| {
+                let at = [live.warp.x, live.warp.y];
+                let start = shift.at(at[0], at[1]);
+                let to = descend(previous, current, at, start, LEVELS.min(top.max(1)), 1, buffer)?;
+                Some((at, [to[0] - at[0], to[1] - at[1]]))
+            })
+            .flatten()
+            .collect();
+        AffineMotion::fit(&pairs).unwrap_or(shift)
+    }
+
+    /// Finds points in cells that have none; returns how many.
+    fn top_up(&mut self, current: &Pyramid, masks: &MasksAtFrame) -> usize {
+        let picture = current.level(0);
+        let cell = (self.settings.spacing_px * (self.size.0 as f64 / 1280.0).max(0.35)).max(8.0);
+        let (columns, rows) = ((self.size.0 as f64 / cell).ceil() as usize, (self.size.1 as f64 / cell).ceil() as usize);
+        let mut taken: Vec<Vec<[f64; 2]>> = vec![Vec::new(); columns * rows];
+        let cell_of = |x: f64, y: f64| {
+            let column = ((x / cell).max(0.0) as usize).min(columns - 1);
+            let row = ((y / cell).max(0.0) as usize).min(rows - 1);
+            (column, row)
+        };
+        for live in &self.live {
+            let (column, row) = cell_of(live.warp.x, live.warp.y);
+            taken[row * columns + column].push([live.warp.x, live.warp.y]);
+        }
+        let half = self.settings.window_half_px as f64;
+        let margin = self.settings.window_half_px as usize + 4;
+        let min_distance = 0.5 * cell;
+        let candidates: Vec<_> = (0..columns * rows)
+            .into_par_iter()
+            .filter(|&i| taken[i].is_empty())
+            .filter_map(|i| {
+                let (column, row) = (i % columns, i / columns);
+                let from = ((column as f64 * cell) as usize, (row as f64 * cell) as usize);
+                let to = (((column + 1) as f64 * cell) as usize, ((row + 1) as f64 * cell) as usize);
+                let near = |x: f64, y: f64| {
+                    (row.saturating_sub(1)..=(row + 1).min(rows - 1)).any(|r| {
+                        (column.saturating_sub(1)..=(column + 1).min(columns - 1)).any(|c| {
+                            taken[r * columns + c].iter().any(|p| (p[0] - x).hypot(p[1] - y) < min_distance)
+                        })
+                    })
+                };
+                best_corner(picture, from, to, margin, |x, y| !near(x, y) && masks.allows(x, y, half))
+            })
+            .collect();
+        if candidates.len() * 3 > columns * rows || self.strong <= 0.0 {
+            let mut strengths: Vec<f32> = candidates.iter().map(|c| c.strength).collect();
+            strengths.sort_by(f32::total_cmp);
+            if let Some(&strong) = strengths.get(strengths.len() * 9 / 10) {
+                self.strong = strong;
+            }
+        }
+        let least = STRENGTH_FLOOR.max(self.settings.threshold as f32 * self.strong);
+        let mut fresh: Vec<[f64; 2]> = Vec::new();
+        for corner in candidates.iter().filter(|c| c.strength >= least) {
+            // Two neighbouring cells may have found both sides of one corner.
+            if fresh.iter().any(|p| (p[0] - corner.x).hypot(p[1] - corner.y) < min_distance) {
+                continue;
+            }
+            let half = self.settings.window_half_px as usize;
+            if let Some(template) = Template::cut(picture, corner.x, corner.y, half) {
+                fresh.push([corner.x, corner.y]);
+                self.live.push(Live {
+                    id: self.next_id,
+                    first_frame: self.frame,
+                    positions: vec![[corner.x as f32, corner.y as f32]],
+                    template,
+                    warp: Warp::shift(corner.x, corner.y),
+                    renewals: 0,
+                });
+                self.next_id += 1;
+            }
+        }
+        fresh.len()
+    }
+}
+
+/// Carries one window down the levels `from..=to` (coarse to fine) by shift alone.
+fn descend(
+    source: &Pyramid,
+    target: &Pyramid,
+    at: [f64; 2],
+    predicted: (f64, f64),
+    from: usize,
+    to: usize,
+    buffer: &mut Vec<f32>,
+) -> Option<[f64; 2]> {
+    let mut guess = [at[0] + predicted.0, at[1] + predicted.1];
+    let top = from.min(source.len() - 1);
+    let mut reached = false;
+    for level in (to.min(top)..=top).rev() {
+        let scale = f64::from(1u32 << level);
+        // Near the border the coarse windows do not fit; the finer ones still may.
+        let Some(template) =
+            Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, COARSE_HALF)
+        else {
+            continue;
+        };
+        let start = Warp::shift(guess[0] / scale, guess[1] / scale);
+        if let Some(found) = template.find(target.level(level), start, 1.2 * COARSE_HALF as f64, buffer) {
+            guess = [found.warp.x * scale, found.warp.y * scale];
+            reached = level == to.min(top);
+        }
+    }
+    reached.then_some(guess)
+}
+
+/// One point, one frame on: predict, align with the first view, check backwards.
+fn follow(
+    live: &Live,
+    previous: &Pyramid,
+    current: &Pyramid,
+    motion: &AffineMotion,
+    masks: &MasksAtFrame,
+    settings: &TrackSettings,
+    buffer: &mut Vec<f32>,
+) -> Option<(Warp, bool)> {
+    let at = [live.warp.x, live.warp.y];
+    let predicted = motion.at(at[0], at[1]);
+    let coarse = descend(previous, current, at, predicted, LEVELS - 1, 1, buffer)?;
+    let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
+    let found = live.template.find(current.level(0), start, FINE_REACH_PX, buffer)?;
+    let warp = found.warp;
+    let area = warp.determinant();
+    if found.correlation < settings.min_agreement || area <= 0.05 || warp.anisotropy() > MAX_ANISOTROPY {
+        return None;
+    }
+    if !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
+        return None;
+    }
+    let back = descend(current, previous, [warp.x, warp.y], (-predicted.0, -predicted.1), LEVELS - 1, 0, buffer)?;
+    let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
+    if miss > backward_limit(predicted) {
+        return None;
+    }
+    let scale = area.sqrt();
+    Some((warp, !(1.0 / RENEW_SCALE..RENEW_SCALE).contains(&scale)))
+}
+
+/// How far the way back may miss, px: more where the picture moves fast and smears.
+fn backward_limit(predicted: (f64, f64)) -> f64 {
+    0.8 + 0.02 * predicted.0.hypot(predicted.1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Smooth noise of several sizes, as real ground has.
+    fn texture(x: f64, y: f64) -> f64 {
+        let lattice = |i: i64, j: i64, k: u64| {
+            let seed = (i as u64).wrapping_mul(0x9E37_79B9) ^ (j as u64).wrapping_mul(0x85EB_CA6B_0001) ^ (k << 40);
+            crate::random::SplitMix64::new(seed).below(1000) as f64 / 500.0 - 1.0
+        };
+        let mut v = 120.0;
+        for (k, size) in [5.0, 13.0, 37.0, 110.0].into_iter().enumerate() {
+            let (u, w) = (x / size, y / size);
+            let (i, j) = (u.floor(), w.floor());
+            let ease = |t: f64| t * t * (3.0 - 2.0 * t);
+            let (fu, fw) = (ease(u - i), ease(w - j));
+            let at = |di: i64, dj: i64| lattice(i as i64 + di, j as i64 + dj, k as u64);
+            let top = at(0, 0) + fu * (at(1, 0) - at(0, 0));
+            let bottom = at(0, 1) + fu * (at(1, 1) - at(0, 1));
+            v += 28.0 * (top + fw * (bottom - top));
+        }
+        v
+    }
+
+    fn frame(map: impl Fn(f64, f64) -> (f64, f64)) -> Plane {
+        Plane::from_fn(480, 300, |x, y| {
+            let (u, v) = map(x as f64, y as f64);
+            texture(u, v) as f32
+        })
+    }
+
+    #[test]
+    fn forty_frames_of_zoom_and_shake_drift_less_than_a_tenth_of_a_pixel() {
+        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+        let camera = |f: u32| {
+            let t = f64::from(f);
+            (1.0 + 0.008 * t, 14.0 * (0.9 * t).sin(), 9.0 * (1.3 * t).cos())
+        };
+        for f in 0..40 {
+            let (s, dx, dy) = camera(f);
+            tracker.push(&frame(|x, y| (240.0 + (x - 240.0 - dx) / s, 150.0 + (y - 150.0 - dy) / s))).unwrap();
+        }
+        let set = tracker.finish();
+        assert!(set.cuts.is_empty(), "{:?}", set.cuts);
+        let long: Vec<_> = set.tracks.iter().filter(|t| t.positions.len() >= 25).collect();
+        assert!(long.len() > 40, "{} long tracks of {}", long.len(), set.tracks.len());
+        let mut errors: Vec<f64> = Vec::new();
+        for track in long {
+            let (s0, dx0, dy0) = camera(track.first_frame);
+            let p = track.at(track.first_frame).unwrap();
+            let world = [240.0 + (p[0] - 240.0 - dx0) / s0, 150.0 + (p[1] - 150.0 - dy0) / s0];
+            for f in track.first_frame..=track.last_frame() {
+                let (s, dx, dy) = camera(f);
+                let q = track.at(f).unwrap();
+                let e = [240.0 + (world[0] - 240.0) * s + dx - q[0], 150.0 + (world[1] - 150.0) * s + dy - q[1]];
+                errors.push(e[0].hypot(e[1]));
+            }
+        }
+        let rms = (errors.iter().map(|e| e * e).sum::<f64>() / errors.len() as f64).sqrt();
+        assert!(rms < 0.1, "rms {rms}");
+    }
+
+    #[test]
+    fn a_hard_cut_is_named_and_no_track_crosses_it() {
+        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+        for f in 0..10 {
+            let t = f64::from(f);
+            let picture = frame(|x, y| if f < 5 { (x + 2.0 * t, y) } else { (y + 5000.0, x + 2.0 * t) });
+            tracker.push(&picture).unwrap();
+        }
+        let set = tracker.finish();
+        assert_eq!(set.cuts, [5]);
+        assert!(set.tracks.iter().all(|t| t.last_frame() < 5 || t.first_frame >= 5));
+    }
+
+    #[test]
+    fn black_and_one_pixel_wide_frames_have_no_tracks() {
+        for (w, h) in [(320, 200), (1, 200), (200, 1), (1, 1)] {
+            let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+            for _ in 0..4 {
+                tracker.push(&Plane::from_fn(w, h, |_, _| 0.0)).unwrap();
+            }
+            let set = tracker.finish();
+            assert_eq!((set.tracks.len(), set.frames), (0, 4));
+        }
+    }
+
+    #[test]
+    fn frames_of_another_size_and_bad_settings_are_refused() {
+        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+        tracker.push(&Plane::from_fn(64, 64, |_, _| 0.0)).unwrap();
+        assert!(matches!(tracker.push(&Plane::from_fn(64, 65, |_, _| 0.0)), Err(TrackError::Size { frame: 1, .. })));
+        let bad = TrackSettings { spacing_px: f64::NAN, ..TrackSettings::default() };
+        assert!(matches!(bad.validate(), Err(TrackError::Setting { name: "spacing", .. })));
+    }
+
+    #[test]
+    fn one_thread_or_many_give_the_same_bits() {
+        let run = |threads: usize| {
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+            pool.install(|| {
+                let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+                for f in 0..6 {
+                    tracker.push(&frame(|x, y| (x + 3.0 * f64::from(f), y))).unwrap();
+                }
+                tracker.finish()
+            })
+        };
+        assert_eq!(run(1), run(3));
+    }
+
+    #[test]
+    fn a_keep_out_stays_empty() {
+        use crate::track::{Mask, MaskKey, MaskMode};
+        let outline = vec![[100.0, 50.0], [300.0, 50.0], [300.0, 250.0], [100.0, 250.0]];
+        let masks = Masks { masks: vec![Mask { mode: MaskMode::KeepOut, keys: vec![MaskKey { frame: 0, outline }] }] };
+        let mut tracker = Tracker::new(TrackSettings::default(), masks).unwrap();
+        for f in 0..5 {
+            tracker.push(&frame(|x, y| (x + 4.0 * f64::from(f), y))).unwrap();
+        }
+        let set = tracker.finish();
+        assert!(set.tracks.len() > 20);
+        for p in set.tracks.iter().flat_map(|t| &t.positions) {
+            assert!(!(90.0..310.0).contains(&p[0]) || !(40.0..260.0).contains(&p[1]), "{p:?}");
+        }
+    }
+}
