@@ -1,1 +1,7 @@
-fn main(){}
+//! `fennik`: the pages, the jobs and the command line.
+
+mod cli;
+
+fn main() -> std::process::ExitCode {
+    cli::run()
+}

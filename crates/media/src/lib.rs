@@ -1,1 +1,84 @@
+//! Clips and stills in and out through ffmpeg, the camera file, and scene exchange.
 
+mod camera_file;
+mod clip;
+mod decode;
+mod encode;
+//GLTF mod gltf;
+mod sequence;
+
+pub use camera_file::{CameraDocument, camera_document, read_masks, MasksFileError};
+pub use clip::{ClipInfo, Note, Rate, Source, probe};
+pub use decode::{FrameReader, PixelKind, write_proxies};
+pub use encode::{AudioFrom, VideoWriter};
+//GLTF pub use gltf::{SceneMesh, glb};
+pub use sequence::{SequenceError, gather_folder, unpack_zip};
+
+/// What can go wrong with a clip. Each text says what was found and what to do.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum MediaError {
+    /// ffmpeg or ffprobe is not there.
+    #[error("{tool} could not be started: {source}. Install ffmpeg (on Debian: apt-get install ffmpeg)")]
+    ToolMissing {
+        /// Which program.
+        tool: &'static str,
+        /// The cause.
+        source: std::io::Error,
+    },
+    /// The file cannot be read as a clip.
+    #[error("{name} cannot be read as a clip: {why}. Try to convert it to MP4 or to a sequence of PNG files")]
+    Unreadable {
+        /// The file's name.
+        name: String,
+        /// What ffmpeg said.
+        why: String,
+    },
+    /// No picture in it.
+    #[error("{name} holds no video, only {found}. Choose a file with a picture")]
+    NoVideo {
+        /// The file's name.
+        name: String,
+        /// What it holds.
+        found: String,
+    },
+    /// The picture is too large or has no size.
+    #[error("{name} is {width}x{height} px; sizes from 2x2 to {limit}x{limit} can be used")]
+    Size {
+        /// The file's name.
+        name: String,
+        /// Pixels across.
+        width: u32,
+        /// Pixels down.
+        height: u32,
+        /// Largest side.
+        limit: u32,
+    },
+    /// Not one frame could be decoded.
+    #[error("{name} has no frame that can be decoded{detail}. The file may be cut off; copy it again")]
+    NoFrames {
+        /// The file's name.
+        name: String,
+        /// What ffmpeg said, after a colon.
+        detail: String,
+    },
+    /// Encoding went wrong.
+    #[error("the video could not be written: {why}. Check the space on the disk")]
+    Encode {
+        /// What ffmpeg said.
+        why: String,
+    },
+    /// Files and pipes.
+    #[error("{what}: {source}")]
+    Io {
+        /// What was being done.
+        what: String,
+        /// The cause.
+        source: std::io::Error,
+    },
+}
+
+pub(crate) fn io_error(what: impl Into<String>) -> impl FnOnce(std::io::Error) -> MediaError {
+    let what = what.into();
+    move |source| MediaError::Io { what, source }
+}

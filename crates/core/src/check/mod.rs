@@ -1,1 +1,1 @@
-//! Placeholder.
+//! Checks of a finished camera against the plate or a known truth.

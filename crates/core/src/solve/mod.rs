@@ -1,1 +1,88 @@
-//! Placeholder.
+//! From tracks to cameras.
+//!
+//! The way, for a free move with an unknown fixed focal length:
+//!
+//! 1. [`keyframes`] picks frames with enough motion between them.
+//! 2. [`nodal`] fits a camera that only turns. If that explains the tracks, there is no parallax and
+//!    a free move is declined (Torr, "An Assessment of Information Criteria for Motion Model
+//!    Selection", 1997).
+//! 3. [`start`] grows a small reconstruction from the best-conditioned pair for several focal
+//!    lengths and keeps the one that explains the most; focal length and distortion are released as
+//!    cameras are added.
+//! 4. [`pipeline`] adds all keyframes, then every frame, and adjusts everything together ([`bundle`]:
+//!    Triggs et al., "Bundle Adjustment: A Modern Synthesis", 1999), dropping strays and taking good
+//!    tracks back, round by round.
+//! 5. [`report`] says what can be trusted, or why there is no camera.
+//!
+//! Every random choice is seeded and every sum is in a fixed order: the same tracks give the same
+//! camera, whatever the number of threads.
+
+pub mod bundle;
+pub mod keyframes;
+pub mod nodal;
+pub mod pipeline;
+mod profile;
+pub mod report;
+mod resect;
+pub mod start;
+
+pub use pipeline::{SolveSettings, solve_free};
+pub use report::{
+    Grade, Reason, SolveFailure, SolvedFrame, SolvedPoint, Solution, Verdict,
+};
+
+use crate::track::TrackSet;
+use nalgebra::Vector2;
+
+/// Tracks in the form that solving uses: for each track the frames and pixels, by rising frame.
+#[derive(Debug, Clone)]
+pub struct Problem {
+    /// Picture width, px.
+    pub width: u32,
+    /// Picture height, px.
+    pub height: u32,
+    /// Number of frames.
+    pub frames: usize,
+    /// One list of (frame, pixel) per track.
+    pub tracks: Vec<Vec<(u32, Vector2<f64>)>>,
+    /// The id that each track has in its run.
+    pub ids: Vec<crate::track::TrackId>,
+}
+
+impl Problem {
+    /// The tracks of a run that are at least `min_length` frames long and not left out.
+    pub fn new(set: &TrackSet, min_length: usize, left_out: &std::collections::BTreeSet<crate::track::TrackId>) -> Self {
+        let used: Vec<_> = set
+            .tracks
+            .iter()
+            .filter(|t| t.positions.len() >= min_length && !left_out.contains(&t.id))
+            .filter(|t| t.positions.iter().flatten().all(|v| v.is_finite()))
+            .collect();
+        let tracks = used
+            .iter()
+            .map(|t| {
+                let px = |p: &[f32; 2]| Vector2::new(f64::from(p[0]), f64::from(p[1]));
+                t.positions.iter().enumerate().map(|(i, p)| (t.first_frame + i as u32, px(p))).collect()
+            })
+            .collect();
+        Self {
+            width: set.width,
+            height: set.height,
+            frames: set.frames as usize,
+            tracks,
+            ids: used.iter().map(|t| t.id).collect(),
+        }
+    }
+
+    /// Size against a picture 1280 wide; thresholds in px grow with it.
+    pub fn scale(&self) -> f64 {
+        f64::from(self.width.max(self.height)) / 1280.0
+    }
+
+    /// Where track `track` is at `frame`, px.
+    pub fn at(&self, track: usize, frame: u32) -> Option<Vector2<f64>> {
+        let t = &self.tracks[track];
+        let first = t.first()?.0;
+        t.get(frame.checked_sub(first)? as usize).map(|o| o.1)
+    }
+}

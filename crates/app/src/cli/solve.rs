@@ -1,0 +1,108 @@
+//! `fennik solve`: no server, no database.
+
+use super::{Scratch, TrimArgument};
+use fennik_core::geometry::Similarity;
+use fennik_core::image::Plane;
+use fennik_core::solve::{Solution, SolveSettings, solve_free};
+use fennik_core::track::{Masks, TrackSet, TrackSettings, Tracker};
+use fennik_media::{ClipInfo, FrameReader, PixelKind, camera_document, read_masks};
+use std::collections::BTreeSet;
+use std::io::Write;
+use std::ops::ControlFlow;
+use std::path::PathBuf;
+
+/// Options of `fennik solve`.
+#[derive(clap::Args)]
+pub struct SolveArguments {
+    /// A video file, or a folder of PNG, JPEG, TIFF or EXR pictures.
+    clip: PathBuf,
+    /// Frames to use, first:last.
+    #[arg(long, value_name = "A:B")]
+    trim: Option<TrimArgument>,
+    /// Outlines to keep out of, or inside, the analysis (docs/formats.md).
+    #[arg(long, value_name = "FILE")]
+    masks: Option<PathBuf>,
+    /// The focal length in px of the clip's own size, where it is known.
+    #[arg(long, value_name = "PX")]
+    focal_px: Option<f64>,
+    /// Where the camera file goes.
+    #[arg(long, value_name = "FILE")]
+    out: PathBuf,
+    /// Where the tracks go, for looking into a solve.
+    #[arg(long, value_name = "FILE", hide = true)]
+    tracks_out: Option<PathBuf>,
+}
+
+/// Tracks and solves, telling how far it is.
+pub fn run(arguments: &SolveArguments) -> Result<(), String> {
+    let scratch = Scratch::new()?;
+    let clip = ClipInfo::open(&arguments.clip, scratch.path()).map_err(|e| e.to_string())?;
+    let masks = match &arguments.masks {
+        Some(path) => {
+            let bytes = std::fs::read(path).map_err(|e| format!("{} cannot be read: {e}", path.display()))?;
+            read_masks(&bytes).map_err(|e| e.to_string())?
+        }
+        None => Masks::default(),
+    };
+    let first = arguments.trim.map_or(0, |t| t.first);
+    let end = arguments.trim.and_then(|t| t.last).map_or(u32::MAX, |l| l.saturating_add(1));
+    println!("{}x{} px, {:.3} frames a second", clip.width, clip.height, clip.rate.per_second());
+    for note in &clip.notes {
+        println!("note: {}", note.text());
+    }
+    let started = std::time::Instant::now();
+    let tracks = track_clip(&clip, (first, end), masks, |frame, total| show(&format!("tracking: frame {} of {total}", frame + 1)))?;
+    let tracked = started.elapsed();
+    if let Some(path) = &arguments.tracks_out {
+        std::fs::write(path, tracks.to_bytes()).map_err(|e| format!("{} cannot be written: {e}", path.display()))?;
+    }
+    let settings = SolveSettings { focal_px: arguments.focal_px };
+    let solution = solve_free(&tracks, &BTreeSet::new(), &settings, |step| {
+        show(&format!("solving: {} ({:.0} %)", step.stage, 100.0 * step.fraction));
+        ControlFlow::Continue(())
+    });
+    println!();
+    let solution = solution.map_err(|e| e.to_string())?;
+    let document = camera_document(&solution, clip.rate, first, &Similarity::identity());
+    let json = serde_json::to_string(&document).map_err(|e| e.to_string())?;
+    std::fs::write(&arguments.out, json).map_err(|e| format!("{} cannot be written: {e}", arguments.out.display()))?;
+    println!("{}", reading(&solution));
+    println!("tracked in {:.1} s, solved in {:.1} s", tracked.as_secs_f64(), (started.elapsed() - tracked).as_secs_f64());
+    Ok(())
+}
+
+/// Streams the frames of a range through the tracker.
+pub fn track_clip(clip: &ClipInfo, range: (u32, u32), masks: Masks, mut on_frame: impl FnMut(u32, u32)) -> Result<TrackSet, String> {
+    let mut reader = FrameReader::open(clip, Some(range), PixelKind::Grey).map_err(|e| e.to_string())?;
+    let mut tracker = Tracker::new(TrackSettings::default(), masks).map_err(|e| e.to_string())?;
+    let total = range.1.min(clip.frames.max(range.0)).saturating_sub(range.0);
+    let (width, height) = (clip.width as usize, clip.height as usize);
+    while let Some(bytes) = reader.next_frame().map_err(|e| e.to_string())? {
+        let plane = Plane::from_bytes(width, height, bytes).map_err(|e| e.to_string())?;
+        let step = tracker.push(&plane).map_err(|e| e.to_string())?;
+        on_frame(step.frame, total);
+    }
+    Ok(tracker.finish())
+}
+
+fn show(line: &str) {
+    print!("\r{line:<70}");
+    let _ = std::io::stdout().flush();
+}
+
+fn reading(solution: &Solution) -> String {
+    let focal = solution.frames.first().map_or(0.0, |f| f.lens.focal_px);
+    let mut text = format!(
+        "{:.3} px RMS, {:.3} px median · {}/{} frames · {} points · focal length {focal:.1} px · {}",
+        solution.rms_px,
+        solution.median_px,
+        solution.frames.len(),
+        solution.frames_total,
+        solution.points.len(),
+        solution.verdict.grade.word(),
+    );
+    for reason in &solution.verdict.reasons {
+        text.push_str(&format!("\n  {}: {}", reason.grade.word(), reason.text));
+    }
+    text
+}

@@ -1,0 +1,59 @@
+//! Frames with enough motion between them to start a reconstruction from.
+
+use super::Problem;
+
+/// Median motion between neighbouring keyframes, px of a picture 1280 wide.
+const STEP_PX: f64 = 22.0;
+/// Frames between neighbouring keyframes, at most.
+const MAX_GAP: u32 = 15;
+/// Part of the points of a keyframe that its follower must still see.
+const MIN_SHARED: f64 = 0.5;
+
+/// Median length, px, of the motion of the points that two frames share, and how many those are.
+pub fn median_motion(problem: &Problem, a: u32, b: u32) -> (f64, usize) {
+    let mut lengths: Vec<f64> = (0..problem.tracks.len())
+        .filter_map(|t| Some((problem.at(t, b)? - problem.at(t, a)?).norm()))
+        .collect();
+    if lengths.is_empty() {
+        return (0.0, 0);
+    }
+    let middle = lengths.len() / 2;
+    (*lengths.select_nth_unstable_by(middle, f64::total_cmp).1, lengths.len())
+}
+
+/// Keyframes by rising frame; the first and the last frame are always among them.
+pub fn select(problem: &Problem) -> Vec<u32> {
+    let last_frame = (problem.frames as u32).saturating_sub(1);
+    let mut chosen = vec![0];
+    let mut from = 0;
+    let mut from_count = median_motion(problem, 0, 0).1;
+    for frame in 1..=last_frame {
+        let (motion, shared) = median_motion(problem, from, frame);
+        let far = motion > STEP_PX * problem.scale();
+        let thin = (shared as f64) < MIN_SHARED * from_count as f64;
+        if far || thin || frame - from >= MAX_GAP || frame == last_frame {
+            chosen.push(frame);
+            from = frame;
+            from_count = median_motion(problem, frame, frame).1;
+        }
+    }
+    chosen
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::track::TrackId;
+    use nalgebra::Vector2;
+
+    fn pan(px_per_frame: f64) -> Problem {
+        let track = |k: u32| (0..40u32).map(|f| (f, Vector2::new(f64::from(k) * 10.0 + px_per_frame * f64::from(f), 50.0))).collect();
+        Problem { width: 1280, height: 720, frames: 40, tracks: (0..30).map(track).collect(), ids: (0..30).map(TrackId).collect() }
+    }
+
+    #[test]
+    fn fast_motion_gives_many_keyframes_and_none_few() {
+        assert_eq!(select(&pan(0.0)), [0, 15, 30, 39]);
+        assert_eq!(select(&pan(11.5)).len(), 21);
+    }
+}

@@ -1,0 +1,113 @@
+//! A camera that only turns: does it explain the tracks?
+
+use super::Problem;
+use super::bundle::{Bundle, BundleOptions, Move, Observation};
+use crate::geometry::{Lens, Pose, nearest_rotation};
+use nalgebra::{Matrix3, Rotation3, Vector3};
+
+/// Focal lengths tried, in picture widths.
+const STARTS: [f64; 4] = [0.6, 0.9, 1.4, 2.4];
+/// Tracks that are enough for the test.
+const MAX_TRACKS: usize = 300;
+
+/// The best camera that only turns.
+#[derive(Debug, Clone)]
+pub struct NodalFit {
+    /// Poses with zero translation, one per keyframe.
+    pub poses: Vec<Pose>,
+    /// Its lens.
+    pub lens: Lens,
+    /// Median distance between seen and projected points, px.
+    pub median_px: f64,
+    /// All those distances, px.
+    pub misses_px: Vec<f64>,
+    /// Number of points.
+    pub points: usize,
+}
+
+/// Fits rotations, one focal length and k1 to the tracks at the keyframes. `None` when no chain of
+/// keyframes shares enough points.
+pub fn fit(problem: &Problem, keyframes: &[u32]) -> Option<NodalFit> {
+    let tracks = super::start::pick_tracks(problem, keyframes, MAX_TRACKS);
+    STARTS
+        .iter()
+        .filter_map(|&widths| fit_from(problem, keyframes, &tracks, widths * f64::from(problem.width)))
+        .min_by(|a, b| a.median_px.total_cmp(&b.median_px))
+}
+
+fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64) -> Option<NodalFit> {
+    let lens = Lens::centred(focal_px, problem.width, problem.height);
+    let ray = |t: usize, frame: u32| {
+        let n = lens.normalise(problem.at(t, frame)?);
+        Some(Vector3::new(n.x, n.y, 1.0).normalize())
+    };
+    let mut rotation = Rotation3::identity();
+    let mut poses = vec![Pose::identity()];
+    for pair in keyframes.windows(2) {
+        let rays: Vec<_> = tracks.iter().filter_map(|&t| Some((ray(t, pair[0])?, ray(t, pair[1])?))).collect();
+        rotation = turn_between(&rays)? * rotation;
+        poses.push(Pose { rotation, translation: Vector3::zeros() });
+    }
+    let mut bundle = Bundle { poses, lens, points: Vec::new(), observations: Vec::new() };
+    for &t in tracks {
+        let seen: Vec<_> = keyframes
+            .iter()
+            .enumerate()
+            .filter_map(|(k, &f)| Some(Observation { camera: k as u32, pixel: problem.at(t, f)? }))
+            .collect();
+        if seen.len() < 2 {
+            continue;
+        }
+        let middle = seen[seen.len() / 2];
+        let n = lens.normalise(middle.pixel);
+        let direction = bundle.poses[middle.camera as usize].rotation.inverse() * Vector3::new(n.x, n.y, 1.0);
+        bundle.points.push(direction.normalize());
+        bundle.observations.push(seen);
+    }
+    for (loss_px, k1) in [(20.0, false), (4.0, true), (1.0, true)] {
+        let options = BundleOptions { motion: Move::Nodal, k1, loss_px, max_steps: 15, tolerance: 1e-4, ..BundleOptions::default() };
+        bundle.adjust(&options, || true);
+    }
+    let mut misses_px = Vec::new();
+    for (p, seen) in bundle.observations.iter().enumerate() {
+        misses_px.extend(seen.iter().map(|o| bundle.residual(p, o).map_or(1e3, |r| r.norm())));
+    }
+    let median_px = super::report::median(&misses_px)?;
+    Some(NodalFit { points: bundle.points.len(), poses: bundle.poses, lens: bundle.lens, median_px, misses_px })
+}
+
+/// The turn that takes the first rays onto the second (Kabsch 1976), with Cauchy weights.
+fn turn_between(rays: &[(Vector3<f64>, Vector3<f64>)]) -> Option<Rotation3<f64>> {
+    if rays.len() < 8 {
+        return None;
+    }
+    let mut rotation = Rotation3::identity();
+    let mut scale = f64::INFINITY;
+    for _ in 0..8 {
+        let cross = rays.iter().fold(Matrix3::zeros(), |m, (a, b)| {
+            let weight = 1.0 / (1.0 + ((rotation * a - b).norm() / scale).powi(2));
+            m + b * a.transpose() * weight
+        });
+        rotation = nearest_rotation(&cross)?;
+        let misses: Vec<f64> = rays.iter().map(|(a, b)| (rotation * a - b).norm()).collect();
+        scale = (1.5 * super::report::median(&misses)?).max(1e-5);
+    }
+    Some(rotation)
+}
+
+/// Whether turning alone is the better account of the motion: Torr's GRIC ("Bayesian Model Estimation
+/// and Selection for Epipolar Geometry", 2002) of points with two unknowns each and cameras with
+/// three, against three and six. `sigma_px` is the noise on each axis, from the free fit.
+pub fn explains_better(nodal: &NodalFit, free_misses_px: &[f64], free_points: usize, keyframes: usize, sigma_px: f64) -> bool {
+    let score = |misses: &[f64], points: usize, dof_point: f64, parameters: f64| -> f64 {
+        let views = misses.len() as f64 / points.max(1) as f64;
+        let dimension = 2.0 * views;
+        let limit = 2.0 * (dimension - dof_point).max(1.0);
+        let misfit: f64 = misses.iter().map(|m| (m * m / (sigma_px * sigma_px)).min(limit)).sum();
+        misfit + dimension.ln() * dof_point * points as f64 + (dimension * points as f64).ln() * parameters
+    };
+    let turning = score(&nodal.misses_px, nodal.points, 2.0, 3.0 * keyframes as f64 + 2.0);
+    let free = score(free_misses_px, free_points, 3.0, 6.0 * keyframes as f64 + 2.0 - 7.0);
+    // The two fits may use different points; compare what one observation costs.
+    turning / (nodal.misses_px.len().max(1) as f64) < free / (free_misses_px.len().max(1) as f64)
+}

@@ -1,0 +1,375 @@
+//! A first small reconstruction, from nothing but tracks.
+
+use super::Problem;
+use super::bundle::{Bundle, BundleOptions, Move, Observation};
+use super::resect;
+use crate::geometry::{Lens, Pose, decompose_essential, essential_from_five, parallax_rad, sampson_squared, triangulate};
+use crate::random::SplitMix64;
+use nalgebra::{Vector2, Vector3};
+use rayon::prelude::*;
+
+/// Focal lengths tried, in picture widths: 20 mm to 110 mm on a sensor 36 mm wide.
+pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
+/// Draws of five points for each pair of frames.
+const DRAWS: usize = 120;
+/// Points that two frames must share to be a pair.
+const MIN_SHARED: usize = 30;
+/// Inliers that a start needs.
+const MIN_INLIERS: usize = 25;
+/// Angle beyond which more parallax of a pair counts for nothing, degrees.
+const ENOUGH_PARALLAX_DEG: f64 = 5.0;
+/// Angle between rays from which a point is taken in, degrees.
+const MIN_PARALLAX_DEG: f64 = 0.7;
+/// Keyframes that the start is grown over.
+const WINDOW: usize = 14;
+/// Miss, px of a picture 1280 wide, within which a point agrees while the lens is still rough.
+const ROUGH_PX: f64 = 5.0;
+
+/// The growing scene: frames with poses and tracks with positions.
+#[derive(Debug, Clone)]
+pub struct Scene {
+    /// `cam_from_world` per frame.
+    pub poses: Vec<Option<Pose>>,
+    /// Position per track.
+    pub points: Vec<Option<Vector3<f64>>>,
+    /// The lens of all frames.
+    pub lens: Lens,
+}
+
+/// Up to `limit` tracks that are seen on the most keyframes, spread over the clip.
+pub fn pick_tracks(problem: &Problem, keyframes: &[u32], limit: usize) -> Vec<usize> {
+    let mut counted: Vec<(usize, usize)> = (0..problem.tracks.len())
+        .map(|t| (keyframes.iter().filter(|&&f| problem.at(t, f).is_some()).count(), t))
+        .filter(|&(n, _)| n >= 2)
+        .collect();
+    counted.sort_by_key(|&(n, t)| (std::cmp::Reverse(n), t));
+    // Long tracks alone may leave a part of the clip bare: each keyframe gets its share first.
+    let share = limit / keyframes.len().max(1);
+    let mut room = vec![share.max(12); keyframes.len()];
+    let mut chosen = Vec::new();
+    for &(_, t) in &counted {
+        let seen: Vec<usize> = (0..keyframes.len()).filter(|&k| problem.at(t, keyframes[k]).is_some()).collect();
+        if chosen.len() < limit || seen.iter().any(|&k| room[k] > 0) {
+            seen.iter().for_each(|&k| room[k] = room[k].saturating_sub(1));
+            chosen.push(t);
+        }
+    }
+    chosen.sort_unstable();
+    chosen
+}
+
+/// Two frames and the motion between them.
+struct Pair {
+    a: u32,
+    b: u32,
+    pose: Pose,
+    inliers: Vec<usize>,
+    score: f64,
+}
+
+/// Tries all starting focal lengths on a window of keyframes and keeps the scene that explains the
+/// most. `given_focal_px` replaces the search.
+///
+/// # Errors
+/// Tells in words what was missing.
+pub fn find_start(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>) -> Result<Scene, String> {
+    let starts: Vec<f64> = match given_focal_px {
+        Some(f) => vec![f],
+        None => FOCAL_STARTS.iter().map(|w| w * f64::from(problem.width.max(problem.height))).collect(),
+    };
+    let tracks = pick_tracks(problem, keyframes, 400);
+    let tried: Vec<Option<(f64, Scene)>> = starts
+        .par_iter()
+        .map(|&focal_px| {
+            let lens = Lens::centred(focal_px, problem.width, problem.height);
+            let pair = best_pair(problem, keyframes, &tracks, &lens)?;
+            let window = window_around(keyframes, pair.a, pair.b);
+            let scene = grow_from_pair(problem, &window, &tracks, &lens, &pair, given_focal_px.is_none())?;
+            Some((unexplained(problem, &window, &tracks, &scene), scene))
+        })
+        .collect();
+    tried
+        .into_iter()
+        .flatten()
+        .min_by(|a, b| a.0.total_cmp(&b.0))
+        .map(|(_, scene)| scene)
+        .ok_or_else(|| "no two frames share enough points that agree on one motion".to_owned())
+}
+
+fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
+    let (ia, ib) = (keyframes.partition_point(|&f| f < a), keyframes.partition_point(|&f| f < b));
+    let spare = WINDOW.saturating_sub(ib - ia + 1);
+    let from = ia.saturating_sub(spare / 2);
+    let to = (from + WINDOW.max(ib - ia + 1)).min(keyframes.len());
+    keyframes[to.saturating_sub(WINDOW.max(ib - ia + 1))..to].to_vec()
+}
+
+/// Mean loss per observation, capped; what has no pose or point costs the cap.
+fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene: &Scene) -> f64 {
+    let cap = 4.0 * problem.scale();
+    let (mut sum, mut n) = (0.0, 0.0);
+    for &t in tracks {
+        for &f in keyframes {
+            let Some(pixel) = problem.at(t, f) else { continue };
+            let miss = match (&scene.poses[f as usize], &scene.points[t]) {
+                (Some(pose), Some(point)) => resect::miss(pose, &scene.lens, &pixel, point).unwrap_or(cap),
+                _ => cap,
+            };
+            sum += miss.min(cap).powi(2);
+            n += 1.0;
+        }
+    }
+    sum / f64::max(n, 1.0)
+}
+
+fn best_pair(problem: &Problem, keyframes: &[u32], tracks: &[usize], lens: &Lens) -> Option<Pair> {
+    let n = keyframes.len();
+    let mut candidates = Vec::new();
+    for start in [0, n / 5, 2 * n / 5, 3 * n / 5] {
+        for gap in [1, 2, 3, 5, 8, 12] {
+            if start + gap < n {
+                candidates.push((keyframes[start], keyframes[start + gap]));
+            }
+        }
+    }
+    candidates.sort_unstable();
+    candidates.dedup();
+    candidates
+        .into_iter()
+        .filter_map(|(a, b)| relate(problem, a, b, tracks, lens))
+        .max_by(|x, y| x.score.total_cmp(&y.score))
+}
+
+fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens) -> Option<Pair> {
+    let shared: Vec<(usize, Vector2<f64>, Vector2<f64>)> = tracks
+        .iter()
+        .filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), lens.normalise(problem.at(t, b)?))))
+        .collect();
+    if shared.len() < MIN_SHARED {
+        return None;
+    }
+    // Strict enough that a wrong focal length loses points, loose enough for distortion not yet known.
+    let limit = (1.5 * problem.scale() / lens.focal_px).powi(2);
+    let mut random = SplitMix64::new(u64::from(a) << 32 | u64::from(b));
+    let mut best: Option<(f64, nalgebra::Matrix3<f64>)> = None;
+    for _ in 0..DRAWS {
+        let pick = random.distinct::<5>(shared.len())?;
+        for e in essential_from_five(&pick.map(|i| shared[i].1), &pick.map(|i| shared[i].2)) {
+            let cost: f64 = shared.iter().map(|(_, p, q)| (sampson_squared(&e, p, q) / limit).min(1.0)).sum();
+            if best.is_none_or(|(least, _)| cost < least) {
+                best = Some((cost, e));
+            }
+        }
+    }
+    let (_, e) = best?;
+    let agreeing: Vec<_> = shared.iter().filter(|(_, p, q)| sampson_squared(&e, p, q) < limit).collect();
+    let pairs: Vec<_> = agreeing.iter().map(|s| (s.1, s.2)).collect();
+    let (pose, _) = decompose_essential(&e, &pairs)?;
+    let mut angles = Vec::new();
+    let mut inliers = Vec::new();
+    for (t, p, q) in agreeing {
+        if let Some(x) = triangulate(&[(Pose::identity(), *p), (pose, *q)]) {
+            angles.push(parallax_rad(x, &[Vector3::zeros(), pose.centre()]).to_degrees());
+            inliers.push(*t);
+        }
+    }
+    if inliers.len() < MIN_INLIERS {
+        return None;
+    }
+    let angle = super::report::median(&angles)?;
+    let share = inliers.len() as f64 / shared.len() as f64;
+    let score = angle.min(ENOUGH_PARALLAX_DEG) * share * (inliers.len() as f64).sqrt();
+    (angle > MIN_PARALLAX_DEG).then_some(Pair { a, b, pose, inliers, score })
+}
+
+fn grow_from_pair(problem: &Problem, window: &[u32], tracks: &[usize], lens: &Lens, pair: &Pair, free_focal: bool) -> Option<Scene> {
+    let mut scene = Scene { poses: vec![None; problem.frames], points: vec![None; problem.tracks.len()], lens: *lens };
+    scene.poses[pair.a as usize] = Some(Pose::identity());
+    scene.poses[pair.b as usize] = Some(pair.pose);
+    add_points(problem, &mut scene, &pair.inliers, 3.0 * problem.scale());
+    adjust_scene(problem, &mut scene, tracks, &[pair.a, pair.b], Release::Nothing, 2.0, 8);
+    add_keyframes(problem, &mut scene, tracks, window, free_focal);
+    (scene.poses.iter().flatten().count() >= 3.min(window.len())).then_some(scene)
+}
+
+/// Which lens terms an adjustment moves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Release {
+    /// None.
+    Nothing,
+    /// The focal length.
+    Focal,
+    /// k1 alone, for a focal length that is given.
+    K1,
+    /// Focal length and k1.
+    FocalK1,
+    /// Focal length, k1 and k2.
+    FocalK1K2,
+}
+
+impl Release {
+    /// Focal length, k1, k2.
+    pub fn flags(self) -> (bool, bool, bool) {
+        match self {
+            Self::Nothing => (false, false, false),
+            Self::Focal => (true, false, false),
+            Self::K1 => (false, true, false),
+            Self::FocalK1 => (true, true, false),
+            Self::FocalK1K2 => (true, true, true),
+        }
+    }
+}
+
+/// Adds the keyframes one by one, the one with the most known points first, with an adjustment after
+/// each few and points dropped and taken in on the way.
+pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool) {
+    let mut failed: Vec<u32> = Vec::new();
+    let mut since = 0;
+    loop {
+        let next = keyframes
+            .iter()
+            .copied()
+            .filter(|&f| scene.poses[f as usize].is_none() && !failed.contains(&f))
+            .map(|f| (tracks.iter().filter(|&&t| scene.points[t].is_some() && problem.at(t, f).is_some()).count(), f))
+            .max_by_key(|&(n, f)| (n, std::cmp::Reverse(f)));
+        let Some((known, frame)) = next else { break };
+        let rough = ROUGH_PX * problem.scale();
+        if known < 10 || !add_frame(problem, scene, tracks, frame, rough) {
+            failed.push(frame);
+            continue;
+        }
+        since += 1;
+        let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+        add_points(problem, scene, tracks, rough);
+        if posed.len() <= 6 || since >= 3 {
+            since = 0;
+            // A frame that failed may succeed once more points are known.
+            failed.clear();
+            adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 2.0, 6);
+            drop_points(problem, scene, tracks, &posed, rough);
+        }
+        if failed.len() > keyframes.len() {
+            break;
+        }
+    }
+    let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+    for limit in [rough_limit(problem), 2.5 * problem.scale()] {
+        adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, 12);
+        drop_points(problem, scene, tracks, &posed, limit);
+        add_points(problem, scene, tracks, limit);
+    }
+}
+
+fn rough_limit(problem: &Problem) -> f64 {
+    ROUGH_PX * problem.scale()
+}
+
+fn release(cameras: usize, free_focal: bool) -> Release {
+    match (cameras, free_focal) {
+        (..=2, _) | (3..=4, false) => Release::Nothing,
+        (3..=4, true) => Release::Focal,
+        (_, true) => Release::FocalK1,
+        (_, false) => Release::K1,
+    }
+}
+
+/// Poses `frame` from known points; `false` when they do not agree on a pose.
+pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: u32, limit_px: f64) -> bool {
+    let sights: Vec<resect::Sight> =
+        tracks.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
+    if sights.len() < 8 {
+        return false;
+    }
+    match resect::from_scratch(&sights, &scene.lens, limit_px, u64::from(frame) + 1) {
+        Some((pose, within)) if within >= 8 && within * 10 >= sights.len() * 3 => {
+            scene.poses[frame as usize] = Some(pose);
+            true
+        }
+        _ => false,
+    }
+}
+
+/// Triangulates the tracks that have no position yet; robust against strays among the views.
+pub fn add_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], limit_px: f64) {
+    let found: Vec<Option<Vector3<f64>>> = tracks
+        .par_iter()
+        .map(|&t| if scene.points[t].is_some() { None } else { place_track(problem, scene, t, limit_px, MIN_PARALLAX_DEG) })
+        .collect();
+    for (&t, point) in tracks.iter().zip(found) {
+        if point.is_some() {
+            scene.points[t] = point;
+        }
+    }
+}
+
+/// The position of one track from all frames that have poses, if it has parallax of `min_deg` and
+/// its views agree.
+pub fn place_track(problem: &Problem, scene: &Scene, track: usize, limit_px: f64, min_deg: f64) -> Option<Vector3<f64>> {
+    let views: Vec<(Pose, Vector2<f64>, Vector2<f64>)> = problem.tracks[track]
+        .iter()
+        .filter_map(|&(f, pixel)| Some((scene.poses[f as usize]?, scene.lens.normalise(pixel), pixel)))
+        .collect();
+    if views.len() < 2 {
+        return None;
+    }
+    let centres: Vec<_> = views.iter().map(|v| v.0.centre()).collect();
+    let point = triangulate(&views.iter().map(|v| (v.0, v.1)).collect::<Vec<_>>())?;
+    let within = views.iter().filter(|v| resect::miss(&v.0, &scene.lens, &v.2, &point).is_some_and(|m| m < limit_px)).count();
+    (within * 10 >= views.len() * 8 && parallax_rad(point, &centres).to_degrees() >= min_deg).then_some(point)
+}
+
+/// Forgets points whose views do not agree within `limit_px` (RMS), or that lost their parallax.
+pub fn drop_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], frames: &[u32], limit_px: f64) {
+    for &t in tracks {
+        let Some(point) = scene.points[t] else { continue };
+        let (mut sum, mut n, mut behind) = (0.0, 0usize, false);
+        let mut centres = Vec::new();
+        for &f in frames {
+            if let (Some(pixel), Some(pose)) = (problem.at(t, f), &scene.poses[f as usize]) {
+                match resect::miss(pose, &scene.lens, &pixel, &point) {
+                    Some(m) => sum += m * m,
+                    None => behind = true,
+                }
+                centres.push(pose.centre());
+                n += 1;
+            }
+        }
+        let bad = behind || n < 2 || (sum / n as f64).sqrt() > limit_px;
+        if bad || parallax_rad(point, &centres).to_degrees() < 0.5 * MIN_PARALLAX_DEG {
+            scene.points[t] = None;
+        }
+    }
+}
+
+/// Bundle adjustment of the given frames and tracks, written back to the scene.
+pub fn adjust_scene(problem: &Problem, scene: &mut Scene, tracks: &[usize], frames: &[u32], release: Release, loss_px: f64, max_steps: usize) {
+    let cameras: Vec<u32> = frames.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+    let mut poses = Vec::with_capacity(cameras.len());
+    poses.extend(cameras.iter().filter_map(|&f| scene.poses[f as usize]));
+    let mut bundle = Bundle { poses, lens: scene.lens, points: Vec::new(), observations: Vec::new() };
+    let mut used = Vec::new();
+    for &t in tracks {
+        let Some(point) = scene.points[t] else { continue };
+        let seen: Vec<Observation> = cameras
+            .iter()
+            .enumerate()
+            .filter_map(|(i, &f)| Some(Observation { camera: i as u32, pixel: problem.at(t, f)? }))
+            .collect();
+        if seen.len() >= 2 {
+            used.push(t);
+            bundle.points.push(point);
+            bundle.observations.push(seen);
+        }
+    }
+    let (focal, k1, k2) = release.flags();
+    let loss_px = loss_px * problem.scale();
+    let options = BundleOptions { motion: Move::Free, focal, k1, k2, loss_px, max_steps, tolerance: 1e-4 };
+    bundle.adjust(&options, || true);
+    scene.lens = bundle.lens;
+    for (&f, pose) in cameras.iter().zip(&bundle.poses) {
+        scene.poses[f as usize] = Some(*pose);
+    }
+    for (&t, point) in used.iter().zip(&bundle.points) {
+        scene.points[t] = Some(*point);
+    }
+}

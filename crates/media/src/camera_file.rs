@@ -1,0 +1,167 @@
+//! The camera file (see docs/formats.md) and the masks file.
+
+use crate::clip::Rate;
+use fennik_core::solve::Solution;
+use fennik_core::geometry::Similarity;
+use fennik_core::track::{MaskError, Masks};
+use serde::{Deserialize, Serialize};
+
+/// The camera file as a whole.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CameraDocument {
+    /// Always "fennik-camera".
+    pub format: String,
+    /// 1.
+    pub version: u32,
+    /// Picture width, px.
+    pub width: u32,
+    /// Picture height, px.
+    pub height: u32,
+    /// Frames per second as a fraction.
+    pub frame_rate: [u32; 2],
+    /// How the solve went.
+    pub solve: SolveSummary,
+    /// Solved frames only.
+    pub frames: Vec<CameraFrame>,
+    /// The points of the scene.
+    pub points: Vec<CameraPoint>,
+}
+
+/// How the solve went.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SolveSummary {
+    /// RMS reprojection error, px.
+    pub rms_px: f64,
+    /// free, nodal or planar.
+    pub motion: String,
+    /// Whether the focal length changes.
+    pub zoom: bool,
+    /// Frames with a camera.
+    pub frames_solved: u32,
+    /// Frames of the trimmed clip.
+    pub frames: u32,
+}
+
+/// One frame's camera.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CameraFrame {
+    /// Frame of the trimmed clip.
+    pub frame: u32,
+    /// Frame in the file.
+    pub source_frame: u32,
+    /// Takes world points to x right, y down, z forward.
+    pub world_to_camera: RigidMove,
+    /// px.
+    pub focal_length_px: f64,
+    /// px.
+    pub principal_point_px: [f64; 2],
+    /// Radial term of r^2.
+    pub k1: f64,
+    /// Radial term of r^4.
+    pub k2: f64,
+    /// RMS reprojection error, px.
+    pub rms_px: f64,
+}
+
+/// Rotation rows and translation.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RigidMove {
+    /// Rows.
+    pub rotation: [[f64; 3]; 3],
+    /// World units.
+    pub translation: [f64; 3],
+}
+
+/// One point.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CameraPoint {
+    /// Id of its track.
+    pub id: u32,
+    /// World.
+    pub position: [f64; 3],
+    /// RMS reprojection error, px.
+    pub rms_px: f64,
+    /// First frame on which it was used.
+    pub first_frame: u32,
+    /// Last frame on which it was used.
+    pub last_frame: u32,
+}
+
+/// The document of a solution, in the world that `world_from_solve` leads to.
+pub fn camera_document(solution: &Solution, rate: Rate, first_source_frame: u32, world_from_solve: &Similarity) -> CameraDocument {
+    let frames = solution.frames.iter().map(|f| {
+        let pose = world_from_solve.pose(&f.pose);
+        let m = pose.rotation.matrix();
+        CameraFrame {
+            frame: f.frame,
+            source_frame: f.frame + first_source_frame,
+            world_to_camera: RigidMove {
+                rotation: std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)])),
+                translation: pose.translation.into(),
+            },
+            focal_length_px: f.lens.focal_px,
+            principal_point_px: f.lens.centre_px,
+            k1: f.lens.k1,
+            k2: f.lens.k2,
+            rms_px: f.rms_px,
+        }
+    });
+    let points = solution.points.iter().map(|p| CameraPoint {
+        id: p.id.0,
+        position: world_from_solve.point(p.position).into(),
+        rms_px: p.rms_px,
+        first_frame: p.first_frame,
+        last_frame: p.last_frame,
+    });
+    CameraDocument {
+        format: "fennik-camera".to_owned(),
+        version: 1,
+        width: solution.width,
+        height: solution.height,
+        frame_rate: [rate.frames, rate.seconds],
+        solve: SolveSummary {
+            rms_px: solution.rms_px,
+            motion: "free".to_owned(),
+            zoom: false,
+            frames_solved: solution.frames.len() as u32,
+            frames: solution.frames_total,
+        },
+        frames: frames.collect(),
+        points: points.collect(),
+    }
+}
+
+/// What can be wrong with a masks file.
+#[derive(Debug, thiserror::Error)]
+pub enum MasksFileError {
+    /// Not the format.
+    #[error("the masks file cannot be read: {0}. It must hold {{ \"masks\": [ ... ] }} as in docs/formats.md")]
+    Format(#[from] serde_json::Error),
+    /// The outlines make no sense.
+    #[error("the masks file cannot be used: {0}")]
+    Mask(#[from] MaskError),
+}
+
+/// Reads a masks file.
+///
+/// # Errors
+/// [`MasksFileError`] with the place that is wrong.
+pub fn read_masks(json: &[u8]) -> Result<Masks, MasksFileError> {
+    let masks: Masks = serde_json::from_slice(json)?;
+    masks.validate()?;
+    Ok(masks)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn masks_are_read_in_the_words_of_the_format() {
+        let text = br#"{ "masks": [ { "mode": "keep-out", "keys": [ { "frame": 0, "outline": [[0,0],[9,0],[9,9]] } ] } ] }"#;
+        assert_eq!(read_masks(text).unwrap().masks.len(), 1);
+        assert!(matches!(read_masks(b"{}"), Err(MasksFileError::Format(_))));
+        let short = br#"{ "masks": [ { "mode": "keep-in", "keys": [ { "frame": 0, "outline": [[0,0],[9,0]] } ] } ] }"#;
+        assert!(matches!(read_masks(short), Err(MasksFileError::Mask(_))));
+    }
+}

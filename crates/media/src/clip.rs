@@ -1,0 +1,322 @@
+//! What a clip is: where it comes from, its size, its rate.
+
+use crate::{MediaError, io_error};
+use serde::{Deserialize, Serialize};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+/// Largest side that is taken in, px.
+const MAX_SIDE: u32 = 8192;
+/// Containers that are opened. Playlists and scripts, which can name other files, are left out.
+const CONTAINERS: &str = "mov,matroska,avi,mpegts,mpeg,mpegvideo,mxf,asf,flv,ogg,gif,h264,hevc,m4v,dv,yuv4mpegpipe,ivf,nut,image2,apng,av1,obu,vc1,rm,wav,mp3,flac,aac";
+
+/// A frame rate as a fraction, frames per second.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Rate {
+    /// Frames.
+    pub frames: u32,
+    /// Seconds.
+    pub seconds: u32,
+}
+
+impl Rate {
+    /// Frames per second as a number.
+    pub fn per_second(self) -> f64 {
+        f64::from(self.frames) / f64::from(self.seconds)
+    }
+
+    fn parse(text: &str) -> Option<Self> {
+        let (a, b) = text.split_once('/')?;
+        let (frames, seconds) = (a.parse().ok()?, b.parse().ok()?);
+        let rate = Self { frames, seconds };
+        (frames > 0 && seconds > 0 && (0.5..=480.0).contains(&rate.per_second())).then_some(rate)
+    }
+}
+
+/// Where frames come from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Source {
+    /// A video file.
+    Video(PathBuf),
+    /// Stills named 000000.ext, 000001.ext, ... in a folder.
+    Sequence {
+        /// The folder.
+        folder: PathBuf,
+        /// Without the dot.
+        extension: String,
+        /// How many.
+        count: u32,
+        /// Frames a second.
+        rate: Rate,
+    },
+}
+
+impl Source {
+    /// The same source under another folder, for stored clips whose data folder may move.
+    pub fn rebased(&self, root: &Path) -> Self {
+        match self {
+            Self::Video(path) => Self::Video(root.join(path)),
+            Self::Sequence { folder, extension, count, rate } => {
+                Self::Sequence { folder: root.join(folder), extension: extension.clone(), count: *count, rate: *rate }
+            }
+        }
+    }
+
+    /// ffmpeg's or ffprobe's options that name this input.
+    pub(crate) fn input_arguments(&self) -> Vec<std::ffi::OsString> {
+        let mut arguments: Vec<std::ffi::OsString> = vec!["-protocol_whitelist".into(), "file,pipe".into()];
+        let file = |p: &Path| {
+            // The prefix keeps names that look like options or protocols what they are: names.
+            let mut name = std::ffi::OsString::from("file:");
+            name.push(p);
+            name
+        };
+        match self {
+            Self::Video(path) => {
+                arguments.extend(["-format_whitelist".into(), CONTAINERS.into(), "-i".into(), file(path)]);
+            }
+            Self::Sequence { folder, extension, rate, .. } => {
+                if extension == "exr" {
+                    // Linear light to display values.
+                    arguments.extend(["-apply_trc".into(), "iec61966_2_1".into()]);
+                }
+                let text = format!("{}/{}", rate.frames, rate.seconds);
+                arguments.extend(["-f".into(), "image2".into(), "-framerate".into(), text.into(), "-start_number".into(), "0".into()]);
+                // A per cent sign in the folder's name would count as a pattern.
+                let escaped = PathBuf::from(folder.to_string_lossy().replace('%', "%%"));
+                arguments.extend(["-i".into(), file(&escaped.join(format!("%06d.{extension}")))]);
+            }
+        }
+        arguments
+    }
+
+    pub(crate) fn name(&self) -> String {
+        let path = match self {
+            Self::Video(path) => path,
+            Self::Sequence { folder, .. } => folder,
+        };
+        path.file_name().map_or_else(|| "the clip".to_owned(), |n| n.to_string_lossy().into_owned())
+    }
+}
+
+/// Something that was changed on the way in, to be told to the person.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Note {
+    /// The picture was turned upright by the file's own rotation.
+    Rotated(i32),
+    /// Pixels were made square.
+    SquarePixels,
+    /// The rate varied; frames were dropped or repeated to make it constant.
+    ConstantRate,
+    /// More than eight bits a channel, or chroma finer than 4:2:0.
+    FinePixels(String),
+}
+
+impl Note {
+    /// For people.
+    pub fn text(&self) -> String {
+        match self {
+            Self::Rotated(degrees) => format!("turned upright by the {degrees} degrees that the file asks for"),
+            Self::SquarePixels => "pixels were not square; the picture was widened to make them so".to_owned(),
+            Self::ConstantRate => "the frame rate varies; frames were repeated or left out to make it constant".to_owned(),
+            Self::FinePixels(format) => format!("{format} pictures; shown and delivered with 8 bits"),
+        }
+    }
+}
+
+/// What is known of a clip before its frames are decoded. Sizes are those of the upright picture
+/// with square pixels: what all readers deliver.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ClipInfo {
+    /// Where it is.
+    pub source: Source,
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// Constant frame rate.
+    pub rate: Rate,
+    /// Frames; an estimate until they have been decoded once.
+    pub frames: u32,
+    /// Whether it has sound.
+    pub audio: bool,
+    /// What was changed on the way in.
+    pub notes: Vec<Note>,
+}
+
+#[derive(Deserialize)]
+struct Probed {
+    #[serde(default)]
+    streams: Vec<Stream>,
+    #[serde(default)]
+    format: Format,
+}
+
+#[derive(Deserialize, Default)]
+struct Format {
+    duration: Option<String>,
+}
+
+#[derive(Deserialize)]
+struct Stream {
+    codec_type: Option<String>,
+    width: Option<u32>,
+    height: Option<u32>,
+    sample_aspect_ratio: Option<String>,
+    r_frame_rate: Option<String>,
+    avg_frame_rate: Option<String>,
+    nb_read_packets: Option<String>,
+    duration: Option<String>,
+    pix_fmt: Option<String>,
+    #[serde(default)]
+    side_data_list: Vec<SideData>,
+    #[serde(default)]
+    disposition: std::collections::HashMap<String, i32>,
+}
+
+#[derive(Deserialize)]
+struct SideData {
+    rotation: Option<f64>,
+}
+
+/// Reads what a clip says of itself.
+///
+/// # Errors
+/// [`MediaError`] when ffprobe is missing, or there is no usable video in it.
+pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
+    let name = source.name();
+    let output = Command::new("ffprobe")
+        .args(["-v", "error", "-count_packets", "-show_streams", "-show_format", "-of", "json"])
+        .args(source.input_arguments())
+        .stdin(Stdio::null())
+        .output()
+        .map_err(|source| MediaError::ToolMissing { tool: "ffprobe", source })?;
+    let why = || last_line(&output.stderr).unwrap_or_else(|| "its format is not known".to_owned());
+    if !output.status.success() {
+        return Err(MediaError::Unreadable { name, why: why() });
+    }
+    let probed: Probed = serde_json::from_slice(&output.stdout)
+        .map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
+    let is_video = |s: &&Stream| s.codec_type.as_deref() == Some("video") && s.disposition.get("attached_pic") != Some(&1);
+    let Some(video) = probed.streams.iter().find(is_video) else {
+        let kinds: Vec<String> = probed.streams.iter().filter_map(|s| s.codec_type.clone()).collect();
+        let found = if kinds.is_empty() { "nothing".to_owned() } else { kinds.join(", ") };
+        return Err(MediaError::NoVideo { name, found });
+    };
+    let (mut width, mut height) = (video.width.unwrap_or(0), video.height.unwrap_or(0));
+    let mut notes = Vec::new();
+    if width < 2 || height < 2 || width > MAX_SIDE || height > MAX_SIDE {
+        return Err(MediaError::Size { name, width, height, limit: MAX_SIDE });
+    }
+    if let Some((a, b)) = video.sample_aspect_ratio.as_deref().and_then(|r| r.split_once(':')) {
+        if let (Ok(a), Ok(b)) = (a.parse::<f64>(), b.parse::<f64>()) {
+            if a > 0.0 && b > 0.0 && (a / b - 1.0).abs() > 1e-3 {
+                width = (f64::from(width) * a / b).round().clamp(2.0, f64::from(MAX_SIDE)) as u32;
+                notes.push(Note::SquarePixels);
+            }
+        }
+    }
+    let turn = video.side_data_list.iter().find_map(|d| d.rotation).map_or(0, |r| r.round() as i32);
+    if turn.rem_euclid(360) != 0 {
+        notes.push(Note::Rotated(turn));
+        if turn.rem_euclid(180) == 90 {
+            std::mem::swap(&mut width, &mut height);
+        }
+    }
+    let nominal = video.r_frame_rate.as_deref().and_then(Rate::parse);
+    let average = video.avg_frame_rate.as_deref().and_then(Rate::parse);
+    let rate = match (nominal, average) {
+        (Some(n), Some(a)) if (n.per_second() / a.per_second() - 1.0).abs() > 0.01 => {
+            notes.push(Note::ConstantRate);
+            constant_rate(a)
+        }
+        (Some(n), _) => n,
+        (None, Some(a)) => a,
+        (None, None) => Rate { frames: 25, seconds: 1 },
+    };
+    if let Some(format) = video.pix_fmt.as_deref() {
+        if format.contains("10") || format.contains("12") || format.contains("16") || format.contains("422") || format.contains("444") {
+            notes.push(Note::FinePixels(format.to_owned()));
+        }
+    }
+    let packets = video.nb_read_packets.as_deref().and_then(|n| n.parse::<u32>().ok()).unwrap_or(0);
+    let duration = video.duration.as_ref().or(probed.format.duration.as_ref()).and_then(|d| d.parse::<f64>().ok());
+    let frames = match (notes.contains(&Note::ConstantRate), duration) {
+        (true, Some(d)) => (d * rate.per_second()).round() as u32,
+        _ => packets,
+    };
+    let audio = probed.streams.iter().any(|s| s.codec_type.as_deref() == Some("audio"));
+    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes })
+}
+
+/// The usual rate nearest to an average one, or the average itself.
+fn constant_rate(average: Rate) -> Rate {
+    let usual = [(24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (50, 1), (60000, 1001), (60, 1)];
+    usual
+        .into_iter()
+        .map(|(frames, seconds)| Rate { frames, seconds })
+        .find(|r| (r.per_second() / average.per_second() - 1.0).abs() < 0.03)
+        .unwrap_or(average)
+}
+
+/// The last line that ffmpeg wrote, without its prefix and without paths.
+pub(crate) fn last_line(stderr: &[u8]) -> Option<String> {
+    let text = String::from_utf8_lossy(stderr);
+    let line = text.lines().rev().find(|l| !l.trim().is_empty())?;
+    let plain = line.rsplit(": ").next().unwrap_or(line).trim();
+    Some(plain.trim_end_matches('.').to_owned())
+}
+
+impl ClipInfo {
+    /// The filters that make every reader deliver the same upright, square, constant frames, cut to
+    /// `range` (first frame and the one after the last).
+    pub(crate) fn filters(&self, range: Option<(u32, u32)>) -> String {
+        let mut filters = Vec::new();
+        if self.notes.contains(&Note::ConstantRate) {
+            filters.push(format!("fps={}/{}", self.rate.frames, self.rate.seconds));
+        }
+        if let Some((from, to)) = range {
+            filters.push(format!("trim=start_frame={from}:end_frame={to}"));
+        }
+        filters.push(format!("scale={}:{}:flags=bicubic", self.width, self.height));
+        filters.push("setsar=1".to_owned());
+        filters.join(",")
+    }
+
+    /// Reads a file's metadata from a path: a video file, or a folder of stills.
+    ///
+    /// # Errors
+    /// As [`probe`], and when a folder holds no stills.
+    pub fn open(path: &Path, scratch: &Path) -> Result<Self, MediaError> {
+        let absolute = path.canonicalize().map_err(io_error(format!("{} cannot be opened", path.display())))?;
+        if absolute.is_dir() {
+            let source = crate::sequence::gather_folder(&absolute, scratch, Rate { frames: 25, seconds: 1 })
+                .map_err(|e| MediaError::Unreadable { name: path.display().to_string(), why: e.to_string() })?;
+            return probe(&source);
+        }
+        probe(&Source::Video(absolute))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rates_are_read_as_fractions() {
+        assert_eq!(Rate::parse("30000/1001"), Some(Rate { frames: 30000, seconds: 1001 }));
+        for bad in ["0/0", "25", "1/0", "90000/1", "a/b"] {
+            assert_eq!(Rate::parse(bad), None, "{bad}");
+        }
+        assert_eq!(constant_rate(Rate { frames: 2983, seconds: 100 }), Rate { frames: 30000, seconds: 1001 });
+        assert_eq!(constant_rate(Rate { frames: 12, seconds: 1 }), Rate { frames: 12, seconds: 1 });
+    }
+
+    #[test]
+    fn a_name_stays_a_name() {
+        let arguments = Source::Video(PathBuf::from("-i http:evil")).input_arguments();
+        assert_eq!(arguments.last().unwrap(), "file:-i http:evil");
+    }
+}

@@ -1,0 +1,106 @@
+//! Frames into a video file.
+
+use crate::clip::{ClipInfo, last_line};
+use crate::{MediaError, io_error};
+use std::io::{Read, Write};
+use std::path::{Path, PathBuf};
+use std::process::{Child, ChildStdin, Command, Stdio};
+
+/// Which part of which clip's sound goes along.
+#[derive(Debug, Clone)]
+pub struct AudioFrom<'a> {
+    /// The clip.
+    pub clip: &'a ClipInfo,
+    /// First frame.
+    pub first: u32,
+    /// Frame after the last.
+    pub end: u32,
+}
+
+/// Writes an MP4 (H.264) frame by frame. The file appears under its name when it is whole.
+pub struct VideoWriter {
+    child: Child,
+    pipe: Option<ChildStdin>,
+    complaints: Option<std::thread::JoinHandle<Vec<u8>>>,
+    partial: PathBuf,
+    target: PathBuf,
+}
+
+impl VideoWriter {
+    /// Starts the file `target` for RGB frames of the clip's size and rate.
+    ///
+    /// # Errors
+    /// [`MediaError::ToolMissing`] when ffmpeg cannot be started.
+    pub fn create(target: &Path, clip: &ClipInfo, audio: Option<AudioFrom>) -> Result<Self, MediaError> {
+        let partial = target.with_extension("part.mp4");
+        let rate = format!("{}/{}", clip.rate.frames, clip.rate.seconds);
+        let mut command = Command::new("ffmpeg");
+        command.args(["-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s"]);
+        command.arg(format!("{}x{}", clip.width, clip.height)).args(["-r", &rate, "-i", "pipe:0"]);
+        if let Some(from) = audio.as_ref().filter(|a| a.clip.audio) {
+            let seconds = |frame: u32| format!("{:.6}", f64::from(frame) / clip.rate.per_second());
+            command.args(["-ss", &seconds(from.first), "-t", &seconds(from.end - from.first)]);
+            command.args(from.clip.source.input_arguments());
+            command.args(["-map", "0:v:0", "-map", "1:a:0", "-c:a", "aac", "-b:a", "192k", "-shortest"]);
+        }
+        // H.264 with 4:2:0 needs even sides; the colours are tagged so that players show what we saw.
+        command.args(["-vf", "pad=ceil(iw/2)*2:ceil(ih/2)*2,scale=out_color_matrix=bt709:out_range=tv,format=yuv420p"]);
+        command.args(["-c:v", "libx264", "-preset", "medium", "-crf", "16"]);
+        command.args(["-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-movflags", "+faststart"]);
+        let mut child = command
+            .args(["-f", "mp4"])
+            .arg(&partial)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::null())
+            .stderr(Stdio::piped())
+            .spawn()
+            .map_err(|source| MediaError::ToolMissing { tool: "ffmpeg", source })?;
+        let pipe = child.stdin.take();
+        let complaints = child.stderr.take().map(|stderr| {
+            std::thread::spawn(move || {
+                let mut kept = Vec::new();
+                let _ = stderr.take(64 * 1024).read_to_end(&mut kept);
+                kept
+            })
+        });
+        Ok(Self { child, pipe, complaints, partial, target: target.to_owned() })
+    }
+
+    /// Adds one RGB frame.
+    ///
+    /// # Errors
+    /// [`MediaError::Encode`] with what ffmpeg said.
+    pub fn push(&mut self, rgb: &[u8]) -> Result<(), MediaError> {
+        let written = self.pipe.as_mut().is_some_and(|p| p.write_all(rgb).is_ok());
+        if written { Ok(()) } else { Err(self.failure()) }
+    }
+
+    /// Completes the file.
+    ///
+    /// # Errors
+    /// [`MediaError`] when ffmpeg or the disk refuses.
+    pub fn finish(mut self) -> Result<(), MediaError> {
+        drop(self.pipe.take());
+        let status = self.child.wait().map_err(io_error("ffmpeg did not end"))?;
+        if !status.success() {
+            return Err(self.failure());
+        }
+        std::fs::rename(&self.partial, &self.target).map_err(io_error("the finished video could not be put in its place"))
+    }
+
+    fn failure(&mut self) -> MediaError {
+        drop(self.pipe.take());
+        let _ = self.child.kill();
+        let said = self.complaints.take().and_then(|c| c.join().ok()).and_then(|b| last_line(&b));
+        MediaError::Encode { why: said.unwrap_or_else(|| "ffmpeg ended early".to_owned()) }
+    }
+}
+
+impl Drop for VideoWriter {
+    fn drop(&mut self) {
+        drop(self.pipe.take());
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+        let _ = std::fs::remove_file(&self.partial);
+    }
+}
