@@ -1,1 +1,16 @@
+//! Made-up footage with known cameras: a drone over the quay of the made-up Varrick Basin.
+//!
+//! Everything is computed: a small ray caster over planes, boxes, cylinders and ellipsoids with noise
+//! textures, a sun, a shutter, a lens and a noisy sensor. The film and its true cameras are
+//! deterministic; `cargo run --release -p fennik-demo --bin film` makes them again.
 
+pub mod flight;
+pub mod scenery;
+pub mod sensor;
+pub mod texture;
+pub mod truth;
+
+/// The finished clip (H.264 in MP4).
+pub const QUAY_CLIP: &[u8] = include_bytes!("../assets/varrick-quay.mp4");
+/// Its true cameras and points (JSON, see [`truth`]).
+pub const QUAY_TRUTH: &[u8] = include_bytes!("../assets/varrick-quay.truth.json");

@@ -1,1 +1,5 @@
 //! Checks of a finished camera against the plate or a known truth.
+
+mod lock;
+
+pub use lock::{LockError, TruePoint, lock_error};

@@ -9,6 +9,8 @@ use nalgebra::{Matrix3, Rotation3, Vector3};
 const STARTS: [f64; 4] = [0.6, 0.9, 1.4, 2.4];
 /// Tracks that are enough for the test.
 const MAX_TRACKS: usize = 300;
+/// Median misses of the turning camera over those of the free one, below which it explains all.
+const NOISE_RATIO: f64 = 2.0;
 
 /// The best camera that only turns.
 #[derive(Debug, Clone)]
@@ -95,10 +97,17 @@ fn turn_between(rays: &[(Vector3<f64>, Vector3<f64>)]) -> Option<Rotation3<f64>>
     Some(rotation)
 }
 
-/// Whether turning alone is the better account of the motion: Torr's GRIC ("Bayesian Model Estimation
-/// and Selection for Epipolar Geometry", 2002) of points with two unknowns each and cameras with
-/// three, against three and six. `sigma_px` is the noise on each axis, from the free fit.
-pub fn explains_better(nodal: &NodalFit, free_misses_px: &[f64], free_points: usize, keyframes: usize, sigma_px: f64) -> bool {
+/// Whether turning alone is the better account of the motion.
+///
+/// Yes, when it leaves hardly more than the noise `noise_px` (median miss) that the free fit leaves: a
+/// free camera then only bends itself round that noise. Yes too by Torr's GRIC ("Bayesian Model
+/// Estimation and Selection for Epipolar Geometry", 2002) of points with two unknowns each and
+/// cameras with three, against three and six.
+pub fn explains_better(nodal: &NodalFit, free_misses_px: &[f64], free_points: usize, keyframes: usize, noise_px: f64) -> bool {
+    if nodal.median_px < NOISE_RATIO * noise_px {
+        return true;
+    }
+    let sigma_px = noise_px / 1.1774;
     let score = |misses: &[f64], points: usize, dof_point: f64, parameters: f64| -> f64 {
         let views = misses.len() as f64 / points.max(1) as f64;
         let dimension = 2.0 * views;

@@ -104,8 +104,8 @@ pub fn solve_free(
     let mut solution = adjusted.solution(&scene);
     if let Some(fit) = &turning {
         let misses = adjusted.misses(&every_few(&keys, 16));
-        let sigma = (solution.median_px / MEDIAN_OF_RAYLEIGH).max(0.05 * problem.scale());
-        if nodal::explains_better(fit, &misses.0, misses.1, keys.len().min(16), sigma) {
+        let noise = solution.median_px.max(0.05 * problem.scale());
+        if nodal::explains_better(fit, &misses.0, misses.1, keys.len().min(16), noise) {
             return Err(SolveFailure::PureRotation { nodal_px: fit.median_px });
         }
     }

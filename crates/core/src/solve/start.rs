@@ -254,7 +254,8 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
     }
     let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
     for limit in [rough_limit(problem), 2.5 * problem.scale()] {
-        adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, 12);
+        // Focal length and depth trade places along a flat valley; it takes many small steps.
+        adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, 40);
         drop_points(problem, scene, tracks, &posed, limit);
         add_points(problem, scene, tracks, limit);
     }
@@ -363,7 +364,7 @@ pub fn adjust_scene(problem: &Problem, scene: &mut Scene, tracks: &[usize], fram
     }
     let (focal, k1, k2) = release.flags();
     let loss_px = loss_px * problem.scale();
-    let options = BundleOptions { motion: Move::Free, focal, k1, k2, loss_px, max_steps, tolerance: 1e-4 };
+    let options = BundleOptions { motion: Move::Free, focal, k1, k2, loss_px, max_steps, tolerance: if max_steps > 20 { 1e-7 } else { 1e-4 } };
     bundle.adjust(&options, || true);
     scene.lens = bundle.lens;
     for (&f, pose) in cameras.iter().zip(&bundle.poses) {

@@ -8,8 +8,10 @@ use crate::image::Plane;
 
 /// Steps after which an alignment is given up as slow.
 const MAX_STEPS: usize = 25;
-/// A step shorter than this, in px of the level, ends the search.
-const SMALL_STEP_PX: f64 = 0.004;
+/// A step shorter than this, in px of the level, ends the search: for the last alignment, and for
+/// those that only bring it near.
+pub(super) const FINE_STEP_PX: f64 = 0.004;
+pub(super) const COARSE_STEP_PX: f64 = 0.03;
 /// Pivot of the Gauss-Newton matrix below which a template holds too little texture.
 const SINGULAR: f64 = 1e-9;
 
@@ -41,6 +43,26 @@ impl Warp {
     }
 }
 
+/// Size and weights of a window: a Gaussian, so that what enters at its edge does not tug.
+#[derive(Debug, Clone)]
+pub(super) struct Window {
+    half: usize,
+    weights: Vec<f32>,
+}
+
+impl Window {
+    pub fn new(half: usize) -> Self {
+        let side = 2 * half + 1;
+        let sigma = half as f32 * 0.75;
+        let offset = |i: usize| i as f32 - half as f32;
+        let weight = |i: usize| {
+            let (u, v) = (offset(i % side), offset(i / side));
+            (-(u * u + v * v) / (2.0 * sigma * sigma)).exp()
+        };
+        Self { half, weights: (0..side * side).map(weight).collect() }
+    }
+}
+
 /// A window cut from a picture; `P` is 4 (shift, gain, offset) or 8 (affine, gain, offset).
 #[derive(Debug, Clone)]
 pub(super) struct Template<const P: usize> {
@@ -62,19 +84,19 @@ pub(super) struct Found {
 }
 
 impl<const P: usize> Template<P> {
-    /// Cuts the window round (x, y); `None` at the border or where there is no texture.
-    pub fn cut(picture: &Plane, x: f64, y: f64, half: usize) -> Option<Self> {
+    /// Cuts the window round (x, y), with `buffer` as scratch space; `None` at the border or where there is no texture.
+    pub fn cut(picture: &Plane, x: f64, y: f64, window: &Window, padded: &mut Vec<f32>) -> Option<Self> {
+        let half = window.half;
         if !picture.holds_window(x, y, half as f64 + 2.0) || !(x.is_finite() && y.is_finite()) {
             return None;
         }
         let side = 2 * half + 1;
         let padded_side = side + 2;
-        let mut padded = vec![0.0f32; padded_side * padded_side];
-        sample_shifted(picture, x, y, half + 1, &mut padded);
+        padded.resize(padded_side * padded_side, 0.0);
+        sample_shifted(picture, x, y, half + 1, padded);
         let n = side * side;
         let mut values = vec![0.0f32; n];
         let mut steepest = vec![0.0f32; P * n];
-        let sigma = half as f32 * 0.75;
         for row in 0..side {
             let v = row as f32 - half as f32;
             for column in 0..side {
@@ -95,32 +117,21 @@ impl<const P: usize> Template<P> {
                 }
             }
         }
-        let weights: Vec<f32> = (0..n)
-            .map(|i| {
-                let (u, v) = ((i % side) as f32 - half as f32, (i / side) as f32 - half as f32);
-                (-(u * u + v * v) / (2.0 * sigma * sigma)).exp()
-            })
-            .collect();
+        let plain = steepest.clone();
+        for image in steepest.chunks_exact_mut(n) {
+            for (s, &w) in image.iter_mut().zip(&window.weights) {
+                *s *= w;
+            }
+        }
         let mut normal = [[0.0f64; P]; P];
         for a in 0..P {
             for b in a..P {
-                let (ia, ib) = (&steepest[a * n..(a + 1) * n], &steepest[b * n..(b + 1) * n]);
-                let mut sum = 0.0f32;
-                for ((&p, &q), &w) in ia.iter().zip(ib).zip(&weights) {
-                    sum += p * q * w;
-                }
-                normal[a][b] = f64::from(sum);
+                normal[a][b] = dot(&steepest[a * n..(a + 1) * n], &plain[b * n..(b + 1) * n]);
                 normal[b][a] = normal[a][b];
             }
         }
         let inverse = invert(normal)?;
-        for image in steepest.chunks_mut(n) {
-            for (s, &w) in image.iter_mut().zip(&weights) {
-                *s *= w;
-            }
-        }
-        let mean = values.iter().map(|&v| f64::from(v)).sum::<f64>() / n as f64;
-        let deviation = (values.iter().map(|&v| (f64::from(v) - mean).powi(2)).sum::<f64>() / n as f64).sqrt();
+        let (mean, deviation) = moments(&values);
         Some(Self { half, values, steepest, inverse, mean, deviation })
     }
 
@@ -128,7 +139,7 @@ impl<const P: usize> Template<P> {
     ///
     /// `None` when the window leaves the picture, the search diverges or does not settle within
     /// `reach` px of its start.
-    pub fn find(&self, picture: &Plane, start: Warp, reach: f64, buffer: &mut Vec<f32>) -> Option<Found> {
+    pub fn find(&self, picture: &Plane, start: Warp, reach: f64, small_px: f64, buffer: &mut Vec<f32>) -> Option<Found> {
         let side = 2 * self.half + 1;
         let n = side * side;
         buffer.resize(n, 0.0);
@@ -170,8 +181,8 @@ impl<const P: usize> Template<P> {
                 return None;
             }
             let bend = if P == 8 { (0..4).map(|k| (warp.linear[k] - old.linear[k]).abs()).fold(0.0, f64::max) } else { 0.0 };
-            let small = (warp.x - old.x).hypot(warp.y - old.y) < SMALL_STEP_PX;
-            if small && bend * self.half as f64 * 0.25 < SMALL_STEP_PX {
+            let small = (warp.x - old.x).hypot(warp.y - old.y) < small_px;
+            if small && bend * self.half as f64 * 0.25 < small_px {
                 settled = true;
                 break;
             }
@@ -209,9 +220,9 @@ impl<const P: usize> Template<P> {
             for (column, value) in line.iter_mut().enumerate() {
                 let u = column as f32;
                 let (px, py) = (fx0 + a32 * u, fy0 + c32 * u);
-                let (ix, iy) = (px.floor(), py.floor());
-                let (fx, fy) = (px - ix, py - iy);
-                let i = (base + iy as isize * width as isize + ix as isize) as usize;
+                let (ix, iy) = (floor(px), floor(py));
+                let (fx, fy) = (px - ix as f32, py - iy as f32);
+                let i = (base + (iy * width as i32 + ix) as isize) as usize;
                 let top = data[i] + fx * (data[i + 1] - data[i]);
                 let bottom = data[i + width] + fx * (data[i + width + 1] - data[i + width]);
                 *value = top + fy * (bottom - top);
@@ -222,24 +233,31 @@ impl<const P: usize> Template<P> {
 
     /// Least-squares gain and offset from the template to what was sampled.
     fn brightness(&self, sampled: &[f32]) -> (f64, f64) {
-        let n = sampled.len() as f64;
-        let mean = sampled.iter().map(|&v| f64::from(v)).sum::<f64>() / n;
-        let deviation = (sampled.iter().map(|&v| (f64::from(v) - mean).powi(2)).sum::<f64>() / n).sqrt();
+        let (mean, deviation) = moments(sampled);
         let gain = (deviation / self.deviation.max(1e-6)).clamp(0.3, 3.0);
         (gain, mean - gain * self.mean)
     }
 
     fn correlation(&self, sampled: &[f32]) -> f64 {
-        let n = sampled.len() as f64;
-        let mean = sampled.iter().map(|&v| f64::from(v)).sum::<f64>() / n;
-        let (mut cross, mut square) = (0.0f64, 0.0f64);
-        for (&s, &t) in sampled.iter().zip(&self.values) {
-            let (ds, dt) = (f64::from(s) - mean, f64::from(t) - self.mean);
-            cross += ds * dt;
-            square += ds * ds;
-        }
-        cross / ((square / n).sqrt() * self.deviation * n).max(1e-12)
+        let (mean, deviation) = moments(sampled);
+        let cross = dot(sampled, &self.values) / sampled.len() as f64 - mean * self.mean;
+        cross / (deviation * self.deviation).max(1e-12)
     }
+}
+
+/// Mean and standard deviation.
+fn moments(values: &[f32]) -> (f64, f64) {
+    let n = values.len() as f64;
+    let mean = values.iter().sum::<f32>() / n as f32;
+    let mut lanes = [0.0f32; 8];
+    let chunks = values.chunks_exact(8);
+    let tail: f32 = chunks.remainder().iter().map(|v| (v - mean) * (v - mean)).sum();
+    for chunk in chunks {
+        for k in 0..8 {
+            lanes[k] += (chunk[k] - mean) * (chunk[k] - mean);
+        }
+    }
+    (f64::from(mean), (f64::from(lanes.iter().sum::<f32>() + tail) / n).sqrt())
 }
 
 /// `warp` after the inverse of the template's own move, whose negative is `d` = (dx, dy, and the rows
@@ -274,6 +292,12 @@ fn sample_shifted(picture: &Plane, x: f64, y: f64, half: usize, out: &mut [f32])
             *value = w00 * top[column] + w10 * top[column + 1] + w01 * bottom[column] + w11 * bottom[column + 1];
         }
     }
+}
+
+/// Rounds towards minus infinity, for values above -4096; without the call that `f32::floor` is on
+/// older processors.
+fn floor(v: f32) -> i32 {
+    (v + 4096.0) as i32 - 4096
 }
 
 fn dot(a: &[f32], b: &[f32]) -> f64 {
@@ -349,8 +373,8 @@ mod tests {
     fn a_shift_with_other_exposure_is_found_to_a_hundredth() {
         let first = picture(pattern);
         let second = picture(|x, y| 0.7 * pattern(x - 2.3, y + 1.6) + 20.0);
-        let template = Template::<4>::cut(&first, 60.0, 50.0, 8).unwrap();
-        let found = template.find(&second, Warp::shift(60.0, 50.0), 8.0, &mut Vec::new()).unwrap();
+        let template = Template::<4>::cut(&first, 60.0, 50.0, &Window::new(8), &mut Vec::new()).unwrap();
+        let found = template.find(&second, Warp::shift(60.0, 50.0), 8.0, FINE_STEP_PX, &mut Vec::new()).unwrap();
         assert!((found.warp.x - 62.3).abs() < 0.015 && (found.warp.y - 48.4).abs() < 0.015, "{found:?}");
         assert!(found.correlation > 0.99);
     }
@@ -365,17 +389,17 @@ mod tests {
             let (u, v) = (x - 61.4, y - 48.7);
             pattern(60.0 + (d * u - b * v) / det, 50.0 + (-c * u + a * v) / det)
         });
-        let template = Template::<8>::cut(&first, 60.0, 50.0, 10).unwrap();
-        let found = template.find(&second, Warp::shift(60.0, 50.0), 8.0, &mut Vec::new()).unwrap();
+        let template = Template::<8>::cut(&first, 60.0, 50.0, &Window::new(10), &mut Vec::new()).unwrap();
+        let found = template.find(&second, Warp::shift(60.0, 50.0), 8.0, FINE_STEP_PX, &mut Vec::new()).unwrap();
         assert!((found.warp.x - 61.4).abs() < 0.02 && (found.warp.y - 48.7).abs() < 0.02, "{found:?}");
         assert!((found.warp.linear[0] - a).abs() < 0.01 && (found.warp.linear[1] - b).abs() < 0.01, "{found:?}");
     }
 
     #[test]
     fn a_flat_or_straight_edged_window_is_refused() {
-        assert!(Template::<4>::cut(&picture(|_, _| 50.0), 60.0, 50.0, 7).is_none());
-        assert!(Template::<4>::cut(&picture(|x, _| 5.0 * x), 60.0, 50.0, 7).is_none());
-        assert!(Template::<4>::cut(&picture(pattern), f64::NAN, 50.0, 7).is_none());
-        assert!(Template::<4>::cut(&picture(pattern), 3.0, 50.0, 7).is_none());
+        assert!(Template::<4>::cut(&picture(|_, _| 50.0), 60.0, 50.0, &Window::new(7), &mut Vec::new()).is_none());
+        assert!(Template::<4>::cut(&picture(|x, _| 5.0 * x), 60.0, 50.0, &Window::new(7), &mut Vec::new()).is_none());
+        assert!(Template::<4>::cut(&picture(pattern), f64::NAN, 50.0, &Window::new(7), &mut Vec::new()).is_none());
+        assert!(Template::<4>::cut(&picture(pattern), 3.0, 50.0, &Window::new(7), &mut Vec::new()).is_none());
     }
 }

@@ -1,6 +1,6 @@
 //! The track run: one frame in, all points one frame further.
 
-use super::align::{Template, Warp};
+use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
 use super::motion::{AffineMotion, global_shift};
@@ -127,10 +127,17 @@ struct Live {
     renewals: u8,
 }
 
+/// The two windows of a run.
+struct Windows {
+    coarse: Window,
+    fine: Window,
+}
+
 /// Follows points through a clip that is handed in frame by frame.
 pub struct Tracker {
     settings: TrackSettings,
     masks: Masks,
+    windows: Windows,
     live: Vec<Live>,
     done: Vec<Track>,
     cuts: Vec<u32>,
@@ -149,9 +156,12 @@ impl Tracker {
     /// [`TrackError::Setting`] when a setting is out of range.
     pub fn new(settings: TrackSettings, masks: Masks) -> Result<Self, TrackError> {
         settings.validate()?;
+        let windows =
+            Windows { coarse: Window::new(COARSE_HALF), fine: Window::new(settings.window_half_px as usize) };
         Ok(Self {
             settings,
             masks,
+            windows,
             live: Vec::new(),
             done: Vec::new(),
             cuts: Vec::new(),
@@ -235,11 +245,11 @@ impl Tracker {
     /// Moves all points from `previous` to `current`; returns how many were lost.
     fn carry(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
         let motion = self.predict(previous, current);
-        let settings = &self.settings;
+        let (settings, windows) = (&self.settings, &self.windows);
         let moved: Vec<Option<(Warp, bool)>> = self
             .live
             .par_iter()
-            .map_init(Vec::new, |buffer, live| follow(live, previous, current, &motion, masks, settings, buffer))
+            .map_init(Vec::new, |buffer, live| follow(live, previous, current, &motion, masks, settings, windows, buffer))
             .collect();
         let mut lost = 0;
         let mut kept = Vec::with_capacity(self.live.len());
@@ -252,7 +262,7 @@ impl Tracker {
             live.positions.push([warp.x as f32, warp.y as f32]);
             live.warp = warp;
             if renew {
-                let fresh = Template::cut(current.level(0), warp.x, warp.y, self.settings.window_half_px as usize);
+                let fresh = Template::cut(current.level(0), warp.x, warp.y, &self.windows.fine, &mut Vec::new());
                 if let Some(template) = fresh.filter(|_| live.renewals < MAX_RENEWALS) {
                     live.template = template;
                     live.warp = Warp::shift(warp.x, warp.y);
@@ -286,7 +296,7 @@ impl Tracker {
             .map_init(Vec::new, |buffer, live| {
                 let at = [live.warp.x, live.warp.y];
                 let start = shift.at(at[0], at[1]);
-                let to = descend(previous, current, at, start, LEVELS.min(top.max(1)), 1, buffer)?;
+                let to = descend((previous, current), at, start, (LEVELS.min(top.max(1)), 1), &self.windows.coarse, buffer)?;
                 Some((at, [to[0] - at[0], to[1] - at[1]]))
             })
             .flatten()
@@ -343,8 +353,7 @@ impl Tracker {
             if fresh.iter().any(|p| (p[0] - corner.x).hypot(p[1] - corner.y) < min_distance) {
                 continue;
             }
-            let half = self.settings.window_half_px as usize;
-            if let Some(template) = Template::cut(picture, corner.x, corner.y, half) {
+            if let Some(template) = Template::cut(picture, corner.x, corner.y, &self.windows.fine, &mut Vec::new()) {
                 fresh.push([corner.x, corner.y]);
                 self.live.push(Live {
                     id: self.next_id,
@@ -361,14 +370,14 @@ impl Tracker {
     }
 }
 
-/// Carries one window down the levels `from..=to` (coarse to fine) by shift alone.
+/// Carries one window from the first pyramid to the second, down the levels from the first to the
+/// second of `levels` (coarse to fine), by shift alone.
 fn descend(
-    source: &Pyramid,
-    target: &Pyramid,
+    (source, target): (&Pyramid, &Pyramid),
     at: [f64; 2],
     predicted: (f64, f64),
-    from: usize,
-    to: usize,
+    (from, to): (usize, usize),
+    window: &Window,
     buffer: &mut Vec<f32>,
 ) -> Option<[f64; 2]> {
     let mut guess = [at[0] + predicted.0, at[1] + predicted.1];
@@ -378,12 +387,12 @@ fn descend(
         let scale = f64::from(1u32 << level);
         // Near the border the coarse windows do not fit; the finer ones still may.
         let Some(template) =
-            Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, COARSE_HALF)
+            Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, window, buffer)
         else {
             continue;
         };
         let start = Warp::shift(guess[0] / scale, guess[1] / scale);
-        if let Some(found) = template.find(target.level(level), start, 1.2 * COARSE_HALF as f64, buffer) {
+        if let Some(found) = template.find(target.level(level), start, 1.2 * COARSE_HALF as f64, COARSE_STEP_PX, buffer) {
             guess = [found.warp.x * scale, found.warp.y * scale];
             reached = level == to.min(top);
         }
@@ -391,6 +400,7 @@ fn descend(
     reached.then_some(guess)
 }
 
+#[expect(clippy::too_many_arguments, reason = "what one step reads, with nothing that belongs together left apart")]
 /// One point, one frame on: predict, align with the first view, check backwards.
 fn follow(
     live: &Live,
@@ -399,13 +409,14 @@ fn follow(
     motion: &AffineMotion,
     masks: &MasksAtFrame,
     settings: &TrackSettings,
+    windows: &Windows,
     buffer: &mut Vec<f32>,
 ) -> Option<(Warp, bool)> {
     let at = [live.warp.x, live.warp.y];
     let predicted = motion.at(at[0], at[1]);
-    let coarse = descend(previous, current, at, predicted, LEVELS - 1, 1, buffer)?;
+    let coarse = descend((previous, current), at, predicted, (LEVELS - 1, 1), &windows.coarse, buffer)?;
     let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
-    let found = live.template.find(current.level(0), start, FINE_REACH_PX, buffer)?;
+    let found = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
     let warp = found.warp;
     let area = warp.determinant();
     if found.correlation < settings.min_agreement || area <= 0.05 || warp.anisotropy() > MAX_ANISOTROPY {
@@ -414,7 +425,8 @@ fn follow(
     if !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
         return None;
     }
-    let back = descend(current, previous, [warp.x, warp.y], (-predicted.0, -predicted.1), LEVELS - 1, 0, buffer)?;
+    let back =
+        descend((current, previous), [warp.x, warp.y], (-predicted.0, -predicted.1), (LEVELS - 1, 0), &windows.coarse, buffer)?;
     let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
     if miss > backward_limit(predicted) {
         return None;

@@ -1,0 +1,221 @@
+//! The datum: where the origin is, which way is up and ahead, and how long a metre is.
+
+use super::surface::{fit_plane, plane_miss_px};
+use crate::geometry::Similarity;
+use crate::random::SplitMix64;
+use crate::solve::{Solution, SolvedFrame};
+use crate::track::TrackId;
+use nalgebra::{Matrix3, Rotation3, Vector3};
+use serde::{Deserialize, Serialize};
+
+/// Draws of three points in the search for a floor.
+const DRAWS: usize = 400;
+/// How far a floor may lean against the average camera upright, degrees.
+const MAX_LEAN_DEG: f64 = 40.0;
+/// Distance from the floor, px of a picture 1280 wide, within which a point lies on it.
+const ON_FLOOR_PX: f64 = 1.5;
+/// Points that a floor needs.
+const FEWEST: usize = 12;
+
+/// How well a floor was laid.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct FloorReading {
+    /// RMS distance of its points, px.
+    pub fit_px: f64,
+    /// Angle against the average camera upright, degrees.
+    pub level_deg: f64,
+    /// Its points.
+    pub points: Vec<TrackId>,
+}
+
+/// The datum of a shot.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Datum {
+    /// From the world of the solve to that of the datum: Y up, metres.
+    pub world_from_solve: Similarity,
+    /// Present once a floor was laid; the floor is the plane Y = 0.
+    pub floor: Option<FloorReading>,
+    /// The distance that gave the scale, metres; `None` while the scale is a guess.
+    pub known_distance_m: Option<f64>,
+}
+
+impl Default for Datum {
+    fn default() -> Self {
+        Self { world_from_solve: Similarity::identity(), floor: None, known_distance_m: None }
+    }
+}
+
+/// A plane in the world of the solve that could be the floor.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FloorFit {
+    /// On the plane, in the middle of its points.
+    pub middle: Vector3<f64>,
+    /// Unit normal, upwards.
+    pub normal: Vector3<f64>,
+    /// How well it fits.
+    pub reading: FloorReading,
+}
+
+/// The average camera's up in the world of the solve.
+fn camera_up(solution: &Solution) -> Vector3<f64> {
+    let sum: Vector3<f64> = solution.frames.iter().map(|f| f.pose.rotation.inverse() * -Vector3::y()).sum();
+    sum.try_normalize(1e-9).unwrap_or_else(Vector3::y)
+}
+
+/// The frame in the middle of a point's life, or the nearest solved one.
+fn frame_of(solution: &Solution, first: u32, last: u32) -> Option<&SolvedFrame> {
+    let middle = u32::midpoint(first, last);
+    let i = solution.frames.partition_point(|f| f.frame < middle).min(solution.frames.len().checked_sub(1)?);
+    solution.frames.get(i)
+}
+
+fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[TrackId], up: Vector3<f64>) -> FloorReading {
+    let misses: Vec<f64> = solution
+        .points
+        .iter()
+        .filter(|p| ids.binary_search(&p.id).is_ok())
+        .filter_map(|p| {
+            let frame = frame_of(solution, p.first_frame, p.last_frame)?;
+            plane_miss_px(&frame.pose, &frame.lens, p.position, on, normal)
+        })
+        .collect();
+    let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
+    FloorReading { fit_px, level_deg: normal.dot(&up).clamp(-1.0, 1.0).acos().to_degrees(), points: ids.to_vec() }
+}
+
+/// The floor through the given points, by least squares.
+///
+/// # Errors
+/// A sentence that says what is missing.
+pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, String> {
+    let mut ids = ids.to_vec();
+    ids.sort_unstable();
+    ids.dedup();
+    let positions: Vec<Vector3<f64>> =
+        solution.points.iter().filter(|p| ids.binary_search(&p.id).is_ok()).map(|p| p.position).collect();
+    if positions.len() < 3 {
+        return Err(format!("a floor needs at least 3 solved points; {} are selected", positions.len()));
+    }
+    let (middle, normal) =
+        fit_plane(&positions).ok_or_else(|| "the selected points lie on a line; add one beside it".to_owned())?;
+    let up = camera_up(solution);
+    let normal = if normal.dot(&up) < 0.0 { -normal } else { normal };
+    let reading = reading(solution, middle, normal, &ids, up);
+    Ok(FloorFit { middle, normal, reading })
+}
+
+/// Looks for the floor by itself: among planes that lean little against the average camera upright
+/// and have hardly anything under them, the one that the most points lie on.
+pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
+    let up = camera_up(solution);
+    let scale = f64::from(solution.width) / 1280.0;
+    let seen: Vec<_> = solution
+        .points
+        .iter()
+        .filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?)))
+        .collect();
+    let mut random = SplitMix64::new(29);
+    let least_cosine = MAX_LEAN_DEG.to_radians().cos();
+    let mut best: (f64, Vec<TrackId>) = (0.0, Vec::new());
+    for _ in 0..DRAWS {
+        let pick = random.distinct::<3>(seen.len())?;
+        let Some((on, mut normal)) = fit_plane(&pick.map(|i| seen[i].0.position)) else { continue };
+        if normal.dot(&up) < 0.0 {
+            normal = -normal;
+        }
+        // Nobody films a floor from below.
+        let below = solution.frames.iter().filter(|f| normal.dot(&(f.pose.centre() - on)) < 0.0).count();
+        if normal.dot(&up) < least_cosine || below * 10 > solution.frames.len() {
+            continue;
+        }
+        let (mut members, mut under) = (Vec::new(), 0usize);
+        for (p, frame) in &seen {
+            match plane_miss_px(&frame.pose, &frame.lens, p.position, on, normal) {
+                Some(m) if m < ON_FLOOR_PX * scale => members.push(p.id),
+                Some(_) if normal.dot(&(p.position - on)) < 0.0 => under += 1,
+                _ => {}
+            }
+        }
+        let score = members.len() as f64 - 0.5 * under as f64;
+        if score > best.0 {
+            best = (score, members);
+        }
+    }
+    if best.1.len() < FEWEST {
+        return None;
+    }
+    // The consensus of three points is rough; two refits widen it to all that belong.
+    let mut fit = fit_floor(solution, &best.1).ok()?;
+    for _ in 0..2 {
+        let members: Vec<TrackId> = seen
+            .iter()
+            .filter(|(p, f)| {
+                plane_miss_px(&f.pose, &f.lens, p.position, fit.middle, fit.normal).is_some_and(|m| m < ON_FLOOR_PX * scale)
+            })
+            .map(|(p, _)| p.id)
+            .collect();
+        fit = fit_floor(solution, &members).ok()?;
+    }
+    (fit.normal.dot(&up) >= least_cosine).then_some(fit)
+}
+
+impl Datum {
+    /// Lays the floor: Y along its normal, the origin at its middle (or at `origin`, a point of the
+    /// solve's world, put onto the floor), -Z the way the first camera looks. The scale stays.
+    pub fn with_floor(&self, solution: &Solution, fit: &FloorFit, origin: Option<Vector3<f64>>) -> Self {
+        let up = fit.normal;
+        let forward = solution.frames.first().map_or(-Vector3::z(), |f| f.pose.rotation.inverse() * Vector3::z());
+        let back = -(forward - up * forward.dot(&up)).try_normalize(1e-6).unwrap_or_else(|| up.cross(&Vector3::x()).normalize());
+        let right = up.cross(&back);
+        let rotation = Rotation3::from_matrix_unchecked(Matrix3::from_rows(&[right.transpose(), up.transpose(), back.transpose()]));
+        let scale = self.world_from_solve.scale;
+        let origin = origin.unwrap_or(fit.middle);
+        let foot = origin - up * up.dot(&(origin - fit.middle));
+        let world_from_solve = Similarity { scale, rotation, translation: -(rotation * foot) * scale };
+        Self { world_from_solve, floor: Some(fit.reading.clone()), known_distance_m: self.known_distance_m }
+    }
+
+    /// Makes a point of the solve's world the origin; with a floor laid, the point's foot on it.
+    pub fn with_origin(&self, point: Vector3<f64>) -> Self {
+        let mut world = self.world_from_solve.point(point);
+        if self.floor.is_some() {
+            world.y = 0.0;
+        }
+        self.moved(&Similarity { translation: -world, ..Similarity::identity() })
+    }
+
+    /// Sets the scale so that two points of the solve's world are `distance_m` apart.
+    ///
+    /// # Errors
+    /// A sentence, when the distance or the points cannot give a scale.
+    pub fn with_distance(&self, a: Vector3<f64>, b: Vector3<f64>, distance_m: f64) -> Result<Self, String> {
+        let now = (self.world_from_solve.point(a) - self.world_from_solve.point(b)).norm();
+        if !(distance_m.is_finite() && distance_m > 0.0) {
+            return Err("type the real distance in metres, above 0".to_owned());
+        }
+        if now <= 1e-12 {
+            return Err("the two points are in one place; choose two that are apart".to_owned());
+        }
+        let mut datum = self.moved(&Similarity { scale: distance_m / now, ..Similarity::identity() });
+        datum.known_distance_m = Some(distance_m);
+        Ok(datum)
+    }
+
+    /// Turns about X, Y, Z (degrees, in this order) and then shifts (metres).
+    pub fn nudged(&self, turn_deg: [f64; 3], shift_m: [f64; 3]) -> Self {
+        let [x, y, z] = turn_deg.map(f64::to_radians);
+        let rotation = Rotation3::from_axis_angle(&Vector3::z_axis(), z)
+            * Rotation3::from_axis_angle(&Vector3::y_axis(), y)
+            * Rotation3::from_axis_angle(&Vector3::x_axis(), x);
+        self.moved(&Similarity { scale: 1.0, rotation, translation: Vector3::from(shift_m) })
+    }
+
+    /// Turns the world upside down about X.
+    pub fn flipped(&self) -> Self {
+        self.nudged([180.0, 0.0, 0.0], [0.0; 3])
+    }
+
+    fn moved(&self, by: &Similarity) -> Self {
+        Self { world_from_solve: self.world_from_solve.then(by), ..self.clone() }
+    }
+}

@@ -1,0 +1,372 @@
+//! The document of a shot and the edits that change it.
+
+use super::datum::Datum;
+use super::insert::{Insert, InsertId};
+use crate::geometry::Similarity;
+use crate::solve::SolveSettings;
+use crate::track::{Masks, TrackId, TrackSettings};
+use nalgebra::{Rotation3, Vector3};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
+
+/// Names a finished track run or solve.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct AnalysisId(pub i64);
+
+/// Frames of the file, both ends included.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FrameRange {
+    /// First frame used.
+    pub first: u32,
+    /// Last frame used.
+    pub last: u32,
+}
+
+impl FrameRange {
+    /// Number of frames.
+    pub fn count(self) -> u32 {
+        self.last - self.first + 1
+    }
+}
+
+/// Sun and ambient light.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Light {
+    /// Compass bearing of the sun about Y, degrees; 0 is +Z, 90 is +X.
+    pub bearing_deg: f64,
+    /// Height of the sun over the floor, degrees.
+    pub height_deg: f64,
+    /// Strength of the sun; 1 shows a facing white surface white.
+    pub sun: f64,
+    /// Strength of the light from everywhere.
+    pub ambient: f64,
+}
+
+impl Default for Light {
+    fn default() -> Self {
+        Self { bearing_deg: 40.0, height_deg: 45.0, sun: 0.8, ambient: 0.35 }
+    }
+}
+
+impl Light {
+    /// Unit direction towards the sun.
+    pub fn toward_sun(&self) -> Vector3<f64> {
+        let (b, h) = (self.bearing_deg.to_radians(), self.height_deg.to_radians());
+        Vector3::new(b.sin() * h.cos(), h.sin(), b.cos() * h.cos())
+    }
+}
+
+/// All that a person decided about a shot.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ShotDocument {
+    /// The part of the clip that is used.
+    pub trim: FrameRange,
+    /// How points are tracked.
+    pub track_settings: TrackSettings,
+    /// Where the analysis looks.
+    pub masks: Masks,
+    /// The track run in use.
+    pub tracks: Option<AnalysisId>,
+    /// Tracks taken out by hand.
+    pub deleted_tracks: BTreeSet<TrackId>,
+    /// How the camera is solved.
+    pub solve_settings: SolveSettings,
+    /// The solve in use.
+    pub solve: Option<AnalysisId>,
+    /// Origin, floor, heading, scale.
+    pub datum: Datum,
+    /// What is placed.
+    pub inserts: Vec<Insert>,
+    /// The id that the next insert gets.
+    pub next_insert: InsertId,
+    /// Sun and ambient light.
+    pub light: Light,
+}
+
+/// One change, as a person makes it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "edit")]
+pub enum Edit {
+    /// Uses another part of the clip. Analyses belong to a part and are let go.
+    Trim {
+        /// The part.
+        range: FrameRange,
+    },
+    /// Changes how points are tracked.
+    TrackSettings {
+        /// The settings.
+        settings: TrackSettings,
+    },
+    /// Puts a track run to use; the solve, which belongs to another, is let go.
+    UseTracks {
+        /// The run.
+        analysis: AnalysisId,
+    },
+    /// Puts a solve to use. `from_old` leads from the old solve's world to the new one's.
+    UseSolve {
+        /// The solve.
+        analysis: AnalysisId,
+        /// Where both worlds agree, so that the datum and what is placed can follow.
+        from_old: Option<Similarity>,
+    },
+    /// Changes how the camera is solved.
+    SolveSettings {
+        /// The settings.
+        settings: SolveSettings,
+    },
+    /// Takes tracks out.
+    DeleteTracks {
+        /// Which.
+        tracks: Vec<TrackId>,
+    },
+    /// Takes tracks back.
+    RestoreTracks {
+        /// Which.
+        tracks: Vec<TrackId>,
+    },
+    /// Changes the datum. What is placed stays where it is in the picture.
+    Datum {
+        /// The new one.
+        datum: Datum,
+    },
+    /// Places something; its id is given by the document.
+    AddInsert {
+        /// What and where.
+        insert: Insert,
+    },
+    /// Changes what is placed.
+    ChangeInsert {
+        /// With the id of the one it replaces.
+        insert: Insert,
+    },
+    /// Takes something away.
+    RemoveInsert {
+        /// Which.
+        id: InsertId,
+    },
+    /// Changes sun and ambient light.
+    Light {
+        /// The new ones.
+        light: Light,
+    },
+}
+
+/// Why an edit was refused; the document is as it was.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum EditError {
+    /// The range is empty.
+    #[error("the trim runs from frame {first} to {last}; it must hold at least one frame")]
+    EmptyTrim {
+        /// First frame.
+        first: u32,
+        /// Last frame.
+        last: u32,
+    },
+    /// No such insert.
+    #[error("there is no insert {id} any more; reload the page", id = id.0)]
+    NoInsert {
+        /// Which.
+        id: InsertId,
+    },
+    /// A value that cannot be used.
+    #[error("{0}")]
+    Value(String),
+}
+
+impl ShotDocument {
+    /// The document of a clip of `frames` frames, untouched.
+    pub fn new(frames: u32) -> Self {
+        Self {
+            trim: FrameRange { first: 0, last: frames.saturating_sub(1) },
+            track_settings: TrackSettings::default(),
+            masks: Masks::default(),
+            tracks: None,
+            deleted_tracks: BTreeSet::new(),
+            solve_settings: SolveSettings::default(),
+            solve: None,
+            datum: Datum::default(),
+            inserts: Vec::new(),
+            next_insert: InsertId(1),
+            light: Light::default(),
+        }
+    }
+
+    /// The insert with an id.
+    pub fn insert(&self, id: InsertId) -> Option<&Insert> {
+        self.inserts.iter().find(|i| i.id == id)
+    }
+
+    /// The document after an edit.
+    ///
+    /// # Errors
+    /// [`EditError`] when the edit makes no sense for this document.
+    pub fn apply(&self, edit: &Edit) -> Result<Self, EditError> {
+        let mut next = self.clone();
+        match edit {
+            Edit::Trim { range } => {
+                if range.last < range.first {
+                    return Err(EditError::EmptyTrim { first: range.first, last: range.last });
+                }
+                if *range != self.trim {
+                    next.trim = *range;
+                    next.tracks = None;
+                    next.solve = None;
+                    next.deleted_tracks.clear();
+                }
+            }
+            Edit::TrackSettings { settings } => {
+                settings.validate().map_err(|e| EditError::Value(e.to_string()))?;
+                next.track_settings = settings.clone();
+            }
+            Edit::UseTracks { analysis } => {
+                if next.tracks != Some(*analysis) {
+                    next.tracks = Some(*analysis);
+                    next.deleted_tracks.clear();
+                }
+            }
+            Edit::UseSolve { analysis, from_old } => {
+                next.solve = Some(*analysis);
+                if let Some(from_old) = from_old {
+                    // The old datum is reached from the new world by going back first.
+                    next.datum.world_from_solve = from_old.inverse().then(&self.datum.world_from_solve);
+                }
+            }
+            Edit::SolveSettings { settings } => {
+                if settings.focal_px.is_some_and(|f| !(f > 1.0 && f < 1e6)) {
+                    return Err(EditError::Value("the focal length must be a number of px above 1".to_owned()));
+                }
+                next.solve_settings = settings.clone();
+            }
+            Edit::DeleteTracks { tracks } => next.deleted_tracks.extend(tracks.iter().copied()),
+            Edit::RestoreTracks { tracks } => tracks.iter().for_each(|t| {
+                next.deleted_tracks.remove(t);
+            }),
+            Edit::Datum { datum } => {
+                let s = &datum.world_from_solve;
+                let finite = s.scale.is_finite() && s.scale > 0.0 && s.translation.iter().all(|v| v.is_finite());
+                if !finite {
+                    return Err(EditError::Value("the datum came out with numbers that are not finite; choose other points".to_owned()));
+                }
+                let moves = self.datum.world_from_solve.inverse().then(s);
+                next.inserts.iter_mut().for_each(|i| carry(i, &moves));
+                next.datum = datum.clone();
+            }
+            Edit::AddInsert { insert } => {
+                insert.validate().map_err(EditError::Value)?;
+                let id = next.next_insert;
+                next.next_insert = InsertId(id.0 + 1);
+                next.inserts.push(Insert { id, ..insert.clone() });
+            }
+            Edit::ChangeInsert { insert } => {
+                insert.validate().map_err(EditError::Value)?;
+                let slot = next.inserts.iter_mut().find(|i| i.id == insert.id).ok_or(EditError::NoInsert { id: insert.id })?;
+                *slot = insert.clone();
+            }
+            Edit::RemoveInsert { id } => {
+                if self.insert(*id).is_none() {
+                    return Err(EditError::NoInsert { id: *id });
+                }
+                next.inserts.retain(|i| i.id != *id);
+            }
+            Edit::Light { light } => {
+                let good = light.bearing_deg.is_finite()
+                    && (-90.0..=90.0).contains(&light.height_deg)
+                    && (0.0..=20.0).contains(&light.sun)
+                    && (0.0..=20.0).contains(&light.ambient);
+                if !good {
+                    return Err(EditError::Value("the sun's height lies between -90 and 90 degrees, strengths between 0 and 20".to_owned()));
+                }
+                next.light = *light;
+            }
+        }
+        Ok(next)
+    }
+}
+
+impl Edit {
+    /// A few words for the undo button.
+    pub fn label(&self) -> String {
+        match self {
+            Self::Trim { range } => format!("trim to frames {} to {}", range.first, range.last),
+            Self::TrackSettings { .. } => "track settings".to_owned(),
+            Self::UseTracks { .. } => "new tracks".to_owned(),
+            Self::UseSolve { .. } => "new solve".to_owned(),
+            Self::SolveSettings { .. } => "solve settings".to_owned(),
+            Self::DeleteTracks { tracks } => format!("delete {} tracks", tracks.len()),
+            Self::RestoreTracks { tracks } => format!("restore {} tracks", tracks.len()),
+            Self::Datum { .. } => "datum".to_owned(),
+            Self::AddInsert { .. } => "place insert".to_owned(),
+            Self::ChangeInsert { .. } => "change insert".to_owned(),
+            Self::RemoveInsert { .. } => "remove insert".to_owned(),
+            Self::Light { .. } => "light".to_owned(),
+        }
+    }
+}
+
+/// Moves an insert with the world, so that it stays where it is in the picture.
+fn carry(insert: &mut Insert, by: &Similarity) {
+    let p = &mut insert.placement;
+    let before = p.rotation();
+    p.foot = by.point(Vector3::from(p.foot)).into();
+    p.normal = (by.rotation * Vector3::from(p.normal)).into();
+    p.lift_m *= by.scale;
+    p.scale *= by.scale;
+    // The heading is counted from the world's axes; whatever turn is missing goes into it.
+    let wanted = by.rotation * before;
+    let n = Vector3::from(p.normal);
+    let rest: Rotation3<f64> = wanted * p.rotation().inverse();
+    p.turn_deg += rest.scaled_axis().dot(&n).to_degrees();
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::scene::{InsertKind, Placement, Stance, Title};
+    use proptest::prelude::*;
+
+    fn insert(foot: [f64; 3], turn_deg: f64) -> Insert {
+        let title = Title { text: "A".into(), font: "x".into(), height_m: 1.0, depth_m: 0.2, bevel_m: 0.0, colour: [255; 3] };
+        let placement =
+            Placement { foot, normal: [0.0, 1.0, 0.0], turn_deg, lean_deg: 0.0, lift_m: 0.1, scale: 1.5, stance: Stance::Standing };
+        Insert { id: InsertId(0), content: InsertKind::Title(title), placement, hidden: false }
+    }
+
+    #[test]
+    fn ids_are_never_used_twice() {
+        let doc = ShotDocument::new(10);
+        let doc = doc.apply(&Edit::AddInsert { insert: insert([0.0; 3], 0.0) }).unwrap();
+        let doc = doc.apply(&Edit::RemoveInsert { id: InsertId(1) }).unwrap();
+        let doc = doc.apply(&Edit::AddInsert { insert: insert([0.0; 3], 0.0) }).unwrap();
+        assert_eq!(doc.inserts[0].id, InsertId(2));
+        assert_eq!(doc.apply(&Edit::RemoveInsert { id: InsertId(1) }), Err(EditError::NoInsert { id: InsertId(1) }));
+    }
+
+    #[test]
+    fn nonsense_is_refused() {
+        let doc = ShotDocument::new(10);
+        assert!(doc.apply(&Edit::Trim { range: FrameRange { first: 5, last: 4 } }).is_err());
+        assert!(doc.apply(&Edit::AddInsert { insert: insert([f64::NAN, 0.0, 0.0], 0.0) }).is_err());
+        let light = Light { sun: f64::INFINITY, ..Light::default() };
+        assert!(doc.apply(&Edit::Light { light }).is_err());
+    }
+
+    proptest! {
+        #[test]
+        fn a_change_of_datum_keeps_inserts_in_the_picture(
+            turn in -180f64..180.0, wx in -170f64..170.0, wy in -170f64..170.0, wz in -170f64..170.0, s in 0.1f64..9.0, t in -5f64..5.0,
+        ) {
+            let doc = ShotDocument::new(10).apply(&Edit::AddInsert { insert: insert([1.0, 0.0, -3.0], turn) }).unwrap();
+            let mut datum = doc.datum.nudged([wx, wy, wz], [t, 1.0, -t]);
+            datum.world_from_solve = datum.world_from_solve.then(&Similarity { scale: s, ..Similarity::identity() });
+            let after = doc.apply(&Edit::Datum { datum: datum.clone() }).unwrap();
+            let corner = Vector3::new(0.7, 1.2, 0.1);
+            let place = |d: &ShotDocument| {
+                let p = &d.inserts[0].placement;
+                d.datum.world_from_solve.inverse().point(p.origin() + p.rotation() * (corner * p.scale))
+            };
+            prop_assert!((place(&doc) - place(&after)).norm() < 1e-6, "moved by {}", (place(&doc) - place(&after)).norm());
+        }
+    }
+}

@@ -1,0 +1,175 @@
+//! Flat surfaces under a pixel.
+
+use super::Datum;
+use crate::geometry::{Lens, Pose};
+use crate::random::SplitMix64;
+use crate::solve::Solution;
+use nalgebra::{Matrix3, Vector2, Vector3};
+use serde::{Deserialize, Serialize};
+
+/// Points that a local surface is fitted to, at least and at most.
+const FEWEST: usize = 6;
+const MOST: usize = 28;
+/// Radius round the pixel in which points are looked for, of the picture's width.
+const RADIUS: f64 = 0.085;
+/// Distance from the plane, px, within which a point belongs to it.
+const BELONGS_PX: f64 = 2.0;
+
+/// What a surface is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum SurfaceKind {
+    /// The floor of the datum.
+    Floor,
+    /// Upright.
+    Wall,
+    /// Any other.
+    Slope,
+}
+
+/// A flat surface under a pixel, in the world of the datum.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Surface {
+    /// Which kind.
+    pub kind: SurfaceKind,
+    /// Where the pixel's ray meets it.
+    pub point: Vector3<f64>,
+    /// Unit normal, towards the camera.
+    pub normal: Vector3<f64>,
+    /// Angle between the normal and the world's up, degrees.
+    pub tilt_deg: f64,
+    /// RMS distance of its points, px.
+    pub fit_px: f64,
+    /// Points used.
+    pub points: usize,
+}
+
+/// The plane nearest to points in the least-squares sense: a point on it and its unit normal. `None`
+/// for fewer than three points or points on a line.
+pub fn fit_plane(points: &[Vector3<f64>]) -> Option<(Vector3<f64>, Vector3<f64>)> {
+    if points.len() < 3 {
+        return None;
+    }
+    let mean: Vector3<f64> = points.iter().sum::<Vector3<f64>>() / points.len() as f64;
+    let spread = points.iter().fold(Matrix3::zeros(), |m, p| m + (p - mean) * (p - mean).transpose());
+    let eigen = spread.try_symmetric_eigen(1e-14, 200)?;
+    let mut order = [0, 1, 2];
+    order.sort_by(|&a, &b| eigen.eigenvalues[a].total_cmp(&eigen.eigenvalues[b]));
+    // On a line the two smaller spreads are both nothing beside the largest.
+    if eigen.eigenvalues[order[1]] <= 1e-8 * eigen.eigenvalues[order[2]] {
+        return None;
+    }
+    Some((mean, eigen.eigenvectors.column(order[0]).normalize()))
+}
+
+/// Distance in px by which a point's image moves when it is put onto a plane; `None` behind the camera.
+pub(super) fn plane_miss_px(pose: &Pose, lens: &Lens, point: Vector3<f64>, on: Vector3<f64>, normal: Vector3<f64>) -> Option<f64> {
+    let foot = point - normal * normal.dot(&(point - on));
+    let (a, b) = (pose.to_camera(point), pose.to_camera(foot));
+    if a.z <= 1e-9 || b.z <= 1e-9 {
+        return None;
+    }
+    let pixel = |c: Vector3<f64>| lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+    Some((pixel(a) - pixel(b)).norm())
+}
+
+/// Where the ray of a pixel meets a plane in front of the camera.
+fn meet(pose: &Pose, ray: Vector3<f64>, on: Vector3<f64>, normal: Vector3<f64>) -> Option<Vector3<f64>> {
+    let along = normal.dot(&ray);
+    let distance = normal.dot(&(on - pose.centre())) / along;
+    (along.abs() > 1e-9 && distance > 1e-9 && distance.is_finite()).then(|| pose.centre() + ray * distance)
+}
+
+/// The surface that would be used at a pixel of a frame: the floor where the points round the pixel
+/// lie on it (or where there is nothing else), else the plane through those points. `None` when
+/// neither is to be had, with words that say why.
+///
+/// # Errors
+/// A sentence that says what is missing.
+pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, String> {
+    let solved = solution.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
+    let pose = datum.world_from_solve.pose(&solved.pose);
+    let lens = solved.lens;
+    let n = lens.normalise(pixel);
+    let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+    let reach = RADIUS * f64::from(solution.width);
+    let mut near: Vec<(f64, Vector3<f64>)> = solution
+        .points
+        .iter()
+        .filter(|p| p.first_frame <= frame && frame <= p.last_frame)
+        .filter_map(|p| {
+            let world = datum.world_from_solve.point(p.position);
+            let c = pose.to_camera(world);
+            let distance = (lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm();
+            (c.z > 0.0 && distance < reach).then_some((distance, world))
+        })
+        .collect();
+    near.sort_by(|a, b| a.0.total_cmp(&b.0));
+    near.truncate(MOST);
+    let scale = f64::from(solution.width) / 1280.0;
+    let belongs = |p: &Vector3<f64>, on, normal| plane_miss_px(&pose, &lens, *p, on, normal).filter(|m| *m < BELONGS_PX * scale);
+
+    let floor = datum.floor.as_ref().and_then(|_| meet(&pose, ray, Vector3::zeros(), Vector3::y()));
+    let make = |point, mut normal: Vector3<f64>, kind: Option<SurfaceKind>, misses: &[f64]| {
+        if normal.dot(&ray) > 0.0 {
+            normal = -normal;
+        }
+        let tilt_deg = normal.y.clamp(-1.0, 1.0).acos().to_degrees();
+        let upright = (tilt_deg - 90.0).abs() < 12.0;
+        let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
+        let kind = kind.unwrap_or(if upright { SurfaceKind::Wall } else { SurfaceKind::Slope });
+        Surface { kind, point, normal, tilt_deg, fit_px, points: misses.len() }
+    };
+    if let Some(point) = floor {
+        let on_floor: Vec<f64> = near.iter().filter_map(|(_, p)| belongs(p, Vector3::zeros(), Vector3::y())).collect();
+        if near.len() < FEWEST || on_floor.len() * 10 >= near.len() * 6 {
+            return Ok(make(point, Vector3::y(), Some(SurfaceKind::Floor), &on_floor));
+        }
+    }
+    let points: Vec<Vector3<f64>> = near.iter().map(|n| n.1).collect();
+    let local = robust_plane(&points, |p, on, normal| belongs(p, on, normal).is_some());
+    if let Some((on, normal)) = local {
+        let misses: Vec<f64> = points.iter().filter_map(|p| belongs(p, on, normal)).collect();
+        // A plane seen edge-on is no place to put anything.
+        if let Some(point) = meet(&pose, ray, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && misses.len() >= FEWEST) {
+            return Ok(make(point, normal, None, &misses));
+        }
+    }
+    match floor {
+        Some(point) => Ok(make(point, Vector3::y(), Some(SurfaceKind::Floor), &[])),
+        None if datum.floor.is_none() => Err(format!("{} points near here; lay the floor first, or point where there are more", points.len())),
+        None => Err("above the horizon of the floor, and too few points here for a surface".to_owned()),
+    }
+}
+
+/// The plane that most points belong to, refitted to those (RANSAC over triples).
+fn robust_plane(points: &[Vector3<f64>], belongs: impl Fn(&Vector3<f64>, Vector3<f64>, Vector3<f64>) -> bool) -> Option<(Vector3<f64>, Vector3<f64>)> {
+    if points.len() < FEWEST {
+        return None;
+    }
+    let mut random = SplitMix64::new(17);
+    let mut best: (usize, Vec<Vector3<f64>>) = (0, Vec::new());
+    for _ in 0..60 {
+        let pick = random.distinct::<3>(points.len())?;
+        let Some((on, normal)) = fit_plane(&pick.map(|i| points[i])) else { continue };
+        let members: Vec<_> = points.iter().filter(|p| belongs(p, on, normal)).copied().collect();
+        if members.len() > best.0 {
+            best = (members.len(), members);
+        }
+    }
+    fit_plane(&best.1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_plane_is_fitted_and_points_on_a_line_are_refused() {
+        let points: Vec<_> = (0..12).map(|i| Vector3::new(f64::from(i % 4), 2.0, f64::from(i / 4))).collect();
+        let (on, normal) = fit_plane(&points).unwrap();
+        assert!((on.y - 2.0).abs() < 1e-12 && normal.y.abs() > 1.0 - 1e-9);
+        let line: Vec<_> = (0..9).map(|i| Vector3::new(f64::from(i), 2.0 * f64::from(i), 0.0)).collect();
+        assert!(fit_plane(&line).is_none() && fit_plane(&line[..2]).is_none());
+    }
+}

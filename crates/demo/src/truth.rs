@@ -1,0 +1,144 @@
+//! The true cameras of the film, and true points with the frames in which they are seen.
+
+use crate::flight;
+use crate::scenery::Scenery;
+use fennik_core::geometry::{Lens, Pose};
+use nalgebra::{Matrix3, Rotation3, Vector2, Vector3};
+use serde::{Deserialize, Serialize};
+
+/// Points that are followed.
+const POINTS: usize = 220;
+/// Distance from the picture's edge within which a point does not count, px.
+const MARGIN_PX: f64 = 8.0;
+
+/// The truth of a clip.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Truth {
+    /// Name of the clip.
+    pub name: String,
+    /// Picture width, px.
+    pub width: u32,
+    /// Picture height, px.
+    pub height: u32,
+    /// Frames a second.
+    pub fps: f64,
+    /// Kind of move.
+    pub motion: String,
+    /// One camera a frame.
+    pub frames: Vec<TrueCamera>,
+    /// Points on things that stand still.
+    pub points: Vec<TruePoint>,
+}
+
+/// A true camera.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct TrueCamera {
+    /// Frame.
+    pub frame: u32,
+    /// Rows; world to camera.
+    pub rotation: [[f64; 3]; 3],
+    /// Camera frame, metres.
+    pub translation: [f64; 3],
+    /// px.
+    pub focal_length_px: f64,
+    /// px.
+    pub principal_point_px: [f64; 2],
+    /// Radial term of r^2.
+    pub k1: f64,
+    /// Radial term of r^4.
+    pub k2: f64,
+}
+
+/// A true point.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct TruePoint {
+    /// World, metres.
+    pub position: [f64; 3],
+    /// Frames in which nothing is before it.
+    pub visible: Vec<u32>,
+}
+
+impl TrueCamera {
+    /// Its pose.
+    pub fn pose(&self) -> Pose {
+        let m = Matrix3::from_fn(|r, c| self.rotation[r][c]);
+        Pose { rotation: Rotation3::from_matrix_unchecked(m), translation: Vector3::from(self.translation) }
+    }
+
+    /// Its lens.
+    pub fn lens(&self) -> Lens {
+        Lens { focal_px: self.focal_length_px, centre_px: self.principal_point_px, k1: self.k1, k2: self.k2 }
+    }
+}
+
+impl Truth {
+    /// The true pixels of every point over the frames in which it is seen.
+    pub fn sightings(&self) -> Vec<fennik_core::check::TruePoint> {
+        let image = |frame: u32, p: &TruePoint| {
+            let camera = &self.frames[frame as usize];
+            let c = camera.pose().to_camera(Vector3::from(p.position));
+            camera.lens().pixel(Vector2::new(c.x / c.z, c.y / c.z))
+        };
+        self.points.iter().map(|p| p.visible.iter().map(|&f| (f, image(f, p))).collect()).collect()
+    }
+}
+
+/// Computes the truth of the film.
+pub fn compute(scenery: &Scenery) -> Truth {
+    let lens = flight::lens();
+    let frames: Vec<TrueCamera> = (0..flight::FRAMES)
+        .map(|frame| {
+            let pose = flight::pose(f64::from(frame));
+            let m = pose.rotation.matrix();
+            TrueCamera {
+                frame,
+                rotation: std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)])),
+                translation: pose.translation.into(),
+                focal_length_px: lens.focal_px,
+                principal_point_px: lens.centre_px,
+                k1: lens.k1,
+                k2: lens.k2,
+            }
+        })
+        .collect();
+    let mut points = Vec::new();
+    let mut i = 0u32;
+    while points.len() < POINTS && i < 4000 {
+        // A low-discrepancy walk over frames and pixels (Roberts' additive recurrence).
+        i += 1;
+        let part = |g: f64| (f64::from(i) * g).fract();
+        let frame = part(0.819_172_513) * f64::from(flight::FRAMES - 1);
+        let pixel = Vector2::new(part(0.671_043_607) * 1279.0, part(0.549_700_477) * 719.0);
+        let pose = flight::pose(frame.round());
+        let n = lens.normalise(pixel);
+        let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+        let Some(met) = scenery.meet(pose.centre(), ray, frame.round()).filter(|m| m.still && m.distance < 80.0) else { continue };
+        let position = pose.centre() + ray * met.distance;
+        let visible: Vec<u32> = (0..flight::FRAMES).filter(|&f| sees(scenery, &lens, position, f)).collect();
+        if visible.len() >= 20 {
+            points.push(TruePoint { position: position.into(), visible });
+        }
+    }
+    Truth {
+        name: "varrick-quay".to_owned(),
+        width: flight::WIDTH,
+        height: flight::HEIGHT,
+        fps: f64::from(flight::RATE),
+        motion: "free".to_owned(),
+        frames,
+        points,
+    }
+}
+
+fn sees(scenery: &Scenery, lens: &Lens, point: Vector3<f64>, frame: u32) -> bool {
+    let pose = flight::pose(f64::from(frame));
+    let c = pose.to_camera(point);
+    if c.z < 0.1 {
+        return false;
+    }
+    let px = lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+    let inside = (MARGIN_PX..1279.0 - MARGIN_PX).contains(&px.x) && (MARGIN_PX..719.0 - MARGIN_PX).contains(&px.y);
+    let away = point - pose.centre();
+    let distance = away.norm();
+    inside && scenery.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)
+}
