@@ -1,0 +1,182 @@
+//! A tree of boxes over triangles (median split of the longest side), for rays.
+
+use nalgebra::Vector3;
+
+type V = Vector3<f32>;
+
+/// Triangles in a leaf.
+const LEAF: usize = 4;
+
+#[derive(Debug, Clone, Copy)]
+struct Node {
+    low: V,
+    high: V,
+    /// First triangle of a leaf, or the left child.
+    first: u32,
+    /// Triangles of a leaf; 0 for a branch, whose children stand side by side.
+    count: u32,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Triangle {
+    a: V,
+    ab: V,
+    ac: V,
+    id: u32,
+}
+
+/// The tree.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Bvh {
+    nodes: Vec<Node>,
+    triangles: Vec<Triangle>,
+}
+
+/// What a ray met.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Hit {
+    pub distance: f32,
+    /// Position of the triangle in the list that the tree was built from.
+    pub triangle: u32,
+}
+
+impl Bvh {
+    pub fn build(triangles: &[[V; 3]]) -> Self {
+        let mut tree = Self {
+            nodes: Vec::new(),
+            triangles: triangles
+                .iter()
+                .enumerate()
+                .map(|(id, [a, b, c])| Triangle { a: *a, ab: b - a, ac: c - a, id: id as u32 })
+                .collect(),
+        };
+        if !tree.triangles.is_empty() {
+            tree.nodes.push(Node { low: V::zeros(), high: V::zeros(), first: 0, count: 0 });
+            tree.split(0, 0, triangles.len());
+        }
+        tree
+    }
+
+    fn split(&mut self, node: usize, from: usize, to: usize) {
+        let (mut low, mut high) = (V::repeat(f32::INFINITY), V::repeat(f32::NEG_INFINITY));
+        let (mut inner_low, mut inner_high) = (low, high);
+        for t in &self.triangles[from..to] {
+            for p in [t.a, t.a + t.ab, t.a + t.ac] {
+                low = low.inf(&p);
+                high = high.sup(&p);
+            }
+            let middle = t.a + (t.ab + t.ac) / 3.0;
+            inner_low = inner_low.inf(&middle);
+            inner_high = inner_high.sup(&middle);
+        }
+        let axis = (inner_high - inner_low).imax();
+        if to - from <= LEAF || inner_high[axis] - inner_low[axis] <= 0.0 {
+            self.nodes[node] = Node { low, high, first: from as u32, count: (to - from) as u32 };
+            return;
+        }
+        let half = usize::midpoint(from, to);
+        let key = |t: &Triangle| t.a[axis] + (t.ab[axis] + t.ac[axis]) / 3.0;
+        self.triangles[from..to].select_nth_unstable_by(half - from, |x, y| key(x).total_cmp(&key(y)));
+        let left = self.nodes.len();
+        self.nodes.push(self.nodes[node]);
+        self.nodes.push(self.nodes[node]);
+        self.nodes[node] = Node { low, high, first: left as u32, count: 0 };
+        self.split(left, from, half);
+        self.split(left + 1, half, to);
+    }
+
+    /// The nearest triangle along a ray within `reach`; `any` stops at the first.
+    pub fn meet(&self, from: V, ray: V, reach: f32, any: bool) -> Option<Hit> {
+        if self.nodes.is_empty() {
+            return None;
+        }
+        let inverse = ray.map(|v| 1.0 / v);
+        let mut best: Option<Hit> = None;
+        let mut nearest = reach;
+        let mut stack = [0u32; 64];
+        let mut height = 1;
+        while height > 0 {
+            height -= 1;
+            let node = &self.nodes[stack[height] as usize];
+            let (t0, t1) = ((node.low - from).component_mul(&inverse), (node.high - from).component_mul(&inverse));
+            let enter = t0.inf(&t1).max().max(0.0);
+            let leave = t0.sup(&t1).min();
+            if enter > leave || enter > nearest {
+                continue;
+            }
+            if node.count == 0 {
+                if height + 2 <= stack.len() {
+                    stack[height] = node.first;
+                    stack[height + 1] = node.first + 1;
+                    height += 2;
+                }
+                continue;
+            }
+            for t in &self.triangles[node.first as usize..(node.first + node.count) as usize] {
+                if let Some(distance) = cross(t, from, ray).filter(|d| *d < nearest) {
+                    nearest = distance;
+                    best = Some(Hit { distance, triangle: t.id });
+                    if any {
+                        return best;
+                    }
+                }
+            }
+        }
+        best
+    }
+}
+
+/// Moeller & Trumbore, "Fast, Minimum Storage Ray-Triangle Intersection", 1997; both sides.
+fn cross(t: &Triangle, from: V, ray: V) -> Option<f32> {
+    let p = ray.cross(&t.ac);
+    let det = t.ab.dot(&p);
+    if det == 0.0 {
+        return None;
+    }
+    let inverse = 1.0 / det;
+    let s = from - t.a;
+    let u = s.dot(&p) * inverse;
+    if !(0.0..=1.0).contains(&u) {
+        return None;
+    }
+    let q = s.cross(&t.ab);
+    let v = ray.dot(&q) * inverse;
+    let distance = t.ac.dot(&q) * inverse;
+    (v >= 0.0 && u + v <= 1.0 && distance > 1e-4).then_some(distance)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_tree_finds_what_a_search_of_all_triangles_finds() {
+        let mut seed = 7u32;
+        let mut unit = || {
+            seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            (seed >> 8) as f32 / 8_388_608.0 - 1.0
+        };
+        let mut v = |s: f32| V::new(unit(), unit(), unit()) * s;
+        let triangles: Vec<[V; 3]> = (0..300)
+            .map(|_| {
+                let a = v(4.0);
+                [a, a + v(1.0), a + v(1.0)]
+            })
+            .collect();
+        let tree = Bvh::build(&triangles);
+        let mut hits = 0;
+        for _ in 0..500 {
+            let (from, ray) = (v(6.0), v(1.0).normalize());
+            let brute = tree.triangles.iter().filter_map(|t| cross(t, from, ray)).fold(f32::INFINITY, f32::min);
+            match tree.meet(from, ray, f32::INFINITY, false) {
+                Some(hit) => {
+                    hits += 1;
+                    assert_eq!(hit.distance.to_bits(), brute.to_bits());
+                }
+                None => assert!(brute.is_infinite()),
+            }
+        }
+        assert!(hits > 50);
+        assert!(Bvh::build(&[]).meet(V::zeros(), V::x(), 9.0, false).is_none());
+    }
+}

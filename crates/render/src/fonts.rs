@@ -1,0 +1,28 @@
+//! The fonts that ship with Fennik; their licences are beside the files.
+
+/// A font for titles.
+#[derive(Debug, Clone, Copy)]
+pub struct TitleFont {
+    /// Its name, as documents keep it.
+    pub name: &'static str,
+    /// TrueType or OpenType.
+    pub bytes: &'static [u8],
+}
+
+const FONTS: [TitleFont; 5] = [
+    TitleFont { name: "Lato Black", bytes: include_bytes!("../fonts/Lato-Black.ttf") },
+    TitleFont { name: "Bebas Neue Bold", bytes: include_bytes!("../fonts/BebasNeue-Bold.otf") },
+    TitleFont { name: "League Spartan Bold", bytes: include_bytes!("../fonts/LeagueSpartan-Bold.otf") },
+    TitleFont { name: "Roboto Slab Bold", bytes: include_bytes!("../fonts/RobotoSlab-Bold.otf") },
+    TitleFont { name: "Comfortaa Bold", bytes: include_bytes!("../fonts/Comfortaa-Bold.ttf") },
+];
+
+/// All fonts, the usual one first.
+pub fn fonts() -> &'static [TitleFont] {
+    &FONTS
+}
+
+/// The font of a name.
+pub fn font(name: &str) -> Option<&'static TitleFont> {
+    FONTS.iter().find(|f| f.name == name)
+}

@@ -1,0 +1,56 @@
+//! What can go wrong with what is kept.
+
+use std::path::PathBuf;
+
+/// Each text says what was found and what to do.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum StoreError {
+    /// SQLite refused.
+    #[error("the database refused: {0}. Check that the data folder can be written and the disk has space")]
+    Sqlite(#[from] rusqlite::Error),
+    /// The database is of another version.
+    #[error("the database could not be brought up to date: {0}. It may belong to a newer Fennik")]
+    Migration(#[from] rusqlite_migration::Error),
+    /// A folder could not be made.
+    #[error("the folder {path} cannot be written: {source}")]
+    Folder {
+        /// Which.
+        path: PathBuf,
+        /// The cause.
+        source: std::io::Error,
+    },
+    /// A file could not be read or written.
+    #[error("{what}: {source}")]
+    File {
+        /// What was being done.
+        what: String,
+        /// The cause.
+        source: std::io::Error,
+    },
+    /// No such row.
+    #[error("there is no {what} {id} any more")]
+    Missing {
+        /// What kind of thing.
+        what: &'static str,
+        /// Its number.
+        id: i64,
+    },
+    /// Someone else changed the shot.
+    #[error("the shot was changed in another window (it is at revision {found}, this page began from {expected}); the page shows the newer state now, do the change again")]
+    Stale {
+        /// The revision that the edit started from.
+        expected: i64,
+        /// The head.
+        found: i64,
+    },
+    /// The edit makes no sense.
+    #[error("{0}")]
+    Edit(#[from] fennik_core::scene::EditError),
+    /// Nothing to undo or redo.
+    #[error("there is nothing to {0}")]
+    NoStep(&'static str),
+    /// A value that is not as it was written.
+    #[error("what was stored cannot be read: {0}")]
+    Json(#[from] serde_json::Error),
+}
