@@ -4,14 +4,14 @@ mod camera_file;
 mod clip;
 mod decode;
 mod encode;
-//GLTF mod gltf;
+mod gltf;
 mod sequence;
 
 pub use camera_file::{CameraDocument, camera_document, read_masks, MasksFileError};
 pub use clip::{ClipInfo, Note, Rate, Source, probe};
 pub use decode::{FrameReader, PixelKind, write_proxies};
 pub use encode::{AudioFrom, VideoWriter};
-//GLTF pub use gltf::{SceneMesh, glb};
+pub use gltf::{SceneMesh, glb};
 pub use sequence::{SequenceError, gather_folder, unpack_zip};
 
 /// What can go wrong with a clip. Each text says what was found and what to do.

@@ -1,5 +1,8 @@
 //! The command line: the same engine as the pages.
 
+mod bench;
+mod output;
+mod serve;
 mod solve;
 
 use clap::{Parser, Subcommand};
@@ -16,14 +19,29 @@ struct Arguments {
 
 #[derive(Subcommand)]
 enum Command {
+    /// Serve the pages on 127.0.0.1.
+    Serve(serve::ServeArguments),
+    /// Serve the demo project.
+    Demo(serve::DemoArguments),
     /// Track and solve a clip and write the camera file.
     Solve(solve::SolveArguments),
+    /// Render a shot with its inserts to a video file.
+    Render(output::RenderArguments),
+    /// Write a shot's camera or scene to a file.
+    Export(output::ExportArguments),
+    /// Time tracking, solving and rendering on the demo clip.
+    Bench(bench::BenchArguments),
 }
 
 /// Parses the arguments and runs the command.
 pub fn run() -> ExitCode {
     let outcome = match Arguments::parse().command {
+        Command::Serve(arguments) => serve::run(&arguments),
+        Command::Demo(arguments) => serve::run_demo(&arguments),
         Command::Solve(arguments) => solve::run(&arguments),
+        Command::Render(arguments) => output::render(&arguments),
+        Command::Export(arguments) => output::export(&arguments),
+        Command::Bench(arguments) => bench::run(&arguments),
     };
     match outcome {
         Ok(()) => ExitCode::SUCCESS,

@@ -1,11 +1,11 @@
 //! `fennik solve`: no server, no database.
 
 use super::{Scratch, TrimArgument};
+use crate::engine::analyse;
 use fennik_core::geometry::Similarity;
-use fennik_core::image::Plane;
 use fennik_core::solve::{Solution, SolveSettings, solve_free};
-use fennik_core::track::{Masks, TrackSet, TrackSettings, Tracker};
-use fennik_media::{ClipInfo, FrameReader, PixelKind, camera_document, read_masks};
+use fennik_core::track::{Masks, TrackSettings};
+use fennik_media::{ClipInfo, camera_document, read_masks};
 use std::collections::BTreeSet;
 use std::io::Write;
 use std::ops::ControlFlow;
@@ -51,7 +51,11 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
         println!("note: {}", note.text());
     }
     let started = std::time::Instant::now();
-    let tracks = track_clip(&clip, (first, end), masks, |frame, total| show(&format!("tracking: frame {} of {total}", frame + 1)))?;
+    let tracks = analyse::track(&clip, (first, end), &TrackSettings::default(), masks, |frame, total| {
+        show(&format!("tracking: frame {frame} of {total}"));
+        true
+    })
+    .map_err(|e| e.to_string())?;
     let tracked = started.elapsed();
     if let Some(path) = &arguments.tracks_out {
         std::fs::write(path, tracks.to_bytes()).map_err(|e| format!("{} cannot be written: {e}", path.display()))?;
@@ -69,20 +73,6 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     println!("{}", reading(&solution));
     println!("tracked in {:.1} s, solved in {:.1} s", tracked.as_secs_f64(), (started.elapsed() - tracked).as_secs_f64());
     Ok(())
-}
-
-/// Streams the frames of a range through the tracker.
-pub fn track_clip(clip: &ClipInfo, range: (u32, u32), masks: Masks, mut on_frame: impl FnMut(u32, u32)) -> Result<TrackSet, String> {
-    let mut reader = FrameReader::open(clip, Some(range), PixelKind::Grey).map_err(|e| e.to_string())?;
-    let mut tracker = Tracker::new(TrackSettings::default(), masks).map_err(|e| e.to_string())?;
-    let total = range.1.min(clip.frames.max(range.0)).saturating_sub(range.0);
-    let (width, height) = (clip.width as usize, clip.height as usize);
-    while let Some(bytes) = reader.next_frame().map_err(|e| e.to_string())? {
-        let plane = Plane::from_bytes(width, height, bytes).map_err(|e| e.to_string())?;
-        let step = tracker.push(&plane).map_err(|e| e.to_string())?;
-        on_frame(step.frame, total);
-    }
-    Ok(tracker.finish())
 }
 
 fn show(line: &str) {

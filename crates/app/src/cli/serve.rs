@@ -1,0 +1,83 @@
+//! `fennik serve` and `fennik demo`.
+
+use crate::engine::demo;
+use crate::jobs::Jobs;
+use crate::web;
+use fennik_store::{JobKind, Store};
+use std::net::TcpListener;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// The usual port.
+const PORT: u16 = 4780;
+
+/// Options of `fennik serve`.
+#[derive(clap::Args)]
+pub struct ServeArguments {
+    /// The data folder; made when it is not there.
+    #[arg(long, value_name = "DIR")]
+    data: Option<PathBuf>,
+    /// The port on 127.0.0.1; 0 takes a free one.
+    #[arg(long, value_name = "N", default_value_t = PORT)]
+    port: u16,
+}
+
+/// Options of `fennik demo`.
+#[derive(clap::Args)]
+pub struct DemoArguments {
+    /// The data folder of the demo project.
+    #[arg(long, value_name = "DIR")]
+    data: Option<PathBuf>,
+    /// The port on 127.0.0.1; 0 takes a free one.
+    #[arg(long, value_name = "N", default_value_t = PORT)]
+    port: u16,
+    /// Throw the demo project's changes away and begin again.
+    #[arg(long)]
+    reset: bool,
+    /// Track and solve the demo clip and write the analyses that ship with it to this folder.
+    #[arg(long, value_name = "DIR", hide = true)]
+    make_analyses: Option<PathBuf>,
+}
+
+/// Serves a data folder.
+pub fn run(arguments: &ServeArguments) -> Result<(), String> {
+    let data = arguments.data.clone().unwrap_or_else(web::default_data_folder);
+    let store = Store::open(&data).map_err(|e| e.to_string())?;
+    listen(Arc::new(store), arguments.port)
+}
+
+/// Serves the demo project, making it when it is not there.
+pub fn run_demo(arguments: &DemoArguments) -> Result<(), String> {
+    if let Some(folder) = &arguments.make_analyses {
+        return demo::make_analyses(folder).map_err(|e| e.to_string());
+    }
+    let data = arguments.data.clone().unwrap_or_else(|| web::default_data_folder().join("demo"));
+    if arguments.reset && data.join("fennik.sqlite").exists() {
+        std::fs::remove_dir_all(&data).map_err(|e| format!("{} could not be cleared: {e}", data.display()))?;
+    }
+    let store = Arc::new(Store::open(&data).map_err(|e| e.to_string())?);
+    demo::ensure(&store).map_err(|e| e.to_string())?;
+    listen(store, arguments.port)
+}
+
+fn listen(store: Arc<Store>, port: u16) -> Result<(), String> {
+    tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(tracing::Level::WARN).init();
+    store.mark_interrupted().map_err(|e| e.to_string())?;
+    let listener = TcpListener::bind(("127.0.0.1", port)).map_err(|e| format!("port {port} cannot be used ({e}); choose another with --port"))?;
+    let address = listener.local_addr().map_err(|e| e.to_string())?;
+    let jobs = Jobs::start(store.clone());
+    resume_decoding(&store, &jobs).map_err(|e| e.to_string())?;
+    println!("Fennik is at http://{address}/");
+    web::serve(listener, store, jobs).map_err(|e| e.to_string())
+}
+
+/// Preview frames cost nothing but time; clips that lack theirs get them without asking.
+fn resume_decoding(store: &Store, jobs: &Jobs) -> Result<(), fennik_store::StoreError> {
+    let mut begun = std::collections::BTreeSet::new();
+    for shot in store.shots()? {
+        if !store.clip(shot.clip)?.proxies && begun.insert(shot.clip) {
+            jobs.queue(shot.id, JobKind::Decode)?;
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,45 @@
+//! Tracking and solving a clip.
+
+use super::EngineError;
+use fennik_core::geometry::{Similarity, fit_similarity};
+use fennik_core::image::Plane;
+use fennik_core::solve::Solution;
+use fennik_core::track::{Masks, TrackSet, TrackSettings, Tracker};
+use fennik_media::{ClipInfo, FrameReader, PixelKind};
+
+/// Streams the frames of `range` (first, and the one after the last) through the tracker. `go_on`
+/// hears of each frame and of how many there will be, and may stop the run.
+///
+/// # Errors
+/// [`EngineError`] when frames cannot be read, or `go_on` said no.
+pub fn track(clip: &ClipInfo, range: (u32, u32), settings: &TrackSettings, masks: Masks, mut go_on: impl FnMut(u32, u32) -> bool) -> Result<TrackSet, EngineError> {
+    let mut reader = FrameReader::open(clip, Some(range), PixelKind::Grey)?;
+    let mut tracker = Tracker::new(settings.clone(), masks)?;
+    let total = range.1.min(clip.frames.max(range.0)).saturating_sub(range.0);
+    while let Some(bytes) = reader.next_frame()? {
+        let plane = Plane::from_bytes(clip.width as usize, clip.height as usize, bytes).map_err(|e| EngineError::Message(e.to_string()))?;
+        let step = tracker.push(&plane)?;
+        if !go_on(step.frame + 1, total) {
+            return Err(EngineError::Stopped);
+        }
+    }
+    Ok(tracker.finish())
+}
+
+/// Leads from the world of an old solve to that of a new one, through the points that both have.
+pub fn between_solves(old: &Solution, new: &Solution) -> Option<Similarity> {
+    let (mut from, mut to) = (Vec::new(), Vec::new());
+    for a in &old.frames {
+        if let Some(b) = new.at(a.frame) {
+            from.push(a.pose.centre());
+            to.push(b.pose.centre());
+        }
+    }
+    for a in &old.points {
+        if let Ok(i) = new.points.binary_search_by_key(&a.id, |p| p.id) {
+            from.push(a.position);
+            to.push(new.points[i].position);
+        }
+    }
+    fit_similarity(&from, &to)
+}

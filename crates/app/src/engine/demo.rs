@@ -1,0 +1,92 @@
+//! The demo project: one finished shot, and the same clip untouched.
+
+use super::{EngineError, analyse, import};
+use fennik_core::scene::{AnalysisId, Datum, Edit, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, suggest_floor};
+use fennik_core::solve::{Solution, SolveSettings, solve_free};
+use fennik_core::track::{Masks, TrackSettings};
+use fennik_media::{ClipInfo, Source, probe};
+use fennik_store::{AnalysisKind, Store};
+use nalgebra::Vector3;
+use std::collections::BTreeSet;
+use std::ops::ControlFlow;
+use std::path::Path;
+
+/// The track run and the solve of the demo clip, made by `fennik demo --make-analyses`.
+const TRACKS: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.tracks.bin");
+const SOLVE: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.solve.json");
+
+/// Makes the demo project in an empty data folder.
+///
+/// # Errors
+/// [`EngineError`] when ffmpeg is missing or the disk refuses.
+pub fn ensure(store: &Store) -> Result<(), EngineError> {
+    if !store.shots()?.is_empty() {
+        return Ok(());
+    }
+    let (name, folder) = import::new_folder(store)?;
+    std::fs::write(folder.join("clip.mp4"), fennik_demo::QUAY_CLIP).map_err(|e| EngineError::Message(format!("the demo clip could not be stored: {e}")))?;
+    let mut info = probe(&Source::Video(folder.join("clip.mp4")))?;
+    info.source = Source::Video("clip.mp4".into());
+    let json = serde_json::to_string(&info).map_err(|e| EngineError::Message(e.to_string()))?;
+    let clip = store.add_clip("varrick-quay.mp4", &name, &json, info.frames)?;
+    import::add_shot(store, clip, "Varrick quay, untouched", info.frames)?;
+    let shot = import::add_shot(store, clip, "Varrick quay, finished", info.frames)?;
+    let keep = |kind, bytes| -> Result<AnalysisId, EngineError> { Ok(store.add_analysis(shot, kind, "{}", bytes)?) };
+    let tracks = keep(AnalysisKind::Tracks, TRACKS)?;
+    store.edit(shot, None, &Edit::UseTracks { analysis: tracks })?;
+    let solve = keep(AnalysisKind::Solve, SOLVE)?;
+    store.edit(shot, None, &Edit::UseSolve { analysis: solve, from_old: None })?;
+    let solution: Solution = serde_json::from_slice(SOLVE).map_err(|e| EngineError::Message(e.to_string()))?;
+    let (datum, insert) = staging(&solution)?;
+    store.edit(shot, None, &Edit::Datum { datum })?;
+    store.edit(shot, None, &Edit::Light { light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 } })?;
+    store.edit(shot, None, &Edit::AddInsert { insert })?;
+    Ok(())
+}
+
+/// The floor that Fennik finds by itself, in metres by the drone's known height, and a title on it.
+///
+/// # Errors
+/// [`EngineError`] when no floor stands out.
+pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
+    let fit = suggest_floor(solution).ok_or_else(|| EngineError::Message("no floor stands out".to_owned()))?;
+    let mut datum = Datum::default().with_floor(solution, &fit, None);
+    let first = solution.frames.first().ok_or_else(|| EngineError::Message("no frame was solved".to_owned()))?;
+    // The flight log of the made-up drone says 8.4 m at take-off.
+    let height = datum.world_from_solve.point(first.pose.centre()).y;
+    datum = datum
+        .with_distance(first.pose.centre(), first.pose.centre() - fit.normal * (height / datum.world_from_solve.scale), 8.4)
+        .map_err(EngineError::Message)?;
+    // The title stands on the gravel where the middle of the picture meets it half-way through.
+    let middle = &solution.frames[solution.frames.len() / 2];
+    let pose = datum.world_from_solve.pose(&middle.pose);
+    let aim = pose.rotation.inverse() * Vector3::new(-0.05, 0.16, 1.0);
+    let foot = pose.centre() - aim * (pose.centre().y / aim.y);
+    let back = pose.centre() - foot;
+    let title = Title { text: "VARRICK".into(), font: "League Spartan Bold".into(), height_m: 1.1, depth_m: 0.32, bevel_m: 0.03, colour: [233, 196, 84] };
+    let placement = Placement {
+        foot: [foot.x, 0.0, foot.z],
+        normal: [0.0, 1.0, 0.0],
+        turn_deg: back.x.atan2(back.z).to_degrees(),
+        lean_deg: 0.0,
+        lift_m: 0.0,
+        scale: 1.0,
+        stance: Stance::Standing,
+    };
+    Ok((datum, Insert { id: InsertId(0), content: InsertKind::Title(title), placement, hidden: false }))
+}
+
+/// Tracks and solves the demo clip and writes both to a folder.
+///
+/// # Errors
+/// [`EngineError`] when anything of it goes wrong.
+pub fn make_analyses(folder: &Path) -> Result<(), EngineError> {
+    let failed = |e: std::io::Error| EngineError::Message(format!("{}: {e}", folder.display()));
+    let path = folder.join("varrick-quay.mp4");
+    std::fs::write(&path, fennik_demo::QUAY_CLIP).map_err(failed)?;
+    let clip = ClipInfo::open(&path, folder)?;
+    let tracks = analyse::track(&clip, (0, clip.frames), &TrackSettings::default(), Masks::default(), |_, _| true)?;
+    let solution = solve_free(&tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
+    std::fs::write(folder.join("varrick-quay.tracks.bin"), tracks.to_bytes()).map_err(failed)?;
+    std::fs::write(folder.join("varrick-quay.solve.json"), serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?).map_err(failed)
+}

@@ -1,0 +1,88 @@
+//! What pages, jobs and the command line share: analysing a clip, making its pictures, delivering.
+
+pub mod analyse;
+pub mod demo;
+pub mod import;
+pub mod output;
+pub mod picture;
+
+use fennik_core::scene::ShotDocument;
+use fennik_core::solve::Solution;
+use fennik_media::ClipInfo;
+use fennik_store::{ClipRow, ShotId, ShotState, Store};
+use std::path::PathBuf;
+
+/// Anything that stops a piece of work, in words for a person.
+#[derive(Debug, thiserror::Error)]
+pub enum EngineError {
+    /// The clip or a file.
+    #[error(transparent)]
+    Media(#[from] fennik_media::MediaError),
+    /// The database.
+    #[error(transparent)]
+    Store(#[from] fennik_store::StoreError),
+    /// The tracker.
+    #[error(transparent)]
+    Track(#[from] fennik_core::track::TrackError),
+    /// The solver.
+    #[error(transparent)]
+    Solve(#[from] fennik_core::solve::SolveFailure),
+    /// The inserts.
+    #[error(transparent)]
+    Stage(#[from] fennik_render::StageError),
+    /// A person asked to stop.
+    #[error("stopped")]
+    Stopped,
+    /// Anything else, with what to do.
+    #[error("{0}")]
+    Message(String),
+}
+
+/// A shot with its clip opened for reading.
+pub struct OpenShot {
+    /// The shot as it stands.
+    pub state: ShotState,
+    /// Its clip's row.
+    pub clip_row: ClipRow,
+    /// Its clip, with paths that can be opened.
+    pub clip: ClipInfo,
+    /// Where its preview frames are.
+    pub proxies: PathBuf,
+}
+
+impl OpenShot {
+    /// Opens a shot.
+    ///
+    /// # Errors
+    /// [`EngineError`] when it is gone or its clip cannot be read.
+    pub fn load(store: &Store, id: ShotId) -> Result<Self, EngineError> {
+        let state = store.shot(id)?;
+        let clip_row = store.clip(state.shot.clip)?;
+        let folder = store.root().join("clips").join(&clip_row.folder);
+        let mut clip: ClipInfo = serde_json::from_str(&clip_row.info).map_err(|e| EngineError::Message(format!("the clip's record cannot be read: {e}")))?;
+        clip.source = clip.source.rebased(&folder);
+        clip.frames = clip_row.frames;
+        Ok(Self { state, clip_row, clip, proxies: folder.join("proxies") })
+    }
+
+    /// The document at its head.
+    pub fn document(&self) -> &ShotDocument {
+        &self.state.head.document
+    }
+
+    /// The trim as first frame and the one after the last.
+    pub fn range(&self) -> (u32, u32) {
+        let trim = self.document().trim;
+        (trim.first, trim.last + 1)
+    }
+
+    /// The solve in use.
+    ///
+    /// # Errors
+    /// [`EngineError`] when there is none or its data cannot be read.
+    pub fn solution(&self, store: &Store) -> Result<Solution, EngineError> {
+        let id = self.document().solve.ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
+        let bytes = store.analysis_bytes(id)?;
+        serde_json::from_slice(&bytes).map_err(|e| EngineError::Message(format!("the solve cannot be read ({e}); solve again")))
+    }
+}

@@ -1,0 +1,91 @@
+//! What each kind of job does.
+
+use super::Reporter;
+use crate::engine::{EngineError, OpenShot, analyse, output};
+use fennik_core::scene::Edit;
+use fennik_core::solve::solve_free;
+use fennik_core::track::TrackSet;
+use fennik_media::write_proxies;
+use fennik_store::{AnalysisKind, JobKind, Store};
+use std::ops::ControlFlow;
+
+/// Widest preview frame, px.
+pub const PROXY_WIDTH: u32 = 1280;
+
+/// Does the job; returns its closing words.
+pub fn run(store: &Store, reporter: &mut Reporter) -> Result<String, EngineError> {
+    let shot = OpenShot::load(store, reporter.job.shot)?;
+    match reporter.job.kind {
+        JobKind::Decode => decode(store, &shot, reporter),
+        JobKind::Track => track(store, &shot, reporter),
+        JobKind::Solve => solve(store, &shot, reporter),
+        JobKind::Deliver => deliver(store, &shot, reporter),
+    }
+}
+
+fn decode(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
+    let total = shot.clip.frames;
+    let mut stopped = false;
+    let frames = write_proxies(&shot.clip, &shot.proxies, PROXY_WIDTH, |n| {
+        stopped = !reporter.step(n, total, "decoding");
+        !stopped
+    })?;
+    if stopped {
+        return Err(EngineError::Stopped);
+    }
+    store.finish_proxies(shot.state.shot.clip, frames)?;
+    Ok(format!("{frames} frames"))
+}
+
+fn track(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
+    let document = shot.document();
+    let settings = &document.track_settings;
+    let set = analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| reporter.step(done, total, "tracking"))?;
+    let json = serde_json::to_string(settings).map_err(|e| EngineError::Message(e.to_string()))?;
+    let analysis = store.add_analysis(shot.state.shot.id, AnalysisKind::Tracks, &json, &set.to_bytes())?;
+    unchanged_trim(store, shot)?;
+    store.edit(shot.state.shot.id, None, &Edit::UseTracks { analysis })?;
+    Ok(format!("{} tracks over {} frames", set.tracks.len(), set.frames))
+}
+
+fn solve(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
+    let document = shot.document();
+    let tracks = document.tracks.ok_or_else(|| EngineError::Message("there are no tracks yet; track the clip first".to_owned()))?;
+    let set = TrackSet::from_bytes(&store.analysis_bytes(tracks)?).map_err(|e| EngineError::Message(e.to_string()))?;
+    let solution = solve_free(&set, &document.deleted_tracks, &document.solve_settings, |step| {
+        if reporter.step((100.0 * step.fraction) as u32, 100, step.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+    })?;
+    let from_old = document
+        .solve
+        .and_then(|_| shot.solution(store).ok())
+        .and_then(|old| analyse::between_solves(&old, &solution));
+    let bytes = serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?;
+    let json = serde_json::to_string(&document.solve_settings).map_err(|e| EngineError::Message(e.to_string()))?;
+    let analysis = store.add_analysis(shot.state.shot.id, AnalysisKind::Solve, &json, &bytes)?;
+    unchanged_trim(store, shot)?;
+    store.edit(shot.state.shot.id, None, &Edit::UseSolve { analysis, from_old })?;
+    Ok(format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total))
+}
+
+/// A result belongs to the part of the clip that it was computed for.
+fn unchanged_trim(store: &Store, shot: &OpenShot) -> Result<(), EngineError> {
+    let now = store.shot(shot.state.shot.id)?.head.document.trim;
+    if now == shot.document().trim {
+        return Ok(());
+    }
+    Err(EngineError::Message("the trim was changed while this was at work; run it again for the new part".to_owned()))
+}
+
+fn deliver(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
+    let target = delivered_path(store, shot.state.shot.id);
+    if let Some(folder) = target.parent() {
+        std::fs::create_dir_all(folder).map_err(|e| EngineError::Message(format!("no folder for the video could be made: {e}")))?;
+    }
+    output::video(store, shot, &target, |done, total| reporter.step(done, total, "rendering"))?;
+    Ok("the video is ready".to_owned())
+}
+
+/// Where the rendered video of a shot is.
+pub fn delivered_path(store: &Store, shot: fennik_store::ShotId) -> std::path::PathBuf {
+    store.root().join("delivered").join(format!("{}.mp4", shot.0))
+}

@@ -1,0 +1,120 @@
+//! The pages. One module an area; handlers read input, make one call, fill one view.
+
+mod assets;
+mod clips;
+mod data;
+mod delivered;
+mod edits;
+mod error;
+mod events;
+mod guard;
+mod picture;
+mod shots;
+mod views;
+mod workbench;
+
+use crate::engine::{EngineError, OpenShot};
+use crate::jobs::Jobs;
+use actix_web::{App, HttpServer, middleware, web};
+use error::PageError;
+use fennik_core::scene::AnalysisId;
+use fennik_core::solve::Solution;
+use fennik_render::Stage;
+use fennik_store::{RevisionId, ShotId, Store};
+use std::net::TcpListener;
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Largest body of an edit, bytes.
+const EDIT_LIMIT: usize = 4 * 1024 * 1024;
+
+/// What every handler may use.
+pub struct Desk {
+    store: Arc<Store>,
+    jobs: Arc<Jobs>,
+    solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
+    stage: Mutex<Option<(RevisionId, Arc<Stage>)>>,
+    pictures: picture::Cache,
+}
+
+impl Desk {
+    fn new(store: Arc<Store>, jobs: Arc<Jobs>) -> Self {
+        Self { store, jobs, solution: Mutex::new(None), stage: Mutex::new(None), pictures: picture::Cache::default() }
+    }
+
+    fn open(&self, id: ShotId) -> Result<OpenShot, EngineError> {
+        OpenShot::load(&self.store, id)
+    }
+
+    /// The solve in use, read once.
+    fn solution(&self, shot: &OpenShot) -> Result<Arc<Solution>, EngineError> {
+        let mut slot = self.solution.lock().unwrap_or_else(PoisonError::into_inner);
+        if let (Some(id), Some((held, solution))) = (shot.document().solve, slot.as_ref()) {
+            if *held == id {
+                return Ok(solution.clone());
+            }
+        }
+        let solution = Arc::new(shot.solution(&self.store)?);
+        *slot = shot.document().solve.map(|id| (id, solution.clone()));
+        Ok(solution)
+    }
+
+    /// The inserts of the head, built once.
+    fn stage(&self, shot: &OpenShot) -> Result<Arc<Stage>, EngineError> {
+        let mut slot = self.stage.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((held, stage)) = slot.as_ref() {
+            if *held == shot.state.head.id {
+                return Ok(stage.clone());
+            }
+        }
+        let stage = Arc::new(Stage::build(&shot.document().inserts, &shot.document().light)?);
+        *slot = Some((shot.state.head.id, stage.clone()));
+        Ok(stage)
+    }
+}
+
+/// Serves the pages on a listener that is already bound, until the process ends.
+///
+/// # Errors
+/// When the server cannot be started.
+pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>) -> std::io::Result<()> {
+    let port = listener.local_addr()?.port();
+    let desk = web::Data::new(Desk::new(store, jobs));
+    actix_web::rt::System::new().block_on(
+        HttpServer::new(move || {
+            App::new()
+                .app_data(desk.clone())
+                .app_data(web::JsonConfig::default().limit(EDIT_LIMIT).error_handler(|e, _| PageError::bad_request(&e).into()))
+                .app_data(web::FormConfig::default().error_handler(|e, _| PageError::bad_request(&e).into()))
+                .app_data(web::QueryConfig::default().error_handler(|e, _| PageError::bad_request(&e).into()))
+                .app_data(web::PathConfig::default().error_handler(|_, _| PageError::not_found().into()))
+                .wrap(middleware::from_fn(move |request, next| guard::local_only(port, request, next)))
+                .configure(assets::routes)
+                .configure(shots::routes)
+                .configure(clips::routes)
+                .configure(workbench::routes)
+                .configure(edits::routes)
+                .configure(data::routes)
+                .configure(picture::routes)
+                .configure(events::routes)
+                .configure(delivered::routes)
+                .default_service(web::to(|| async { PageError::not_found() }))
+        })
+        .workers(2)
+        .keep_alive(std::time::Duration::from_secs(60))
+        .shutdown_timeout(1)
+        .listen(listener)?
+        .run(),
+    )
+}
+
+/// Runs a piece of work that reads files or the database off the reactor.
+async fn block<T: Send + 'static>(work: impl FnOnce() -> Result<T, EngineError> + Send + 'static) -> Result<T, PageError> {
+    Ok(web::block(work).await.map_err(|_| EngineError::Message("the server is ending".to_owned()))??)
+}
+
+/// The default data folder: `$XDG_DATA_HOME/fennik`, or `~/.local/share/fennik`.
+pub fn default_data_folder() -> PathBuf {
+    let home = || std::env::var_os("HOME").map_or_else(|| PathBuf::from("."), PathBuf::from);
+    std::env::var_os("XDG_DATA_HOME").map_or_else(|| home().join(".local/share"), PathBuf::from).join("fennik")
+}

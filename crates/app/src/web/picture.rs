@@ -1,0 +1,127 @@
+//! Frames: the plate, the composite, drafts.
+
+use super::{Desk, PageError, block};
+use crate::engine::{EngineError, picture};
+use actix_web::http::header;
+use actix_web::{HttpResponse, Responder, get, post, web};
+use fennik_core::scene::Insert;
+use fennik_render::{Quality, Stage};
+use fennik_store::{RevisionId, ShotId};
+use serde::Deserialize;
+use std::collections::{HashMap, VecDeque};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
+
+/// Bytes of finished pictures that are kept.
+const CACHE_BYTES: usize = 256 * 1024 * 1024;
+/// How long a frame that is still being decoded is waited for.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.service(show_plate).service(show_composite).service(change_draft);
+}
+
+/// Finished pictures, the oldest thrown out first.
+#[derive(Default)]
+pub struct Cache(Mutex<Held>);
+
+#[derive(Default)]
+struct Held {
+    pictures: HashMap<(RevisionId, u32), Arc<Vec<u8>>>,
+    order: VecDeque<(RevisionId, u32)>,
+    bytes: usize,
+}
+
+impl Cache {
+    fn get(&self, key: (RevisionId, u32)) -> Option<Arc<Vec<u8>>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).pictures.get(&key).cloned()
+    }
+
+    fn put(&self, key: (RevisionId, u32), picture: Arc<Vec<u8>>) {
+        let mut held = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        held.bytes += picture.len();
+        if held.pictures.insert(key, picture).is_none() {
+            held.order.push_back(key);
+        }
+        while held.bytes > CACHE_BYTES {
+            let Some(oldest) = held.order.pop_front() else { break };
+            if let Some(gone) = held.pictures.remove(&oldest) {
+                held.bytes -= gone.len();
+            }
+        }
+    }
+}
+
+fn jpeg(bytes: Vec<u8>, keep: bool) -> HttpResponse {
+    let cache = if keep { "private, max-age=31536000, immutable" } else { "no-store" };
+    HttpResponse::Ok().content_type("image/jpeg").insert_header((header::CACHE_CONTROL, cache)).body(bytes)
+}
+
+/// A frame of the clip, counted as in the file. While the clip is being decoded it is waited for.
+#[get("/shots/{id}/plate/{frame}")]
+async fn show_plate(desk: web::Data<Desk>, path: web::Path<(ShotId, u32)>) -> Result<impl Responder, PageError> {
+    let (id, frame) = path.into_inner();
+    let bytes = block(move || {
+        let shot = desk.open(id)?;
+        let file = shot.proxies.join(format!("{frame:06}.jpg"));
+        let next = shot.proxies.join(format!("{:06}.jpg", frame + 1));
+        let began = std::time::Instant::now();
+        while !shot.clip_row.proxies && !next.exists() && began.elapsed() < PATIENCE && !desk.store.clip(shot.clip_row.id)?.proxies {
+            std::thread::sleep(Duration::from_millis(30));
+        }
+        std::fs::read(file).map_err(|_| EngineError::Message(format!("frame {frame} has not been decoded yet; try again in a moment")))
+    })
+    .await?;
+    Ok(jpeg(bytes, false))
+}
+
+#[derive(Deserialize)]
+struct PictureQuery {
+    revision: i64,
+}
+
+/// The finished picture of a frame of the trimmed clip, at the head.
+#[get("/shots/{id}/picture/{frame}")]
+async fn show_composite(desk: web::Data<Desk>, path: web::Path<(ShotId, u32)>, query: web::Query<PictureQuery>) -> Result<impl Responder, PageError> {
+    let (id, frame) = path.into_inner();
+    let bytes = block(move || {
+        let shot = desk.open(id)?;
+        let key = (shot.state.head.id, frame);
+        if key.0 != RevisionId(query.revision) {
+            return Err(fennik_store::StoreError::Stale { expected: query.revision, found: key.0.0 }.into());
+        }
+        if let Some(picture) = desk.pictures.get(key) {
+            return Ok(picture);
+        }
+        let (solution, stage) = (desk.solution(&shot)?, desk.stage(&shot)?);
+        let picture = Arc::new(picture::jpeg(&shot, frame, &solution, shot.document(), &stage, Quality::Exact)?);
+        desk.pictures.put(key, picture.clone());
+        Ok(picture)
+    })
+    .await?;
+    Ok(jpeg(bytes.to_vec(), false))
+}
+
+#[derive(Deserialize)]
+struct DraftRequest {
+    frame: u32,
+    insert: Insert,
+}
+
+/// A quick picture of a frame with one insert elsewhere than saved: while it is dragged.
+#[post("/shots/{id}/draft")]
+async fn change_draft(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<DraftRequest>) -> Result<impl Responder, PageError> {
+    let (id, body) = (*id, body.into_inner());
+    let bytes = block(move || {
+        let shot = desk.open(id)?;
+        body.insert.validate().map_err(EngineError::Message)?;
+        let mut document = shot.document().clone();
+        if let Some(slot) = document.inserts.iter_mut().find(|i| i.id == body.insert.id) {
+            *slot = body.insert;
+        }
+        let stage = Stage::build(&document.inserts, &document.light)?;
+        picture::jpeg(&shot, body.frame, desk.solution(&shot)?.as_ref(), &document, &stage, Quality::Draft)
+    })
+    .await?;
+    Ok(jpeg(bytes, false))
+}

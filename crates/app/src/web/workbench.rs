@@ -1,0 +1,211 @@
+//! The workbench of one shot: its page and the route beside the stage.
+
+use super::{Desk, PageError, block, views};
+use crate::engine::{EngineError, OpenShot};
+use actix_web::{Responder, get, web};
+use askama::Template;
+use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title};
+use fennik_core::track::TrackSet;
+use fennik_store::{JobKind, JobRow, JobState, ShotId};
+
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.service(page).service(show_route);
+}
+
+#[derive(Template)]
+#[template(path = "workbench.html")]
+struct Workbench {
+    id: i64,
+    name: String,
+    route: Route,
+}
+
+/// One title in its form.
+struct TitleForm {
+    id: u32,
+    title: Title,
+    insert: Insert,
+    colour: String,
+    standing: bool,
+}
+
+/// Why a solve is as good as it is.
+struct ReasonLine {
+    grade: &'static str,
+    text: String,
+    frame: Option<u32>,
+}
+
+/// A job that is waiting, at work, or ended other than well.
+struct JobLine {
+    id: i64,
+    kind: &'static str,
+    word: &'static str,
+    active: bool,
+    retry: bool,
+    done: u32,
+    total: u32,
+    percent: u32,
+    message: String,
+}
+
+/// All stations of the route.
+#[derive(Template)]
+#[template(path = "route.html")]
+struct Route {
+    id: i64,
+    revision: i64,
+    undo: Option<String>,
+    redo: Option<String>,
+    clip_name: String,
+    clip_line: String,
+    notes: Vec<String>,
+    trim_first: u32,
+    trim_last: u32,
+    clip_last: u32,
+    frames: u32,
+    spacing: f64,
+    threshold: f64,
+    focal: String,
+    track_reading: String,
+    has_tracks: bool,
+    deleted: usize,
+    solve_reading: String,
+    solved: bool,
+    stale_solve: bool,
+    reasons: Vec<ReasonLine>,
+    focal_line: String,
+    datum_reading: String,
+    has_floor: bool,
+    scale_known: bool,
+    inserts_reading: String,
+    titles: Vec<TitleForm>,
+    light: Light,
+    fonts: Vec<&'static str>,
+    jobs: Vec<JobLine>,
+    video_ready: bool,
+}
+
+impl Route {
+    fn job(&self, kind: &str) -> Option<&JobLine> {
+        self.jobs.iter().find(|j| j.kind == kind)
+    }
+}
+
+fn job_line(job: &JobRow) -> Option<JobLine> {
+    let active = matches!(job.state, JobState::Waiting | JobState::Running);
+    let retry = matches!(job.state, JobState::Failed | JobState::Interrupted | JobState::Stopped);
+    (active || retry).then(|| JobLine {
+        id: job.id.0,
+        kind: job.kind.word(),
+        word: job.state.word(),
+        active,
+        retry,
+        done: job.done,
+        total: job.total,
+        percent: (100 * u64::from(job.done) / u64::from(job.total.max(1))) as u32,
+        message: job.message.clone(),
+    })
+}
+
+/// Fills the route from a shot.
+fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
+    let document = shot.document();
+    let jobs: Vec<JobRow> = desk.store.latest_jobs(shot.state.shot.id)?;
+    let solution = document.solve.map(|_| desk.solution(shot)).transpose()?;
+    let tracks = document.tracks.map(|id| desk.store.analysis_bytes(id)).transpose()?.and_then(|b| TrackSet::from_bytes(&b).ok());
+    let counts = tracks.as_ref().map(TrackSet::counts).unwrap_or_default();
+    let track_reading = match &tracks {
+        Some(set) => format!("{} tracks · {} to {} a frame", set.tracks.len() - document.deleted_tracks.len().min(set.tracks.len()), counts.iter().min().unwrap_or(&0), counts.iter().max().unwrap_or(&0)),
+        None => "not tracked".to_owned(),
+    };
+    let datum = &document.datum;
+    let datum_reading = match &datum.floor {
+        Some(floor) => format!("floor {:.2} px · {:.1} deg off level · {} points", floor.fit_px, floor.level_deg, floor.points.len()),
+        None if document.solve.is_some() => "no floor yet".to_owned(),
+        None => "needs a camera".to_owned(),
+    };
+    let title_form = |insert: &Insert| {
+        let InsertKind::Title(title) = &insert.content;
+        TitleForm {
+            id: insert.id.0,
+            colour: format!("#{:02x}{:02x}{:02x}", title.colour[0], title.colour[1], title.colour[2]),
+            standing: insert.placement.stance == Stance::Standing,
+            title: title.clone(),
+            insert: insert.clone(),
+        }
+    };
+    let trim = document.trim;
+    Ok(Route {
+        id: shot.state.shot.id.0,
+        revision: shot.state.head.id.0,
+        undo: shot.state.undo.clone(),
+        redo: shot.state.redo.clone(),
+        clip_name: shot.clip_row.name.clone(),
+        clip_line: views::clip_line(shot),
+        notes: shot.clip.notes.iter().map(fennik_media::Note::text).collect(),
+        trim_first: trim.first,
+        trim_last: trim.last,
+        clip_last: shot.clip.frames.saturating_sub(1),
+        frames: trim.count(),
+        spacing: document.track_settings.spacing_px,
+        threshold: document.track_settings.threshold,
+        focal: document.solve_settings.focal_px.map(|f| format!("{f:.1}")).unwrap_or_default(),
+        track_reading,
+        has_tracks: tracks.is_some(),
+        deleted: document.deleted_tracks.len(),
+        solve_reading: solution.as_ref().map_or_else(|| "not solved".to_owned(), |s| views::solve_reading(s)),
+        solved: solution.is_some(),
+        stale_solve: stale(desk, shot),
+        reasons: solution
+            .iter()
+            .flat_map(|s| &s.verdict.reasons)
+            .map(|r| ReasonLine { grade: r.grade.word(), text: r.text.clone(), frame: r.frames.map(|f| f.0) })
+            .collect(),
+        focal_line: solution
+            .as_ref()
+            .and_then(|s| s.frames.first().map(|f| (s, f.lens)))
+            .map(|(s, l)| format!("focal length {:.1} px · {:.1} deg across · k1 {:.4} · k2 {:.4}", l.focal_px, l.field_of_view_deg(s.width), l.k1, l.k2))
+            .unwrap_or_default(),
+        datum_reading,
+        has_floor: datum.floor.is_some(),
+        scale_known: datum.known_distance_m.is_some(),
+        inserts_reading: views::inserts_reading(document.inserts.len()),
+        titles: document.inserts.iter().map(title_form).collect(),
+        light: document.light,
+        fonts: fennik_render::fonts().iter().map(|f| f.name).collect(),
+        video_ready: jobs.iter().any(|j| j.kind == JobKind::Deliver && j.state == JobState::Done),
+        jobs: jobs.iter().filter_map(job_line).collect(),
+    })
+}
+
+/// Whether tracks were deleted or settings changed since the solve.
+fn stale(desk: &Desk, shot: &OpenShot) -> bool {
+    let document = shot.document();
+    let Some(id) = document.solve else { return false };
+    let settings = desk.store.analysis(id).ok().and_then(|a| serde_json::from_str(&a.settings).ok());
+    let used_deleted = || desk.solution(shot).is_ok_and(|s| s.points.iter().any(|p| document.deleted_tracks.contains(&p.id)));
+    settings.is_some_and(|s: fennik_core::solve::SolveSettings| s != document.solve_settings) || used_deleted()
+}
+
+/// The route as HTML, for every handler that changed the shot.
+pub fn route_html(desk: &Desk, id: ShotId) -> Result<String, EngineError> {
+    let shot = desk.open(id)?;
+    fill(desk, &shot)?.render().map_err(|e| EngineError::Message(format!("the route could not be drawn: {e}")))
+}
+
+#[get("/shots/{id}")]
+async fn page(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+    let (shot, route) = block(move || {
+        let shot = desk.open(*id)?;
+        let route = fill(&desk, &shot)?;
+        Ok((shot, route))
+    })
+    .await?;
+    Ok(web::Html::new(Workbench { id: route.id, name: shot.state.shot.name, route }.render()?))
+}
+
+#[get("/shots/{id}/route")]
+async fn show_route(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+    Ok(web::Html::new(block(move || route_html(&desk, *id)).await?))
+}
