@@ -1,0 +1,106 @@
+// @ts-check
+/** Frames: fetched ahead as compressed pictures, decoded just before they are shown. */
+
+const AHEAD_DECODED = 14;
+const PARALLEL = 2;
+
+export class Frames {
+  /** @param {(frame: number) => string} address @param {() => void} onReady */
+  constructor(address, onReady) {
+    this.address = address;
+    this.onReady = onReady;
+    /** @type {Map<number, Blob>} */ this.blobs = new Map();
+    /** @type {Map<number, ImageBitmap>} */ this.bitmaps = new Map();
+    /** @type {Map<number, Promise<ImageBitmap|null>>} */ this.decoding = new Map();
+    /** @type {Set<number>} */ this.failed = new Set();
+    this.count = 0;
+    this.busy = 0;
+    this.wanted = 0;
+    this.epoch = 0;
+  }
+
+  /** Begins anew, for other frames or another state of the shot. @param {number} count */
+  reset(count) {
+    this.epoch++;
+    this.count = count;
+    this.blobs.clear();
+    this.failed.clear();
+    this.decoding.clear();
+    for (const bitmap of this.bitmaps.values()) bitmap.close();
+    this.bitmaps.clear();
+    this.pump();
+  }
+
+  /** @param {number} frame */
+  ready(frame) {
+    return this.blobs.has(frame);
+  }
+
+  /** The picture if it is decoded; asks for it and those after it if not. @param {number} frame */
+  now(frame) {
+    this.wanted = frame;
+    for (let i = 0; i < AHEAD_DECODED && frame + i < this.count; i++) this.decode(frame + i);
+    for (const [f, bitmap] of this.bitmaps) {
+      if (f < frame - 4 || f > frame + 2 * AHEAD_DECODED) {
+        bitmap.close();
+        this.bitmaps.delete(f);
+        this.decoding.delete(f);
+      }
+    }
+    this.pump();
+    return this.bitmaps.get(frame) ?? null;
+  }
+
+  /** @param {number} frame */
+  decode(frame) {
+    const blob = this.blobs.get(frame);
+    if (!blob || this.decoding.has(frame)) return;
+    const epoch = this.epoch;
+    const work = createImageBitmap(blob).then((bitmap) => {
+      if (epoch !== this.epoch) { bitmap.close(); return null; }
+      this.bitmaps.set(frame, bitmap);
+      if (frame === this.wanted) this.onReady();
+      return bitmap;
+    }, () => null);
+    this.decoding.set(frame, work);
+  }
+
+  /** Fetches the wanted frame first, then those after it, then those before. */
+  pump() {
+    while (this.busy < PARALLEL) {
+      const frame = this.next();
+      if (frame === null) return;
+      this.busy++;
+      this.fetch(frame, this.epoch).finally(() => { this.busy--; this.pump(); });
+      this.fetching.add(frame);
+    }
+  }
+
+  fetching = new Set();
+
+  next() {
+    for (let i = 0; i < this.count; i++) {
+      const frame = (this.wanted + i) % this.count;
+      if (!this.blobs.has(frame) && !this.failed.has(frame) && !this.fetching.has(frame)) return frame;
+    }
+    return null;
+  }
+
+  /** @param {number} frame @param {number} epoch */
+  async fetch(frame, epoch) {
+    try {
+      const response = await fetch(this.address(frame));
+      if (epoch !== this.epoch) return;
+      if (!response.ok) { this.failed.add(frame); return; }
+      const blob = await response.blob();
+      if (epoch !== this.epoch) return;
+      this.blobs.set(frame, blob);
+      if (Math.abs(frame - this.wanted) < AHEAD_DECODED) this.decode(frame);
+      this.onReady();
+    } catch {
+      if (epoch === this.epoch) this.failed.add(frame);
+    } finally {
+      this.fetching.delete(frame);
+    }
+  }
+}

@@ -1,0 +1,155 @@
+// @ts-check
+/** Handles of the chosen insert: move in its surface, turn, lift, scale; drafts while they move. */
+import { add, centre, cross, dot, scale, sub, unit } from "./camera.js";
+import { note, refusal } from "./notes.js";
+
+const GRAB_PX = 11;
+const css = getComputedStyle(document.documentElement);
+
+export class Handles {
+  /** @param {import("./stage.js").Stage} stage */
+  constructor(stage) {
+    this.stage = stage;
+    /** @type {any} */ this.moving = null;
+    this.asking = false;
+  }
+
+  inserts() {
+    const all = this.stage.model.state?.inserts ?? [];
+    return this.moving ? all.map((/** @type {any} */ i) => (i.id === this.moving.id ? this.moving : i)) : all;
+  }
+
+  /** Where the handles of an insert are in the world. @param {any} insert */
+  places(insert) {
+    const p = insert.placement, camera = this.stage.model.camera();
+    const n = unit(p.normal), foot = add(p.foot, scale(n, p.lift_m));
+    // A constant size on the screen, so that handles can be grabbed at any distance.
+    const reach = camera ? (0.11 * Math.hypot(...sub(centre(camera), foot)) * 900) / camera.f : 1;
+    const seed = Math.abs(n[1]) > 0.8 ? [0, 0, 1] : [0, -1, 0];
+    const zero = unit(sub(seed, scale(n, dot(seed, n)))), side = cross(n, zero);
+    const a = (p.turn_deg * Math.PI) / 180;
+    const ahead = add(scale(zero, Math.cos(a)), scale(side, Math.sin(a)));
+    return { n, foot, reach, ahead, right: cross(n, ahead), turn: add(foot, scale(ahead, reach)), size: add(foot, scale(cross(n, ahead), reach)), lift: add(foot, scale(n, 1.25 * reach)) };
+  }
+
+  /** @param {CanvasRenderingContext2D} g */
+  paint(g) {
+    const { stage } = this;
+    if (!stage.model.camera()) return;
+    const sand = css.getPropertyValue("--sand").trim(), bone = css.getPropertyValue("--bone").trim();
+    for (const insert of this.inserts()) {
+      const at = this.places(insert), chosen = insert.id === stage.model.chosen;
+      const foot = stage.worldToStage(at.foot);
+      if (!foot) continue;
+      if (chosen) {
+        g.strokeStyle = bone;
+        g.lineWidth = 1;
+        for (const name of /** @type {const} */ (["turn", "size", "lift"])) {
+          const p = stage.worldToStage(at[name]);
+          if (!p) continue;
+          g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(p[0], p[1]); g.stroke();
+          g.fillStyle = "#181614";
+          g.beginPath();
+          if (name === "turn") g.arc(p[0], p[1], 5, 0, 7); else g.rect(p[0] - 4, p[1] - 4, 8, 8);
+          g.fill(); g.stroke();
+          g.fillStyle = bone;
+          g.font = "11px Barlow Semi Condensed, sans-serif";
+          g.fillText(name, p[0] + 8, p[1] + 4);
+        }
+      }
+      g.beginPath();
+      g.moveTo(foot[0], foot[1] - 9); g.lineTo(foot[0] + 7, foot[1] + 4); g.lineTo(foot[0] - 7, foot[1] + 4);
+      g.closePath();
+      g.strokeStyle = sand;
+      g.fillStyle = chosen ? sand : "rgb(24 22 20 / .6)";
+      g.fill(); g.stroke();
+    }
+  }
+
+  /** @param {number[]} at */
+  over(at) {
+    const { stage } = this;
+    if (!stage.model.camera()) return null;
+    for (const insert of this.inserts()) {
+      const places = this.places(insert);
+      const names = insert.id === stage.model.chosen ? ["turn", "size", "lift", "foot"] : ["foot"];
+      for (const name of names) {
+        const p = stage.worldToStage(/** @type {any} */ (places)[name]);
+        if (p && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, name, places };
+      }
+    }
+    return null;
+  }
+
+  /** Begins a drag if a handle is there. @param {number[]} at */
+  down(at) {
+    const grabbed = this.over(at);
+    if (!grabbed) return false;
+    const { stage } = this, { insert, name, places } = grabbed;
+    stage.model.chosen = insert.id;
+    stage.model.select();
+    const began = structuredClone(insert);
+    const first = name === "lift" ? null : stage.onPlane(at, places.foot, places.n);
+    const edge = stage.model.camera() ? Math.abs(dot(unit(sub(centre(stage.model.camera()), places.foot)), places.n)) < 0.08 : false;
+    const total = [0, 0];
+    stage.drag((now, by) => {
+      total[0] += by[0];
+      total[1] += by[1];
+      const next = structuredClone(began), p = next.placement;
+      if (name === "lift") {
+        p.lift_m = began.placement.lift_m + this.along(places, total);
+      } else if (name === "foot" && edge) {
+        // Edge-on there is no depth to be read from the pointer: it moves across only.
+        const right = stage.worldToStage(add(places.foot, places.right)), foot = stage.worldToStage(places.foot);
+        if (right && foot) p.foot = add(began.placement.foot, scale(places.right, total[0] / Math.max(Math.abs(right[0] - foot[0]), 8) * Math.sign(right[0] - foot[0])));
+      } else {
+        const hit = stage.onPlane(now, places.foot, places.n);
+        if (!hit || !first) return;
+        if (name === "foot") p.foot = add(began.placement.foot, sub(hit, first));
+        const a = sub(first, places.foot), b = sub(hit, places.foot);
+        if (name === "turn") p.turn_deg = began.placement.turn_deg + (Math.atan2(dot(cross(a, b), places.n), dot(a, b)) * 180) / Math.PI;
+        if (name === "size") p.scale = began.placement.scale * Math.min(Math.max(dot(b, places.right) / Math.max(dot(a, places.right), 1e-6), 0.05), 20);
+      }
+      this.moving = next;
+      this.sketch();
+    }, () => this.drop(began));
+    return true;
+  }
+
+  /** Metres along the normal for a pull on the screen. @param {any} places @param {number[]} pull */
+  along(places, pull) {
+    const foot = this.stage.worldToStage(places.foot), top = this.stage.worldToStage(add(places.foot, scale(places.n, places.reach)));
+    if (!foot || !top) return 0;
+    const axis = [top[0] - foot[0], top[1] - foot[1]], length = Math.hypot(axis[0], axis[1]);
+    // Seen end-on the axis has no direction on the screen; up is away then.
+    if (length < 12) return (-pull[1] / 90) * places.reach;
+    return ((pull[0] * axis[0] + pull[1] * axis[1]) / (length * length)) * places.reach;
+  }
+
+  /** A draft of the frame, one at a time. */
+  async sketch() {
+    const { stage } = this;
+    if (this.asking || !this.moving) return;
+    this.asking = true;
+    const insert = this.moving;
+    try {
+      const response = await fetch(stage.model.url("draft"), { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify({ frame: stage.model.frame, insert }) });
+      if (!response.ok) { note(await refusal(response)); return; }
+      const bitmap = await createImageBitmap(await response.blob());
+      if (this.moving) { stage.draft?.close(); stage.draft = bitmap; stage.paint(); } else bitmap.close();
+    } finally {
+      this.asking = false;
+      if (this.moving && this.moving !== insert) this.sketch();
+    }
+  }
+
+  /** @param {any} began */
+  async drop(began) {
+    const insert = this.moving, { stage } = this;
+    if (insert && JSON.stringify(insert) !== JSON.stringify(began)) await stage.model.edit({ edit: "change-insert", insert });
+    this.moving = null;
+    stage.draft?.close();
+    stage.draft = null;
+    stage.paint();
+  }
+}

@@ -1,0 +1,247 @@
+// @ts-check
+/** Mounts the workbench. */
+import { Frames } from "./frames.js";
+import { Model } from "./model.js";
+import { note } from "./notes.js";
+import { Stage } from "./stage.js";
+import { Timeline } from "./timeline.js";
+
+const byId = (/** @type {string} */ id) => /** @type {any} */ (document.getElementById(id));
+const model = new Model(Number(byId("bench").dataset.shot));
+let source = "";
+const frames = new Frames(address, () => { stage.paint(); timeline.paint(); });
+const stage = new Stage(byId("stage"), model, frames);
+const timeline = new Timeline(byId("timeline"), model, frames);
+
+/** Composites where something is placed, the plate else. */
+function composites() {
+  return model.state.solve !== null && model.state.inserts.length > 0 && byId("show-inserts").checked;
+}
+
+/** @param {number} frame */
+function address(frame) {
+  return composites() ? model.url(`picture/${frame}?revision=${model.state.revision}`) : model.url(`plate/${frame + model.state.trim.first}`);
+}
+
+function refreshFrames() {
+  const now = composites() ? `picture ${model.state.revision}` : `plate ${model.state.trim.first} ${model.state.frames}`;
+  if (now !== source) { source = now; frames.reset(model.state.frames); }
+}
+
+function showFrame() {
+  const camera = model.camera();
+  byId("frame").value = String(model.frame);
+  byId("frame-reading").textContent = `of ${model.state.frames - 1}${camera ? ` · ${camera.rms.toFixed(2)} px · ${camera.n} points` : model.cameras.length ? " · no camera" : ""}`;
+  stage.paint();
+  timeline.paint();
+}
+
+function showSelection() {
+  const n = model.selected.size;
+  const count = byId("selected-count");
+  if (count) count.textContent = String(n);
+  const enable = (/** @type {string} */ act, /** @type {boolean} */ on) => { for (const b of document.querySelectorAll(`[data-act="${act}"]`)) /** @type {HTMLButtonElement} */ (b).disabled = !on; };
+  enable("delete-tracks", n > 0);
+  enable("floor", n >= 3);
+  enable("origin", n === 1);
+  enable("scale", n === 2);
+  for (const form of document.querySelectorAll(".title-form")) form.classList.toggle("chosen", /** @type {HTMLElement} */ (form).dataset.insert === String(model.chosen));
+  stage.paint();
+}
+
+model.addEventListener("loaded", () => {
+  byId("frame").max = String(model.state.frames - 1);
+  if (stage.view.fitted) stage.fit();
+  refreshFrames();
+  timeline.loaded();
+  showFrame();
+  showSelection();
+});
+model.addEventListener("frame", showFrame);
+model.addEventListener("selection", showSelection);
+model.addEventListener("route", (event) => putRoute(/** @type {CustomEvent} */ (event).detail));
+model.addEventListener("stale", () => reload());
+
+// --- the route ---------------------------------------------------------------
+
+function openStation() {
+  return /** @type {HTMLElement|null} */ (document.querySelector(".station[open]"))?.dataset.station ?? null;
+}
+
+/** @param {string} html */
+function putRoute(html) {
+  const keep = openStation();
+  byId("route").innerHTML = html;
+  globalThis.htmx.process(byId("route"));
+  restore(keep);
+}
+
+/** @param {string|null} name */
+function restore(name) {
+  const station = name && document.querySelector(`.station[data-station="${name}"]`);
+  if (station) station.setAttribute("open", "");
+  showSelection();
+}
+
+let before = /** @type {string|null} */ (null);
+document.body.addEventListener("htmx:beforeSwap", () => { before = openStation(); });
+document.body.addEventListener("htmx:afterSwap", () => restore(before));
+document.body.addEventListener("htmx:responseError", (event) => {
+  const { xhr } = /** @type {CustomEvent} */ (event).detail;
+  note(xhr.responseText || "The server refused.");
+  reload();
+});
+document.body.addEventListener("htmx:sendError", () => note("Fennik does not answer. Is it still running? What was saved is kept."));
+document.body.addEventListener("shot-changed", () => model.load().catch(tell));
+
+async function reload() {
+  putRoute(await (await model.get("route")).text());
+  await model.load();
+}
+
+const tell = (/** @type {unknown} */ error) => note(error instanceof Error ? error.message : String(error));
+const value = (/** @type {string} */ id) => Number(byId(id).value) || 0;
+
+/** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
+const acts = {
+  "delete-tracks": () => deleteTracks(),
+  "restore-tracks": () => model.edit({ edit: "restore-tracks", tracks: [...model.deleted] }),
+  "suggest-floor": () => model.change("datum", { action: "suggest-floor" }),
+  floor: () => model.change("datum", { action: "floor", points: [...model.selected] }),
+  origin: () => model.change("datum", { action: "origin", point: [...model.selected][0] }),
+  scale: () => model.change("datum", { action: "scale", points: [...model.selected], distance_m: value("distance") }),
+  nudge: () => model.change("datum", { action: "nudge", turn_deg: ["x", "y", "z"].map((k) => value(`turn-${k}`)), shift_m: ["x", "y", "z"].map((k) => value(`shift-${k}`)) }),
+  flip: () => model.change("datum", { action: "flip" }),
+  place: (button) => stage.setPlacing(stage.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
+  "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
+};
+
+async function deleteTracks() {
+  const tracks = [...model.selected];
+  model.selected.clear();
+  await model.edit({ edit: "delete-tracks", tracks });
+}
+
+byId("route").addEventListener("click", (/** @type {MouseEvent} */ event) => {
+  const target = /** @type {HTMLElement} */ (event.target);
+  const button = /** @type {HTMLElement|null} */ (target.closest("[data-act]"));
+  if (button) Promise.resolve(acts[button.dataset.act ?? ""]?.(button)).catch(tell);
+  const go = /** @type {HTMLElement|null} */ (target.closest("[data-go]"));
+  if (go) model.go(Number(go.dataset.go));
+  const trim = /** @type {HTMLElement|null} */ (target.closest("[data-trim]"));
+  if (trim) /** @type {HTMLInputElement} */ (trim.closest("form")?.elements.namedItem(trim.dataset.trim ?? "")).value = String(model.frame + Number(trim.dataset.offset));
+  const form = /** @type {HTMLElement|null} */ (target.closest(".title-form"));
+  if (form && model.chosen !== Number(form.dataset.insert)) { model.chosen = Number(form.dataset.insert); model.select(); }
+});
+
+// --- jobs --------------------------------------------------------------------
+
+const news = new EventSource("/events");
+news.onmessage = (event) => {
+  const { job, left_s } = JSON.parse(event.data);
+  if (job.shot !== model.shot) return;
+  const active = job.state === "running" || job.state === "waiting";
+  const percent = job.total ? Math.floor((100 * job.done) / job.total) : 0;
+  const words = job.kind === "solve" ? `${job.message} · ${percent} %` : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
+  const line = words + (left_s !== null && active ? ` · ${left_s} s left` : "");
+  byId("running").textContent = active ? `${job.kind}: ${line}` : "";
+  const box = document.querySelector(`.job[data-job="${job.id}"]`);
+  const reading = box?.querySelector(".job-reading");
+  if (active && box && reading) {
+    reading.textContent = line;
+    /** @type {HTMLProgressElement} */ (box.querySelector("progress")).value = percent;
+  } else if (!active || !box) {
+    if (job.kind === "decode" && !active) { source = ""; }
+    reload().catch(tell);
+  }
+};
+
+// --- playing -----------------------------------------------------------------
+
+let playing = false, began = 0, from = 0, shown = 0, dropped = 0;
+
+function play(/** @type {boolean} */ on) {
+  playing = on;
+  byId("play").textContent = on ? "Pause" : "Play";
+  if (!on) return;
+  if (model.frame >= model.state.frames - 1) model.go(0);
+  began = performance.now();
+  from = model.frame;
+  shown = 0;
+  dropped = 0;
+  requestAnimationFrame(tick);
+}
+
+function tick(/** @type {number} */ time) {
+  if (!playing) return;
+  const [per, s] = model.state.rate;
+  const due = from + Math.floor(((time - began) / 1000) * (per / s));
+  const next = Math.min(due, model.state.frames - 1);
+  if (next > model.frame) {
+    // What is not decoded yet is waited for: the clock stands until it is there.
+    if (frames.now(model.frame + 1) || frames.failed.has(model.frame + 1)) {
+      dropped += next - model.frame - 1;
+      shown++;
+      model.go(next);
+    } else {
+      began = time;
+      from = model.frame;
+    }
+    const seconds = Math.max((time - began) / 1000, 1e-3);
+    byId("play-reading").textContent = `${((model.frame - from) / seconds).toFixed(1)} fps · ${dropped} dropped`;
+  }
+  if (model.frame >= model.state.frames - 1) play(false); else requestAnimationFrame(tick);
+}
+
+byId("play").addEventListener("click", () => play(!playing));
+byId("back").addEventListener("click", () => model.go(model.frame - 1));
+byId("forward").addEventListener("click", () => model.go(model.frame + 1));
+byId("frame").addEventListener("change", () => model.go(value("frame")));
+byId("worst").addEventListener("click", () => { const w = model.worst(); if (w !== null) model.go(w); });
+byId("show-inserts").addEventListener("change", () => { refreshFrames(); stage.paint(); });
+byId("help-open").addEventListener("click", () => byId("help").showModal());
+
+// --- keys --------------------------------------------------------------------
+
+const typing = (/** @type {EventTarget|null} */ t) => t instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName) && /** @type {HTMLInputElement} */ (t).type !== "checkbox";
+let panned = false;
+byId("plate").addEventListener("pointerdown", () => { panned = true; });
+
+/** @type {Record<string, (event: KeyboardEvent) => void>} */
+const keys = {
+  ArrowLeft: (e) => model.go(model.frame - (e.shiftKey ? 10 : 1)),
+  ArrowRight: (e) => model.go(model.frame + (e.shiftKey ? 10 : 1)),
+  Home: () => model.go(0),
+  End: () => model.go(model.state.frames - 1),
+  w: () => byId("worst").click(),
+  f: () => stage.fit(),
+  t: () => stage.setPlacing(stage.placing ? null : "standing"),
+  "?": () => byId("help").showModal(),
+  Delete: () => { if (model.selected.size) deleteTracks().catch(tell); else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(tell); },
+  Escape: () => { if (stage.placing) stage.setPlacing(null); else { model.selected.clear(); model.chosen = null; model.select(); } },
+};
+
+document.addEventListener("keydown", (event) => {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !typing(event.target)) {
+    event.preventDefault();
+    byId(event.shiftKey ? "redo" : "undo").click();
+    return;
+  }
+  if (typing(event.target) || event.ctrlKey || event.metaKey || byId("help").open) return;
+  if (event.key === " ") {
+    if (event.target instanceof HTMLButtonElement || (event.target instanceof HTMLElement && event.target.tagName === "SUMMARY")) return;
+    event.preventDefault();
+    if (!event.repeat) { stage.space = true; panned = false; }
+    return;
+  }
+  const act = keys[event.key] ?? keys[event.key.toLowerCase()];
+  if (act && !(event.target instanceof HTMLElement && event.target.tagName === "SUMMARY" && event.key.startsWith("Arrow"))) { event.preventDefault(); act(event); }
+});
+document.addEventListener("keyup", (event) => {
+  if (event.key !== " " || !stage.space) return;
+  stage.space = false;
+  if (!panned) play(!playing);
+});
+
+globalThis.fennik = { model, stage, frames };
+model.load().then(() => restore(model.state.inserts.length ? "inserts" : model.state.solve !== null ? "datum" : model.state.tracks !== null ? "solve" : "track")).catch(tell);

@@ -1,0 +1,106 @@
+// @ts-check
+/** Lanes that measure, and the playhead. */
+import { counts } from "./tracks.js";
+import { ramp } from "./ramp.js";
+
+const LEFT = 92, RIGHT = 14, RULER = 20;
+
+export class Timeline {
+  /** @param {HTMLElement} root @param {import("./model.js").Model} model @param {import("./frames.js").Frames} frames */
+  constructor(root, model, frames) {
+    this.model = model;
+    this.frames = frames;
+    this.canvas = /** @type {HTMLCanvasElement} */ (root.querySelector("#lanes"));
+    this.g = /** @type {CanvasRenderingContext2D} */ (this.canvas.getContext("2d"));
+    this.counts = new Uint32Array(0);
+    new ResizeObserver(() => this.paint()).observe(this.canvas);
+    this.canvas.addEventListener("pointerdown", (e) => {
+      const scrub = (/** @type {PointerEvent} */ event) => model.go(this.frameAt(event.clientX - this.canvas.getBoundingClientRect().left));
+      const up = () => { window.removeEventListener("pointermove", scrub); window.removeEventListener("pointerup", up); };
+      window.addEventListener("pointermove", scrub);
+      window.addEventListener("pointerup", up);
+      scrub(e);
+    });
+  }
+
+  loaded() {
+    const live = this.model.tracks.filter((t) => !this.model.deleted.has(t.id));
+    this.counts = counts(live, this.model.state.frames);
+    this.paint();
+  }
+
+  /** @param {number} x */
+  frameAt(x) {
+    const span = this.canvas.clientWidth - LEFT - RIGHT;
+    return ((x - LEFT) / Math.max(span, 1)) * this.model.state.frames - 0.5;
+  }
+
+  /** @param {number} frame */
+  xOf(frame) {
+    return LEFT + ((frame + 0.5) / this.model.state.frames) * (this.canvas.clientWidth - LEFT - RIGHT);
+  }
+
+  paint() {
+    if (this.pending || !this.model.state) return;
+    this.pending = true;
+    requestAnimationFrame(() => { this.pending = false; this.paintNow(); });
+  }
+
+  paintNow() {
+    const { canvas, g, model } = this;
+    const dense = window.devicePixelRatio || 1, w = canvas.clientWidth, h = canvas.clientHeight;
+    if (canvas.width !== Math.round(w * dense) || canvas.height !== Math.round(h * dense)) {
+      canvas.width = Math.round(w * dense);
+      canvas.height = Math.round(h * dense);
+    }
+    g.setTransform(dense, 0, 0, dense, 0, 0);
+    g.clearRect(0, 0, w, h);
+    const css = getComputedStyle(document.documentElement), c = (/** @type {string} */ n) => css.getPropertyValue(`--${n}`).trim();
+    const n = model.state.frames, cell = Math.max((w - LEFT - RIGHT) / n, 0.5);
+    g.font = "11px JetBrains Mono, monospace";
+    g.textBaseline = "middle";
+    // Ruler.
+    g.fillStyle = c("dust");
+    g.strokeStyle = c("line");
+    const every = [1, 5, 10, 25, 50, 100, 250, 500, 1000, 5000].find((s) => s * cell > 52) ?? 10000;
+    for (let f = 0; f < n; f += every) {
+      const x = Math.round(this.xOf(f)) + 0.5;
+      g.fillText(String(f), x + 4, 10);
+      g.beginPath(); g.moveTo(x, 4); g.lineTo(x, RULER); g.stroke();
+    }
+    const lane = (/** @type {string} */ name, /** @type {number} */ top, /** @type {number} */ height, /** @type {string} */ top_value) => {
+      g.fillStyle = c("dust");
+      g.fillText(name, 12, top + height / 2 - (top_value ? 7 : 0));
+      if (top_value) { g.fillStyle = c("lichen"); g.fillText(top_value, 12, top + height / 2 + 7); }
+      g.strokeStyle = c("line");
+      g.beginPath(); g.moveTo(LEFT, top + height + 0.5); g.lineTo(w - RIGHT, top + height + 0.5); g.stroke();
+    };
+    const rest = h - RULER - 22, error = [RULER + 2, rest * 0.55], number = [RULER + 4 + rest * 0.55, rest * 0.4];
+    // Error of each frame, as an area.
+    const solved = model.cameras.filter(Boolean);
+    const most = Math.max(0.2, ...solved.map((k) => /** @type {any} */ (k).rms)) * 1.1;
+    lane("error", error[0], error[1], solved.length ? `${(most / 1.1).toFixed(2)} px` : "");
+    for (const k of solved) {
+      const camera = /** @type {any} */ (k), height = (camera.rms / most) * error[1];
+      g.fillStyle = ramp(camera.rms / (0.75 * model.state.width / 1280));
+      g.fillRect(this.xOf(camera.frame) - cell / 2, error[0] + error[1] - height, cell + 0.4, height);
+    }
+    // Number of tracks, as a band.
+    const top = Math.max(1, ...this.counts);
+    lane("tracks", number[0], number[1], this.model.tracks.length ? String(top) : "");
+    g.fillStyle = c("lichen");
+    g.globalAlpha = 0.5;
+    this.counts.forEach((v, f) => { const height = (v / top) * number[1]; g.fillRect(this.xOf(f) - cell / 2, number[0] + number[1] - height, cell + 0.4, height); });
+    g.globalAlpha = 1;
+    // Frames that are ready to play.
+    lane("ready", h - 16, 10, "");
+    g.fillStyle = c("sand");
+    for (let f = 0; f < n; f++) if (this.frames.ready(f)) g.fillRect(this.xOf(f) - cell / 2, h - 12, cell + 0.4, 4);
+    // Playhead.
+    const x = Math.round(this.xOf(model.frame)) + 0.5;
+    g.strokeStyle = c("bone");
+    g.beginPath(); g.moveTo(x, 0); g.lineTo(x, h); g.stroke();
+    g.fillStyle = c("bone");
+    g.fillRect(x - 3, 0, 6, 4);
+  }
+}
