@@ -25,7 +25,7 @@ export function drawScene(g, w, h, model, kind, orbit, colour) {
   const place = (/** @type {number[]} */ p) => { const [x, y] = turn(p); return [w / 2 + (x - (x0 + x1) / 2) * size, h / 2 + (y - (y0 + y1) / 2) * size]; };
   for (const p of model.points) {
     const [x, y] = place(p.x), picked = model.selected.has(p.id);
-    g.fillStyle = picked ? colour("sand") : ramp(p.rms / 0.75);
+    g.fillStyle = picked ? colour("sand") : ramp((p.rms * 1280) / model.state.width);
     g.fillRect(x - 1, y - 1, picked ? 5 : 2, picked ? 5 : 2);
   }
   g.strokeStyle = colour("bone");

@@ -102,7 +102,14 @@ export class Stage {
     this.paintPicture(g);
     this.empty.hidden = model.tracks.length > 0 && (!model.cameras.length || !!model.camera());
     this.empty.textContent = model.tracks.length ? "This frame has no camera." : "Not tracked yet. Open the station Track and press “Track the clip”.";
-    if (this.option("grid")) this.paintFloor(g);
+    if (this.option("grid")) {
+      g.save();
+      g.beginPath();
+      g.rect(this.view.x, this.view.y, model.state.width * this.view.scale, model.state.height * this.view.scale);
+      g.clip();
+      this.paintFloor(g);
+      g.restore();
+    }
     if (this.option("tracks")) this.paintTracks(g);
     this.handles.paint(g);
     if (this.surface?.point) this.paintTile(g);
@@ -133,7 +140,7 @@ export class Stage {
   /** @param {CanvasRenderingContext2D} g */
   paintTracks(g) {
     const { model } = this;
-    const bad = Math.max(0.5, 3 * (model.state.width / 1280) * 0.25);
+    const bad = model.state.width / 1280;
     g.lineWidth = 1;
     for (const track of model.tracks) {
       if (model.deleted.has(track.id)) continue;
@@ -300,18 +307,18 @@ export class Stage {
       const [x, y] = this.toStage(p), d = Math.hypot(x - at[0], y - at[1]);
       if (d < best) { best = d; near = track.id; }
     }
-    if (near !== null) {
-      if (!more) model.selected.clear();
-      if (more && model.selected.has(near)) model.selected.delete(near); else model.selected.add(near);
-      model.select();
-      return;
-    }
     this.box = { x0: at[0], y0: at[1], x1: at[0], y1: at[1] };
     this.drag(([x, y]) => { this.box.x1 = x; this.box.y1 = y; }, () => {
       const { x0, y0, x1, y1 } = this.box;
       this.box = null;
-      // A click on nothing loses nothing; Escape lets go of a selection.
-      if (Math.abs(x1 - x0) < 4 && Math.abs(y1 - y0) < 4) return;
+      if (Math.abs(x1 - x0) < 4 && Math.abs(y1 - y0) < 4) {
+        // A click on nothing loses nothing; Escape lets go of a selection.
+        if (near === null) return;
+        if (!more) model.selected.clear();
+        if (more && model.selected.has(near)) model.selected.delete(near); else model.selected.add(near);
+        model.select();
+        return;
+      }
       if (!more) model.selected.clear();
       for (const track of model.tracks) {
         const p = !model.deleted.has(track.id) && trackAt(track, model.frame);

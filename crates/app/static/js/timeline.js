@@ -82,7 +82,7 @@ export class Timeline {
     lane("error", error[0], error[1], solved.length ? `${(most / 1.1).toFixed(2)} px` : "");
     for (const k of solved) {
       const camera = /** @type {any} */ (k), height = (camera.rms / most) * error[1];
-      g.fillStyle = ramp(camera.rms / (0.75 * model.state.width / 1280));
+      g.fillStyle = ramp(camera.rms / (model.state.width / 1280));
       g.fillRect(this.xOf(camera.frame) - cell / 2, error[0] + error[1] - height, cell + 0.4, height);
     }
     // Number of tracks, as a band.

@@ -22,7 +22,8 @@ const FEWEST: usize = 12;
 pub struct FloorReading {
     /// RMS distance of its points, px.
     pub fit_px: f64,
-    /// Angle against the average camera upright, degrees.
+    /// How far the average camera is rolled against the floor, degrees: near 0 where the camera was held
+    /// level. (The camera's pitch says nothing of the floor; its roll does.)
     pub level_deg: f64,
     /// Its points.
     pub points: Vec<TrackId>,
@@ -69,7 +70,7 @@ fn frame_of(solution: &Solution, first: u32, last: u32) -> Option<&SolvedFrame> 
     solution.frames.get(i)
 }
 
-fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[TrackId], up: Vector3<f64>) -> FloorReading {
+fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[TrackId]) -> FloorReading {
     let misses: Vec<f64> = solution
         .points
         .iter()
@@ -80,7 +81,9 @@ fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[T
         })
         .collect();
     let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
-    FloorReading { fit_px, level_deg: normal.dot(&up).clamp(-1.0, 1.0).acos().to_degrees(), points: ids.to_vec() }
+    let rolls = solution.frames.iter().map(|f| normal.dot(&(f.pose.rotation.inverse() * Vector3::x())).clamp(-1.0, 1.0).asin());
+    let level_deg = (rolls.sum::<f64>() / solution.frames.len().max(1) as f64).abs().to_degrees();
+    FloorReading { fit_px, level_deg, points: ids.to_vec() }
 }
 
 /// The floor through the given points, by least squares.
@@ -100,7 +103,7 @@ pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, Strin
         fit_plane(&positions).ok_or_else(|| "the selected points lie on a line; add one beside it".to_owned())?;
     let up = camera_up(solution);
     let normal = if normal.dot(&up) < 0.0 { -normal } else { normal };
-    let reading = reading(solution, middle, normal, &ids, up);
+    let reading = reading(solution, middle, normal, &ids);
     Ok(FloorFit { middle, normal, reading })
 }
 

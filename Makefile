@@ -1,0 +1,33 @@
+# What one can do here; plain `make` lists it.
+.DEFAULT_GOAL := help
+.PHONY: help setup setup-test demo test lint bench shots film
+
+help: ## this list
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 14
+
+setup: ## install what running needs (ffmpeg)
+	@sh scripts/setup.sh run
+
+setup-test: ## install what the tests need (ffmpeg, Chromium, Node packages)
+	@sh scripts/setup.sh test
+
+demo: setup ## build and serve the demo project on 127.0.0.1
+	cargo run --release --locked -p fennik -- demo
+
+test: setup-test ## run all tests, the browser's included
+	cargo test --workspace --locked
+
+lint: ## rustfmt and clippy, warnings are errors
+	cargo fmt --all --check
+	cargo clippy --workspace --all-targets --locked -- -D warnings
+
+bench: setup ## time tracking, solving and rendering on the demo clip
+	cargo run --release --locked -p fennik -- bench
+
+film: setup ## make the demo clip, its truth and its analyses again
+	cargo run --release --locked -p fennik-demo --bin film
+	cargo run --release --locked -p fennik -- demo --make-analyses crates/demo/assets
+
+shots: setup-test ## make docs/screenshots again
+	cargo build --release --locked -p fennik
+	node e2e/screenshots.mjs

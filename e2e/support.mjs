@@ -1,0 +1,97 @@
+// What every browser test needs: a server of its own, a page, and a look at the stage's pixels.
+import { spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { chromium } from "playwright-core";
+
+const binary = process.env.FENNIK_BIN ?? new URL("../target/release/fennik", import.meta.url).pathname;
+const FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+
+/** A fresh data folder, removed by the caller. */
+export function freshFolder() {
+  const path = mkdtempSync(join(tmpdir(), "fennik-e2e-"));
+  return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
+}
+
+/** Starts `fennik demo` on a free port and waits for its address. */
+export async function startServer(data, command = "demo") {
+  const child = spawn(binary, [command, "--data", data, "--port", "0"], { stdio: ["ignore", "pipe", "inherit"] });
+  const address = await new Promise((resolve, reject) => {
+    let text = "";
+    child.stdout.on("data", (chunk) => {
+      text += chunk;
+      const found = text.match(/http:\/\/[\d.]+:\d+\//);
+      if (found) resolve(found[0]);
+    });
+    child.on("exit", (code) => reject(new Error(`the server ended with ${code}`)));
+  });
+  const ended = new Promise((resolve) => child.on("exit", resolve));
+  return { address, stop: (signal = "SIGTERM") => { child.kill(signal); return ended; } };
+}
+
+export async function openBrowser() {
+  return chromium.launch({ executablePath: "/usr/bin/chromium", args: FLAGS });
+}
+
+/** A page at 1280x800 that fails the test on any error of its scripts. */
+export async function openPage(browser, url) {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.faults = [];
+  page.on("pageerror", (error) => page.faults.push(error.message));
+  await page.goto(url);
+  return page;
+}
+
+/** Opens a station of the route. */
+export async function openStation(page, name) {
+  await page.waitForSelector(`.station[data-station="${name}"]`);
+  if (!(await page.locator(`.station[data-station="${name}"][open]`).count())) await page.click(`.station[data-station="${name}"] > summary`);
+}
+
+/** Waits until the picture of a frame is on the stage. */
+export async function showFrame(page, frame) {
+  await page.fill("#frame", String(frame));
+  await page.press("#frame", "Enter");
+  await page.waitForFunction((f) => document.getElementById("plate").dataset.shown === String(f), frame, { timeout: 60_000 });
+  await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
+}
+
+/** Mean colour of a small square of the stage's own pixels round a picture pixel. */
+export async function colourAt(page, [x, y], half = 2) {
+  return page.evaluate(([px, py, h]) => {
+    const { stage } = globalThis.fennik;
+    const [sx, sy] = stage.toStage([px, py]);
+    const d = window.devicePixelRatio;
+    const canvas = document.getElementById("plate");
+    const data = canvas.getContext("2d").getImageData(Math.round((sx - h) * d), Math.round((sy - h) * d), (2 * h + 1) * d, (2 * h + 1) * d).data;
+    const sum = [0, 0, 0];
+    for (let i = 0; i < data.length; i += 4) for (let k = 0; k < 3; k++) sum[k] += data[i + k];
+    return sum.map((v) => v / (data.length / 4));
+  }, [x, y, half]);
+}
+
+export const distance = (a, b) => Math.hypot(...a.map((v, i) => v - b[i]));
+
+/** Pixel of a world point through a true camera (see docs/formats.md). */
+export function trueProject(camera, p) {
+  const c = camera.rotation.map((row, i) => row[0] * p[0] + row[1] * p[1] + row[2] * p[2] + camera.translation[i]);
+  const u = c[0] / c[2], v = c[1] / c[2], r2 = u * u + v * v;
+  const gain = camera.focal_length_px * (1 + r2 * (camera.k1 + r2 * camera.k2));
+  return [gain * u + camera.principal_point_px[0], gain * v + camera.principal_point_px[1]];
+}
+
+/** Where a pixel of a true camera meets the true ground, y = 0. */
+export function trueGround(camera, [x, y]) {
+  const d = [(x - camera.principal_point_px[0]) / camera.focal_length_px, (y - camera.principal_point_px[1]) / camera.focal_length_px];
+  let [u, v] = d;
+  for (let i = 0; i < 30; i++) {
+    const r2 = u * u + v * v, gain = 1 + r2 * (camera.k1 + r2 * camera.k2);
+    [u, v] = d.map((k) => k / gain);
+  }
+  const { rotation: r, translation: t } = camera;
+  const along = [0, 1, 2].map((i) => r[0][i] * u + r[1][i] * v + r[2][i]);
+  const eye = [0, 1, 2].map((i) => -(r[0][i] * t[0] + r[1][i] * t[1] + r[2][i] * t[2]));
+  const far = -eye[1] / along[1];
+  return along.map((a, i) => eye[i] + far * a);
+}

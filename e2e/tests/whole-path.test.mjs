@@ -1,0 +1,239 @@
+// A newcomer's way: open the untouched demo shot, track, solve, floor, title, look, deliver.
+import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { colourAt, distance, freshFolder, openBrowser, openPage, openStation, showFrame, startServer, trueGround, trueProject } from "../support.mjs";
+
+const truth = JSON.parse(readFileSync(new URL("../../crates/demo/assets/varrick-quay.truth.json", import.meta.url)));
+const LAST = 89;
+let folder, server, browser, page;
+
+before(async () => {
+  folder = freshFolder();
+  server = await startServer(folder.path);
+  browser = await openBrowser();
+  page = await openPage(browser, server.address);
+});
+after(async () => {
+  await browser?.close();
+  await server?.stop();
+  folder?.remove();
+});
+
+async function job(start, kind) {
+  await page.click(start);
+  await page.waitForSelector(`.job[data-kind="${kind}"] progress`);
+  await page.waitForSelector(`.job[data-kind="${kind}"]`, { state: "detached", timeout: 240_000 });
+}
+
+test("the list shows one finished shot and one untouched", async () => {
+  assert.match(await page.textContent('.shot-row[data-shot="2"]'), /finished.*good · 1 insert/s);
+  assert.match(await page.textContent('.shot-row[data-shot="1"]'), /untouched.*untouched/s);
+});
+
+test("a trim is typed and kept", async () => {
+  await page.click('.shot-row[data-shot="1"] a');
+  await openStation(page, "footage");
+  await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
+  await page.fill('[name="last"]', String(LAST));
+  await page.click('.station[data-station="footage"] button:has-text("Trim")');
+  await page.waitForFunction((n) => globalThis.fennik.model.state.frames === n, LAST + 1);
+});
+
+test("tracking shows its progress and ends with tracks on the stage", async () => {
+  await openStation(page, "track");
+  await job("#start-track", "track");
+  assert.match(await page.textContent('.station[data-station="track"] summary'), /\d+ tracks/);
+  await showFrame(page, 20);
+});
+
+test("a track is selected by a click, more by shift and by a box, deleted and brought back", async () => {
+  const at = await page.evaluate(() => {
+    const { model, stage } = globalThis.fennik;
+    const box = document.getElementById("plate").getBoundingClientRect();
+    const seen = model.tracks.filter((t) => t.first <= 20 && t.first + t.xy.length / 2 > 20).slice(100, 102);
+    return seen.map((t) => stage.toStage([t.xy[2 * (20 - t.first)], t.xy[2 * (20 - t.first) + 1]])).map(([x, y]) => [x + box.left, y + box.top]);
+  });
+  await page.mouse.click(...at[0]);
+  assert.equal(await page.textContent("#selected-count"), "1");
+  await page.keyboard.down("Shift");
+  await page.mouse.click(...at[1]);
+  await page.keyboard.up("Shift");
+  assert.equal(await page.textContent("#selected-count"), "2");
+  await page.mouse.move(500, 300);
+  await page.mouse.down();
+  await page.mouse.move(800, 500, { steps: 4 });
+  await page.mouse.up();
+  const inBox = Number(await page.textContent("#selected-count"));
+  assert.ok(inBox > 10, `${inBox} in the box`);
+  await page.click('[data-act="delete-tracks"]');
+  await page.waitForFunction((n) => globalThis.fennik.model.deleted.size === n, inBox);
+  await page.click("#undo");
+  await page.waitForFunction(() => globalThis.fennik.model.deleted.size === 0);
+});
+
+test("the solve ends with a good camera and a reading", async () => {
+  await openStation(page, "solve");
+  await job("#start-solve", "solve");
+  assert.match(await page.textContent('.station[data-station="solve"] summary'), /0\.\d\d px · 90\/90 · good/);
+  await page.click("#worst");
+  const worst = await page.evaluate(() => [globalThis.fennik.model.frame, globalThis.fennik.model.worst()]);
+  assert.equal(worst[0], worst[1]);
+});
+
+test("the suggested floor is accepted with one click and is level", async () => {
+  await openStation(page, "datum");
+  await page.click("#suggest-floor");
+  await page.waitForFunction(() => globalThis.fennik.model.state.floor);
+  const floor = await page.evaluate(() => globalThis.fennik.model.state.floor);
+  assert.ok(floor.fit_px < 1 && floor.level_deg < 2 && floor.points.length > 100, JSON.stringify({ ...floor, points: floor.points.length }));
+});
+
+const spot = [560, 520];
+let foot;
+
+test("a title is placed under the pointer and changes the picture there", async () => {
+  await showFrame(page, 30);
+  for (const box of ["#show-tracks", "#show-grid"]) await page.uncheck(box);
+  await openStation(page, "inserts");
+  await page.click("#place-standing");
+  const at = await page.evaluate((p) => {
+    const box = document.getElementById("plate").getBoundingClientRect();
+    const [x, y] = globalThis.fennik.stage.toStage(p);
+    return [x + box.left, y + box.top];
+  }, spot);
+  await page.mouse.move(at[0] - 3, at[1]);
+  await page.mouse.move(...at);
+  await page.waitForFunction(() => /^floor · tilt 0\.0 deg · fit \d/.test(document.getElementById("tile-reading").textContent));
+  await page.mouse.click(...at);
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 1);
+  foot = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.foot);
+  assert.ok(Math.abs(foot[1]) < 1e-9, "on the floor");
+});
+
+test("the title's foot stays on its spot of the true ground over all frames", async () => {
+  const ground = trueGround(truth.frames[30], spot);
+  const misses = await page.evaluate(({ foot, wanted }) => {
+    const { model, stage } = globalThis.fennik;
+    const was = model.frame;
+    const out = wanted.map(([x, y], f) => {
+      model.frame = f;
+      const [u, v] = stage.toPicture(stage.worldToStage(foot));
+      return Math.hypot(u - x, v - y);
+    });
+    model.frame = was;
+    return out;
+  }, { foot, wanted: truth.frames.slice(0, LAST + 1).map((c) => trueProject(c, ground)) });
+  assert.ok(Math.max(...misses) < 1, `slips by up to ${Math.max(...misses)} px`);
+});
+
+test("the letters show where they should stand, on several frames, and nowhere else", async () => {
+  const top = await page.evaluate(() => {
+    const i = globalThis.fennik.model.state.inserts[0];
+    return [i.placement.foot, i.content.height_m];
+  });
+  for (const frame of [5, 30, 80]) {
+    const points = await page.evaluate(([f, h]) => {
+      const { stage } = globalThis.fennik;
+      // The middle letter of VARRICK is an R; its stem is left of the middle.
+      return [0.25, 0.5].map((k) => stage.toPicture(stage.worldToStage([f[0], f[1] + k * h, f[2]])));
+    }, top);
+    void points;
+    await page.check("#show-inserts");
+    await showFrame(page, frame);
+    const area = await page.evaluate(([f, h]) => {
+      const { stage } = globalThis.fennik;
+      return stage.toPicture(stage.worldToStage([f[0], f[1] + 0.5 * h, f[2]]));
+    }, top);
+    const grid = [-36, -24, -12, 0, 12, 24, 36].flatMap((dx) => [-6, 0, 6].map((dy) => [area[0] + dx, area[1] + dy]));
+    const away = [[100, 650], [1150, 640], [640, 60]];
+    const withTitle = [], without = [];
+    for (const p of [...grid, ...away]) withTitle.push(await colourAt(page, p, 1));
+    await page.uncheck("#show-inserts");
+    await page.waitForTimeout(100);
+    await showFrame(page, frame === 5 ? 6 : 5);
+    await showFrame(page, frame);
+    for (const p of [...grid, ...away]) without.push(await colourAt(page, p, 1));
+    const changed = grid.filter((_, i) => distance(withTitle[i], without[i]) > 30).length;
+    assert.ok(changed >= 6, `frame ${frame}: ${changed} of ${grid.length} spots changed`);
+    for (let i = grid.length; i < withTitle.length; i++) assert.ok(distance(withTitle[i], without[i]) < 12, `frame ${frame}: the plate changed at ${away[i - grid.length]}`);
+  }
+  await page.check("#show-inserts");
+});
+
+test("the title is dragged on the ground, typed at, and undone", async () => {
+  await showFrame(page, 30);
+  const at = await page.evaluate(() => {
+    const { model, stage } = globalThis.fennik;
+    const box = document.getElementById("plate").getBoundingClientRect();
+    const [x, y] = stage.worldToStage(model.state.inserts[0].placement.foot);
+    return [x + box.left, y + box.top];
+  });
+  await page.mouse.move(...at);
+  await page.mouse.down();
+  await page.mouse.move(at[0] + 60, at[1] + 20, { steps: 6 });
+  await page.mouse.up();
+  await page.waitForFunction((f) => globalThis.fennik.model.state.inserts[0].placement.foot[0] !== f[0], foot);
+  const moved = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.foot);
+  assert.ok(Math.abs(moved[1]) < 1e-9, "still on the floor");
+  await page.fill(".title-form textarea", "QUAY");
+  await page.press(".title-form textarea", "Tab");
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts[0].content.text === "QUAY");
+  await page.click("#undo");
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts[0].content.text === "VARRICK");
+  await page.click("#undo");
+  await page.waitForFunction((f) => globalThis.fennik.model.state.inserts[0].placement.foot[0] === f[0], foot);
+});
+
+test("another window's older state is refused and told", async () => {
+  const other = await openPage(browser, page.url());
+  await other.waitForFunction(() => globalThis.fennik?.model.state?.inserts.length === 1);
+  await page.fill('[name="sun"]', "1.1");
+  await page.press('[name="sun"]', "Tab");
+  await page.waitForFunction(() => document.querySelector('[name="sun"]').value === "1.1" && document.querySelector("#undo").title.includes("light"));
+  await openStation(other, "inserts");
+  await other.fill('[name="ambient"]', "0.9");
+  await other.press('[name="ambient"]', "Tab");
+  await other.waitForSelector("#notes >> text=changed in another window");
+  await other.waitForFunction(() => document.querySelector('[name="sun"]').value === "1.1");
+  assert.notEqual(await other.inputValue('[name="ambient"]'), "0.9");
+  await other.close();
+});
+
+test("the clip plays at its rate once it is buffered", async () => {
+  await page.waitForFunction((n) => globalThis.fennik.frames.blobs.size === n, LAST + 1, { timeout: 120_000 });
+  await showFrame(page, 0);
+  await page.click("#play");
+  await page.waitForFunction((n) => globalThis.fennik.model.frame === n, LAST, { timeout: 30_000 });
+  assert.match(await page.textContent("#play-reading"), /fps/);
+});
+
+test("the video, the camera file and the scene are delivered whole", async () => {
+  await openStation(page, "deliver");
+  await job("#start-deliver", "deliver");
+  const fetched = async (selector, name) => {
+    const [download] = await Promise.all([page.waitForEvent("download"), page.click(selector)]);
+    const path = join(folder.path, name);
+    await download.saveAs(path);
+    return path;
+  };
+  const video = await fetched("#get-video", "out.mp4");
+  const probed = JSON.parse(execFileSync("ffprobe", ["-v", "error", "-count_frames", "-show_streams", "-of", "json", video], { encoding: "utf8" }));
+  const picture = probed.streams.find((s) => s.codec_type === "video");
+  assert.deepEqual([picture.codec_name, picture.width, picture.height, picture.nb_read_frames, picture.r_frame_rate], ["h264", 1280, 720, String(LAST + 1), "25/1"]);
+  assert.ok(probed.streams.some((s) => s.codec_type === "audio"), "the clip's own sound");
+
+  const camera = JSON.parse(readFileSync(await fetched("#get-camera", "camera.json")));
+  assert.deepEqual([camera.format, camera.version, camera.frames.length, camera.solve.motion], ["fennik-camera", 1, LAST + 1, "free"]);
+  assert.ok(Math.abs(camera.frames[0].focal_length_px / truth.frames[0].focal_length_px - 1) < 0.01);
+
+  const scene = readFileSync(await fetched("#get-scene", "scene.glb"));
+  const report = await createRequire(import.meta.url)("gltf-validator").validateBytes(new Uint8Array(scene));
+  assert.equal(report.issues.numErrors, 0, JSON.stringify(report.issues.messages.slice(0, 5)));
+  assert.ok(report.info.animationCount === 1 && report.info.drawCallCount === 2, JSON.stringify(report.info));
+});
+
+test("no script of the page failed on the way", () => assert.deepEqual(page.faults, []));
