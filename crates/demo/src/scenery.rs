@@ -30,10 +30,18 @@ enum Skin {
 #[derive(Clone, Copy)]
 enum Form {
     /// Half sizes, turned about Y.
-    Box { half: V, turn: (f64, f64) },
+    Box {
+        half: V,
+        turn: (f64, f64),
+    },
     /// Upright, radius and half height.
-    Cylinder { radius: f64, half: f64 },
-    Ellipsoid { radii: V },
+    Cylinder {
+        radius: f64,
+        half: f64,
+    },
+    Ellipsoid {
+        radii: V,
+    },
 }
 
 #[derive(Clone, Copy)]
@@ -100,9 +108,14 @@ impl Scenery {
         }
         // A low wall along the grass, crates, a container.
         add(v(-7.0, 0.45, 3.5), boxed(0.18, 0.45, 6.0, 0.0), Skin::Concrete, still);
-        for (x, y, z, s, deg) in
-            [(3.4, 0.5, -6.2, 0.5, 18.0), (4.5, 0.45, -5.7, 0.45, -9.0), (3.9, 1.4, -6.0, 0.4, 33.0), (-3.6, 0.4, 1.4, 0.4, 50.0), (-4.4, 0.55, -4.6, 0.55, 8.0), (5.5, 0.4, 4.4, 0.4, 21.0)]
-        {
+        for (x, y, z, s, deg) in [
+            (3.4, 0.5, -6.2, 0.5, 18.0),
+            (4.5, 0.45, -5.7, 0.45, -9.0),
+            (3.9, 1.4, -6.0, 0.4, 33.0),
+            (-3.6, 0.4, 1.4, 0.4, 50.0),
+            (-4.4, 0.55, -4.6, 0.55, 8.0),
+            (5.5, 0.4, 4.4, 0.4, 21.0),
+        ] {
             add(v(x, y, z), boxed(s, s, s, deg), Skin::Crate, still);
         }
         add(v(5.4, 1.25, -11.8), boxed(1.2, 1.25, 3.0, 3.0), Skin::Corrugated([0.05, 0.16, 0.20]), still);
@@ -245,7 +258,11 @@ impl Scenery {
                 let board = boards(u, 0.19, 0.012, footprint);
                 let tone = board_tone(u, w, 0.19, 2.2, seed) - 0.5;
                 let opening = window(u, w, seed);
-                let c = if opening { [0.03, 0.035, 0.045] } else { tint(c, 0.45 * tone + 0.22 * fractal(u * 3.0, w * 0.4, 0.5, 0.03, footprint * 3.0, seed + 5) + 0.16 * grain) };
+                let c = if opening {
+                    [0.03, 0.035, 0.045]
+                } else {
+                    tint(c, 0.45 * tone + 0.22 * fractal(u * 3.0, w * 0.4, 0.5, 0.03, footprint * 3.0, seed + 5) + 0.16 * grain)
+                };
                 (c.map(|v| v * (0.35 + 0.65 * board)), 0.0)
             }
             Skin::Corrugated(c) => {
@@ -259,7 +276,11 @@ impl Scenery {
             Skin::Crate => {
                 let board = boards(w, 0.17, 0.014, footprint);
                 let mark = if value(u * 5.0, w * 5.0, seed) > 0.72 { 0.5 } else { 1.0 };
-                (tint([0.36, 0.25, 0.13], 0.2 * grain + 0.3 * (board_tone(w, u, 0.17, 9.0, seed) - 0.5)).map(|v| v * (0.3 + 0.7 * board) * mark), 0.0)
+                (
+                    tint([0.36, 0.25, 0.13], 0.2 * grain + 0.3 * (board_tone(w, u, 0.17, 9.0, seed) - 0.5))
+                        .map(|v| v * (0.3 + 0.7 * board) * mark),
+                    0.0,
+                )
             }
             Skin::Cloth(c) => (tint(c, 0.18 * grain), 0.0),
             Skin::Hull(c) => (tint(c, 0.12 * grain), 0.25),

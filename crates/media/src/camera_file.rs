@@ -1,8 +1,8 @@
 //! The camera file (see docs/formats.md) and the masks file.
 
 use crate::clip::Rate;
-use fennik_core::solve::Solution;
 use fennik_core::geometry::Similarity;
+use fennik_core::solve::Solution;
 use fennik_core::track::{MaskError, Masks};
 use serde::{Deserialize, Serialize};
 

@@ -197,8 +197,8 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
     if !output.status.success() {
         return Err(MediaError::Unreadable { name, why: why() });
     }
-    let probed: Probed = serde_json::from_slice(&output.stdout)
-        .map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
+    let probed: Probed =
+        serde_json::from_slice(&output.stdout).map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
     let is_video = |s: &&Stream| s.codec_type.as_deref() == Some("video") && s.disposition.get("attached_pic") != Some(&1);
     let Some(video) = probed.streams.iter().find(is_video) else {
         let kinds: Vec<String> = probed.streams.iter().filter_map(|s| s.codec_type.clone()).collect();

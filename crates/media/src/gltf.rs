@@ -106,8 +106,14 @@ pub fn glb(solution: &Solution, world_from_solve: &Similarity, frames_per_second
             "channels": [ { "sampler": 0, "target": { "node": 0, "path": "translation" } }, { "sampler": 1, "target": { "node": 0, "path": "rotation" } } ] }]);
     }
     if !solution.points.is_empty() {
-        let positions: Vec<f32> =
-            solution.points.iter().flat_map(|p| { let w = world_from_solve.point(p.position); [w.x as f32, w.y as f32, w.z as f32] }).collect();
+        let positions: Vec<f32> = solution
+            .points
+            .iter()
+            .flat_map(|p| {
+                let w = world_from_solve.point(p.position);
+                [w.x as f32, w.y as f32, w.z as f32]
+            })
+            .collect();
         let accessor = buffer.floats(&positions, 3, "VEC3", Some(34962));
         nodes.push(json!({ "name": "points", "mesh": gltf_meshes.len() }));
         gltf_meshes.push(json!({ "name": "points", "primitives": [ { "attributes": { "POSITION": accessor }, "mode": 0 } ] }));

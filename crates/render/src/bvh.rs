@@ -17,6 +17,19 @@ struct Node {
     count: u32,
 }
 
+impl Node {
+    /// Distance at which a ray enters the box; infinite when it misses.
+    fn enter(&self, from: V, inverse: V) -> f32 {
+        let (mut enter, mut leave) = (0.0f32, f32::INFINITY);
+        for k in 0..3 {
+            let (a, b) = ((self.low[k] - from[k]) * inverse[k], (self.high[k] - from[k]) * inverse[k]);
+            enter = enter.max(a.min(b));
+            leave = leave.min(a.max(b));
+        }
+        if enter > leave { f32::INFINITY } else { enter }
+    }
+}
+
 #[derive(Debug, Clone, Copy)]
 struct Triangle {
     a: V,
@@ -93,22 +106,30 @@ impl Bvh {
         let inverse = ray.map(|v| 1.0 / v);
         let mut best: Option<Hit> = None;
         let mut nearest = reach;
-        let mut stack = [0u32; 64];
-        let mut height = 1;
+        let mut stack = [(0u32, 0.0f32); 64];
+        stack[0].1 = self.nodes[0].enter(from, inverse);
+        let mut height = usize::from(stack[0].1.is_finite());
         while height > 0 {
             height -= 1;
-            let node = &self.nodes[stack[height] as usize];
-            let (t0, t1) = ((node.low - from).component_mul(&inverse), (node.high - from).component_mul(&inverse));
-            let enter = t0.inf(&t1).max().max(0.0);
-            let leave = t0.sup(&t1).min();
-            if enter > leave || enter > nearest {
+            let (index, enter) = stack[height];
+            if enter > nearest {
                 continue;
             }
+            let node = &self.nodes[index as usize];
             if node.count == 0 {
-                if height + 2 <= stack.len() {
-                    stack[height] = node.first;
-                    stack[height + 1] = node.first + 1;
-                    height += 2;
+                let (mut near, mut far) = ((node.first, 0.0), (node.first + 1, 0.0));
+                for child in [&mut near, &mut far] {
+                    child.1 = self.nodes[child.0 as usize].enter(from, inverse);
+                }
+                if near.1 > far.1 {
+                    std::mem::swap(&mut near, &mut far);
+                }
+                // The nearer child comes off the stack first and often spares the other.
+                for child in [far, near] {
+                    if child.1 <= nearest && child.1.is_finite() && height < stack.len() {
+                        stack[height] = child;
+                        height += 1;
+                    }
                 }
                 continue;
             }

@@ -1,8 +1,8 @@
 //! One frame: inserts over the plate.
 
+use crate::Mesh;
 use crate::bvh::{Bvh, Hit};
 use crate::title::{TitleError, title_mesh};
-use crate::Mesh;
 use fennik_core::geometry::{Lens, Pose};
 use fennik_core::scene::{Insert, InsertKind, Light};
 use nalgebra::{Rotation3, Vector2, Vector3};
@@ -161,11 +161,8 @@ pub fn composite(rgb: &mut [u8], width: usize, height: usize, pose: &Pose, lens:
         for column in 0..columns {
             let sample = samples[row * columns + column];
             let edge = quality == Quality::Exact && differs(&samples, columns, y1 - y0, column, row);
-            let (light, cover) = if edge {
-                supersample(stage, &eye, x0 + column, y0 + row)
-            } else {
-                (sample.light, f32::from(u8::from(sample.key != 0)))
-            };
+            let (light, cover) =
+                if edge { supersample(stage, &eye, x0 + column, y0 + row) } else { (sample.light, f32::from(u8::from(sample.key != 0))) };
             if cover > 0.0 {
                 let at = 3 * (x0 + column);
                 over(&mut line[at..at + 3], light, cover);
@@ -260,8 +257,17 @@ mod tests {
     use fennik_core::scene::{InsertId, Placement, Stance, Title};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
-        let title = Title { text: text.into(), font: "Lato Black".into(), height_m: 1.0, depth_m: 0.3, bevel_m: 0.0, colour: [250, 120, 20] };
-        let placement = Placement { foot: [x, 0.0, z], normal: [0.0, 1.0, 0.0], turn_deg: 0.0, lean_deg: 0.0, lift_m: 0.0, scale: 1.0, stance: Stance::Standing };
+        let title =
+            Title { text: text.into(), font: "Lato Black".into(), height_m: 1.0, depth_m: 0.3, bevel_m: 0.0, colour: [250, 120, 20] };
+        let placement = Placement {
+            foot: [x, 0.0, z],
+            normal: [0.0, 1.0, 0.0],
+            turn_deg: 0.0,
+            lean_deg: 0.0,
+            lift_m: 0.0,
+            scale: 1.0,
+            stance: Stance::Standing,
+        };
         Insert { id: InsertId(1), content: InsertKind::Title(title), placement, hidden: false }
     }
 
@@ -294,7 +300,10 @@ mod tests {
     #[test]
     fn edges_are_smooth_when_exact_and_hard_in_a_draft() {
         let count = |rgb: Vec<u8>| rgb.chunks(3).map(|p| p.to_vec()).collect::<std::collections::BTreeSet<_>>().len();
-        let (exact, draft) = (count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Exact)), count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Draft)));
+        let (exact, draft) = (
+            count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Exact)),
+            count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Draft)),
+        );
         assert!(exact > 2 * draft, "{exact} {draft}");
     }
 

@@ -171,9 +171,8 @@ fn contours(title: &Title) -> Result<Vec<Contour>, TitleError> {
 /// Turns every contour so that the filled side is on its left: outer ones counter-clockwise, holes
 /// clockwise, whatever the font does.
 fn oriented(contours: Vec<Contour>) -> Vec<Contour> {
-    let depth = |c: &Contour, skip: usize, all: &[Contour]| {
-        all.iter().enumerate().filter(|(i, other)| *i != skip && contains(other, c[0])).count()
-    };
+    let depth =
+        |c: &Contour, skip: usize, all: &[Contour]| all.iter().enumerate().filter(|(i, other)| *i != skip && contains(other, c[0])).count();
     let depths: Vec<usize> = contours.iter().enumerate().map(|(i, c)| depth(c, i, &contours)).collect();
     contours
         .into_iter()

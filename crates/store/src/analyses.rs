@@ -70,7 +70,9 @@ impl Store {
         const SQL: &str = "SELECT shot_id, settings FROM analyses WHERE id = :id";
         let found = self
             .lock()
-            .query_row(SQL, named_params! { ":id": id.0 }, |r| Ok(AnalysisRow { id, shot: ShotId(r.get("shot_id")?), settings: r.get("settings")? }))
+            .query_row(SQL, named_params! { ":id": id.0 }, |r| {
+                Ok(AnalysisRow { id, shot: ShotId(r.get("shot_id")?), settings: r.get("settings")? })
+            })
             .optional()?;
         found.ok_or(StoreError::Missing { what: "analysis", id: id.0 })
     }

@@ -37,7 +37,9 @@ pub enum StoreError {
         id: i64,
     },
     /// Someone else changed the shot.
-    #[error("the shot was changed in another window (it is at revision {found}, this page began from {expected}); the page shows the newer state now, do the change again")]
+    #[error(
+        "the shot was changed in another window (it is at revision {found}, this page began from {expected}); the page shows the newer state now, do the change again"
+    )]
     Stale {
         /// The revision that the edit started from.
         expected: i64,

@@ -111,7 +111,8 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn update_job(&self, job: &JobRow) -> Result<(), StoreError> {
-        const SQL: &str = "UPDATE jobs SET state = :state, done = :done, total = :total, message = :message, changed_ms = :now WHERE id = :id";
+        const SQL: &str =
+            "UPDATE jobs SET state = :state, done = :done, total = :total, message = :message, changed_ms = :now WHERE id = :id";
         self.lock().execute(
             SQL,
             named_params! { ":state": job.state.word(), ":done": job.done, ":total": job.total, ":message": job.message, ":now": now_ms(), ":id": job.id.0 },

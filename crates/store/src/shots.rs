@@ -127,7 +127,14 @@ impl Store {
         self.step(id, started_from, "redo", SQL, |s| s.redo.is_some())
     }
 
-    fn step(&self, id: ShotId, from: RevisionId, word: &'static str, sql: &str, can: impl Fn(&ShotState) -> bool) -> Result<ShotState, StoreError> {
+    fn step(
+        &self,
+        id: ShotId,
+        from: RevisionId,
+        word: &'static str,
+        sql: &str,
+        can: impl Fn(&ShotState) -> bool,
+    ) -> Result<ShotState, StoreError> {
         let mut db = self.lock();
         let change = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
         let now = state(&change, id)?;

@@ -70,13 +70,14 @@ fn measure() -> Result<Vec<(&'static str, f64, &'static str)>, EngineError> {
         let began = Instant::now();
         for _ in 0..10 {
             let mut rgb = plate.clone();
-            picture::draw(&mut rgb, clip.width, clip.height, 120, &solution, &document, &stage, quality);
+            picture::draw(&mut rgb, (clip.width, clip.height), 120, &solution, &document, &stage, quality);
         }
         began.elapsed().as_secs_f64() / 10.0
     };
     let (draft, exact) = (time(Quality::Draft), time(Quality::Exact));
 
-    let truth: fennik_demo::truth::Truth = serde_json::from_slice(fennik_demo::QUAY_TRUTH).map_err(|e| EngineError::Message(e.to_string()))?;
+    let truth: fennik_demo::truth::Truth =
+        serde_json::from_slice(fennik_demo::QUAY_TRUTH).map_err(|e| EngineError::Message(e.to_string()))?;
     let lock = fennik_core::check::lock_error(&truth.sightings(), |f| solution.at(f).map(|s| (s.pose, s.lens)));
     let focal = solution.frames.first().map_or(0.0, |f| f.lens.focal_px);
     let true_focal = truth.frames.first().map_or(1.0, |f| f.focal_length_px);

@@ -63,7 +63,8 @@ pub fn run_demo(arguments: &DemoArguments) -> Result<(), String> {
 fn listen(store: Arc<Store>, port: u16) -> Result<(), String> {
     tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(tracing::Level::WARN).init();
     store.mark_interrupted().map_err(|e| e.to_string())?;
-    let listener = TcpListener::bind(("127.0.0.1", port)).map_err(|e| format!("port {port} cannot be used ({e}); choose another with --port"))?;
+    let listener =
+        TcpListener::bind(("127.0.0.1", port)).map_err(|e| format!("port {port} cannot be used ({e}); choose another with --port"))?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
     let jobs = Jobs::start(store.clone());
     resume_decoding(&store, &jobs).map_err(|e| e.to_string())?;

@@ -12,7 +12,13 @@ use fennik_media::{ClipInfo, FrameReader, PixelKind};
 ///
 /// # Errors
 /// [`EngineError`] when frames cannot be read, or `go_on` said no.
-pub fn track(clip: &ClipInfo, range: (u32, u32), settings: &TrackSettings, masks: Masks, mut go_on: impl FnMut(u32, u32) -> bool) -> Result<TrackSet, EngineError> {
+pub fn track(
+    clip: &ClipInfo,
+    range: (u32, u32),
+    settings: &TrackSettings,
+    masks: Masks,
+    mut go_on: impl FnMut(u32, u32) -> bool,
+) -> Result<TrackSet, EngineError> {
     let mut reader = FrameReader::open(clip, Some(range), PixelKind::Grey)?;
     let mut tracker = Tracker::new(settings.clone(), masks)?;
     let total = range.1.min(clip.frames.max(range.0)).saturating_sub(range.0);

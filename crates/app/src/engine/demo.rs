@@ -24,7 +24,8 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
         return Ok(());
     }
     let (name, folder) = import::new_folder(store)?;
-    std::fs::write(folder.join("clip.mp4"), fennik_demo::QUAY_CLIP).map_err(|e| EngineError::Message(format!("the demo clip could not be stored: {e}")))?;
+    std::fs::write(folder.join("clip.mp4"), fennik_demo::QUAY_CLIP)
+        .map_err(|e| EngineError::Message(format!("the demo clip could not be stored: {e}")))?;
     let mut info = probe(&Source::Video(folder.join("clip.mp4")))?;
     info.source = Source::Video("clip.mp4".into());
     let json = serde_json::to_string(&info).map_err(|e| EngineError::Message(e.to_string()))?;
@@ -63,7 +64,14 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
     let aim = pose.rotation.inverse() * Vector3::new(-0.05, 0.16, 1.0);
     let foot = pose.centre() - aim * (pose.centre().y / aim.y);
     let back = pose.centre() - foot;
-    let title = Title { text: "VARRICK".into(), font: "League Spartan Bold".into(), height_m: 1.1, depth_m: 0.32, bevel_m: 0.03, colour: [233, 196, 84] };
+    let title = Title {
+        text: "VARRICK".into(),
+        font: "League Spartan Bold".into(),
+        height_m: 1.1,
+        depth_m: 0.32,
+        bevel_m: 0.03,
+        colour: [233, 196, 84],
+    };
     let placement = Placement {
         foot: [foot.x, 0.0, foot.z],
         normal: [0.0, 1.0, 0.0],
@@ -88,5 +96,6 @@ pub fn make_analyses(folder: &Path) -> Result<(), EngineError> {
     let tracks = analyse::track(&clip, (0, clip.frames), &TrackSettings::default(), Masks::default(), |_, _| true)?;
     let solution = solve_free(&tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
     std::fs::write(folder.join("varrick-quay.tracks.bin"), tracks.to_bytes()).map_err(failed)?;
-    std::fs::write(folder.join("varrick-quay.solve.json"), serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?).map_err(failed)
+    std::fs::write(folder.join("varrick-quay.solve.json"), serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?)
+        .map_err(failed)
 }

@@ -59,7 +59,8 @@ impl OpenShot {
         let state = store.shot(id)?;
         let clip_row = store.clip(state.shot.clip)?;
         let folder = store.root().join("clips").join(&clip_row.folder);
-        let mut clip: ClipInfo = serde_json::from_str(&clip_row.info).map_err(|e| EngineError::Message(format!("the clip's record cannot be read: {e}")))?;
+        let mut clip: ClipInfo =
+            serde_json::from_str(&clip_row.info).map_err(|e| EngineError::Message(format!("the clip's record cannot be read: {e}")))?;
         clip.source = clip.source.rebased(&folder);
         clip.frames = clip_row.frames;
         Ok(Self { state, clip_row, clip, proxies: folder.join("proxies") })
@@ -81,7 +82,8 @@ impl OpenShot {
     /// # Errors
     /// [`EngineError`] when there is none or its data cannot be read.
     pub fn solution(&self, store: &Store) -> Result<Solution, EngineError> {
-        let id = self.document().solve.ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
+        let id =
+            self.document().solve.ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
         let bytes = store.analysis_bytes(id)?;
         serde_json::from_slice(&bytes).map_err(|e| EngineError::Message(format!("the solve cannot be read ({e}); solve again")))
     }

@@ -24,7 +24,7 @@ pub fn video(store: &Store, shot: &OpenShot, target: &Path, mut go_on: impl FnMu
     while let Some(bytes) = reader.next_frame()? {
         buffer.clear();
         buffer.extend_from_slice(bytes);
-        picture::draw(&mut buffer, shot.clip.width, shot.clip.height, frame, &solution, document, &stage, Quality::Exact);
+        picture::draw(&mut buffer, (shot.clip.width, shot.clip.height), frame, &solution, document, &stage, Quality::Exact);
         writer.push(&buffer)?;
         frame += 1;
         if !go_on(frame, end - first) {

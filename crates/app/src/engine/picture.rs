@@ -11,7 +11,15 @@ const JPEG_QUALITY: u8 = 90;
 
 /// Draws the inserts over an RGB picture of any size of the shot's frame; a frame without a camera
 /// stays the plate.
-pub fn draw(rgb: &mut [u8], width: u32, height: u32, frame: u32, solution: &Solution, document: &ShotDocument, stage: &Stage, quality: Quality) {
+pub fn draw(
+    rgb: &mut [u8],
+    (width, height): (u32, u32),
+    frame: u32,
+    solution: &Solution,
+    document: &ShotDocument,
+    stage: &Stage,
+    quality: Quality,
+) {
     let Some(solved) = solution.at(frame) else { return };
     let pose = document.datum.world_from_solve.pose(&solved.pose);
     let lens = solved.lens.scaled(f64::from(width) / f64::from(solution.width));
@@ -22,13 +30,20 @@ pub fn draw(rgb: &mut [u8], width: u32, height: u32, frame: u32, solution: &Solu
 ///
 /// # Errors
 /// [`EngineError`] when the preview frame cannot be read.
-pub fn jpeg(shot: &OpenShot, frame: u32, solution: &Solution, document: &ShotDocument, stage: &Stage, quality: Quality) -> Result<Vec<u8>, EngineError> {
+pub fn jpeg(
+    shot: &OpenShot,
+    frame: u32,
+    solution: &Solution,
+    document: &ShotDocument,
+    stage: &Stage,
+    quality: Quality,
+) -> Result<Vec<u8>, EngineError> {
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
     let unreadable = |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
     let bytes = std::fs::read(path).map_err(|e| unreadable(&e))?;
     let mut picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
     let (width, height) = picture.dimensions();
-    draw(&mut picture, width, height, frame, solution, document, stage, quality);
+    draw(&mut picture, (width, height), frame, solution, document, stage, quality);
     let mut out = Vec::with_capacity(bytes.len());
     image::codecs::jpeg::JpegEncoder::new_with_quality(&mut out, JPEG_QUALITY)
         .write_image(&picture, width, height, image::ExtendedColorType::Rgb8)

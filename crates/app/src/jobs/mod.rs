@@ -40,12 +40,7 @@ impl Jobs {
     pub fn start(store: Arc<Store>) -> Arc<Self> {
         let (analyses, analysis_jobs) = mpsc::channel();
         let (files, file_jobs) = mpsc::channel();
-        let jobs = Arc::new(Self {
-            store,
-            queues: [analyses, files],
-            stops: Mutex::new(HashMap::new()),
-            news: broadcast::channel(256).0,
-        });
+        let jobs = Arc::new(Self { store, queues: [analyses, files], stops: Mutex::new(HashMap::new()), news: broadcast::channel(256).0 });
         for queue in [analysis_jobs, file_jobs] {
             let jobs = Arc::downgrade(&jobs);
             std::thread::spawn(move || {
@@ -142,7 +137,8 @@ impl Reporter<'_> {
         if self.told.is_none_or(|t| t.elapsed() > NEWS_EVERY) {
             self.told = Some(Instant::now());
             let elapsed = self.began.elapsed().as_secs_f64();
-            let left = (done > 0 && total >= done && elapsed > 1.0).then(|| (elapsed / f64::from(done) * f64::from(total - done)).ceil() as u32);
+            let left =
+                (done > 0 && total >= done && elapsed > 1.0).then(|| (elapsed / f64::from(done) * f64::from(total - done)).ceil() as u32);
             self.jobs.tell(self.job.clone(), left);
             if self.kept.elapsed() > KEEP_EVERY {
                 self.keep();

@@ -40,7 +40,8 @@ fn decode(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Str
 fn track(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
     let document = shot.document();
     let settings = &document.track_settings;
-    let set = analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| reporter.step(done, total, "tracking"))?;
+    let set =
+        analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| reporter.step(done, total, "tracking"))?;
     let json = serde_json::to_string(settings).map_err(|e| EngineError::Message(e.to_string()))?;
     let analysis = store.add_analysis(shot.state.shot.id, AnalysisKind::Tracks, &json, &set.to_bytes())?;
     unchanged_trim(store, shot)?;
@@ -55,10 +56,7 @@ fn solve(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Stri
     let solution = solve_free(&set, &document.deleted_tracks, &document.solve_settings, |step| {
         if reporter.step((100.0 * step.fraction) as u32, 100, step.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
-    let from_old = document
-        .solve
-        .and_then(|_| shot.solution(store).ok())
-        .and_then(|old| analyse::between_solves(&old, &solution));
+    let from_old = document.solve.and_then(|_| shot.solution(store).ok()).and_then(|old| analyse::between_solves(&old, &solution));
     let bytes = serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?;
     let json = serde_json::to_string(&document.solve_settings).map_err(|e| EngineError::Message(e.to_string()))?;
     let analysis = store.add_analysis(shot.state.shot.id, AnalysisKind::Solve, &json, &bytes)?;

@@ -102,7 +102,8 @@ async fn show_floor(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
         let shot = desk.open(*id)?;
         let solution = desk.solution(&shot)?;
         let world = &shot.document().datum.world_from_solve;
-        Ok(suggest_floor(&solution).map(|fit| json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal, "reading": fit.reading })))
+        Ok(suggest_floor(&solution)
+            .map(|fit| json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal, "reading": fit.reading })))
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))

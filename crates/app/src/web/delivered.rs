@@ -33,7 +33,8 @@ async fn show_scene(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
 #[get("/shots/{id}/video.mp4")]
 async fn show_video(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     let bytes = block(move || {
-        std::fs::read(delivered_path(&desk.store, *id)).map_err(|_| EngineError::Message("there is no rendered video of this shot yet; render it first".to_owned()))
+        std::fs::read(delivered_path(&desk.store, *id))
+            .map_err(|_| EngineError::Message("there is no rendered video of this shot yet; render it first".to_owned()))
     })
     .await?;
     Ok(download(bytes, "video/mp4", "shot.mp4"))

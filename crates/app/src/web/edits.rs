@@ -4,7 +4,8 @@ use super::{Desk, PageError, block, workbench};
 use crate::engine::EngineError;
 use actix_web::{HttpResponse, Responder, post, web};
 use fennik_core::scene::{
-    Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor, suggest_floor, surface_at,
+    Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor, suggest_floor,
+    surface_at,
 };
 use fennik_core::solve::{Solution, SolveSettings};
 use fennik_core::track::TrackId;
@@ -29,7 +30,10 @@ pub fn routes(config: &mut web::ServiceConfig) {
 }
 
 /// The route, drawn anew, with word to the scripts that the shot changed.
-async fn changed(desk: web::Data<Desk>, change: impl FnOnce(&Desk) -> Result<ShotState, EngineError> + Send + 'static) -> Result<HttpResponse, PageError> {
+async fn changed(
+    desk: web::Data<Desk>,
+    change: impl FnOnce(&Desk) -> Result<ShotState, EngineError> + Send + 'static,
+) -> Result<HttpResponse, PageError> {
     let (revision, html) = block(move || {
         let state = change(&desk)?;
         Ok((state.head.id.0, workbench::route_html(&desk, state.shot.id)?))
@@ -39,7 +43,12 @@ async fn changed(desk: web::Data<Desk>, change: impl FnOnce(&Desk) -> Result<Sho
     Ok(HttpResponse::Ok().insert_header(("HX-Trigger", news)).content_type("text/html; charset=utf-8").body(html))
 }
 
-async fn apply(desk: web::Data<Desk>, id: ShotId, revision: i64, make: impl FnOnce(&Desk) -> Result<Edit, EngineError> + Send + 'static) -> Result<HttpResponse, PageError> {
+async fn apply(
+    desk: web::Data<Desk>,
+    id: ShotId,
+    revision: i64,
+    make: impl FnOnce(&Desk) -> Result<Edit, EngineError> + Send + 'static,
+) -> Result<HttpResponse, PageError> {
     changed(desk, move |desk| Ok(desk.store.edit(id, Some(RevisionId(revision)), &make(desk)?)?)).await
 }
 
@@ -98,7 +107,11 @@ struct TrackForm {
 }
 
 #[post("/shots/{id}/track-settings")]
-async fn change_track_settings(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<TrackForm>) -> Result<impl Responder, PageError> {
+async fn change_track_settings(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<TrackForm>,
+) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
     apply(desk, id, form.revision, move |desk| {
         let mut settings = desk.open(id)?.document().track_settings.clone();
@@ -116,12 +129,18 @@ struct SolveForm {
 }
 
 #[post("/shots/{id}/solve-settings")]
-async fn change_solve_settings(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<SolveForm>) -> Result<impl Responder, PageError> {
+async fn change_solve_settings(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<SolveForm>,
+) -> Result<impl Responder, PageError> {
     let form = form.into_inner();
     apply(desk, *id, form.revision, move |_| {
         let focal_px = match form.focal.trim() {
             "" => None,
-            text => Some(text.parse().map_err(|_| EngineError::Message(format!("{text:?} is no focal length; type a number of px, or leave it empty to have it found")))?),
+            text => Some(text.parse().map_err(|_| {
+                EngineError::Message(format!("{text:?} is no focal length; type a number of px, or leave it empty to have it found"))
+            })?),
         };
         Ok(Edit::SolveSettings { settings: SolveSettings { focal_px } })
     })
@@ -150,14 +169,17 @@ struct DatumRequest {
 
 fn position(solution: &Solution, id: TrackId) -> Result<Vector3<f64>, EngineError> {
     let found = solution.points.binary_search_by_key(&id, |p| p.id);
-    found.map(|i| solution.points[i].position).map_err(|_| EngineError::Message("that track has no solved point; choose one that the camera uses".to_owned()))
+    found
+        .map(|i| solution.points[i].position)
+        .map_err(|_| EngineError::Message("that track has no solved point; choose one that the camera uses".to_owned()))
 }
 
 fn new_datum(datum: &Datum, solution: &Solution, action: &DatumAction) -> Result<Datum, EngineError> {
     let words = EngineError::Message;
     Ok(match action {
         DatumAction::SuggestFloor => {
-            let fit = suggest_floor(solution).ok_or_else(|| words("no floor stands out; select points on the ground and lay it yourself".to_owned()))?;
+            let fit = suggest_floor(solution)
+                .ok_or_else(|| words("no floor stands out; select points on the ground and lay it yourself".to_owned()))?;
             datum.with_floor(solution, &fit, None)
         }
         DatumAction::Floor { points } => datum.with_floor(solution, &fit_floor(solution, points).map_err(words)?, None),
@@ -196,12 +218,27 @@ struct PlaceRequest {
 fn fresh_title(surface: &Surface, stance: Stance, eye: Vector3<f64>, aim: Vector3<f64>) -> Insert {
     let distance = (surface.point - eye).norm();
     let height_m = (0.07 * distance * 10.0).round().max(1.0) / 10.0;
-    let mut placement = Placement { foot: surface.point.into(), normal: surface.normal.into(), turn_deg: 0.0, lean_deg: 0.0, lift_m: 0.0, scale: 1.0, stance };
+    let mut placement = Placement {
+        foot: surface.point.into(),
+        normal: surface.normal.into(),
+        turn_deg: 0.0,
+        lean_deg: 0.0,
+        lift_m: 0.0,
+        scale: 1.0,
+        stance,
+    };
     if surface.kind == SurfaceKind::Floor {
         let toward = -aim;
         placement.turn_deg = toward.x.atan2(toward.z).to_degrees();
     }
-    let title = Title { text: "VARRICK".to_owned(), font: fennik_render::fonts()[0].name.to_owned(), height_m, depth_m: 0.25 * height_m, bevel_m: 0.02 * height_m, colour: [236, 228, 210] };
+    let title = Title {
+        text: "VARRICK".to_owned(),
+        font: fennik_render::fonts()[0].name.to_owned(),
+        height_m,
+        depth_m: 0.25 * height_m,
+        bevel_m: 0.02 * height_m,
+        colour: [236, 228, 210],
+    };
     Insert { id: InsertId(0), content: InsertKind::Title(title), placement, hidden: false }
 }
 
@@ -213,7 +250,10 @@ async fn place(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<Pla
         let solution = desk.solution(&shot)?;
         let datum = &shot.document().datum;
         let surface = surface_at(&solution, datum, body.frame, Vector2::new(body.x, body.y)).map_err(EngineError::Message)?;
-        let pose = solution.at(body.frame).map(|f| datum.world_from_solve.pose(&f.pose)).ok_or_else(|| EngineError::Message("this frame has no camera".to_owned()))?;
+        let pose = solution
+            .at(body.frame)
+            .map(|f| datum.world_from_solve.pose(&f.pose))
+            .ok_or_else(|| EngineError::Message("this frame has no camera".to_owned()))?;
         let aim = pose.rotation.inverse() * Vector3::z();
         Ok(Edit::AddInsert { insert: fresh_title(&surface, body.stance, pose.centre(), aim) })
     })
@@ -251,9 +291,19 @@ async fn change_title(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::F
     let (id, f) = (*id, form.into_inner());
     apply(desk, id, f.revision, move |desk| {
         let shot = desk.open(id)?;
-        let old = shot.document().insert(InsertId(f.insert)).ok_or_else(|| EngineError::Message("this insert is gone; reload the page".to_owned()))?;
+        let old = shot
+            .document()
+            .insert(InsertId(f.insert))
+            .ok_or_else(|| EngineError::Message("this insert is gone; reload the page".to_owned()))?;
         let colour = colour(&f.colour).ok_or_else(|| EngineError::Message(format!("{:?} is no colour; write it as #rrggbb", f.colour)))?;
-        let title = Title { text: f.text.replace("\r\n", "\n"), font: f.font, height_m: f.height_m, depth_m: f.depth_m, bevel_m: f.bevel_m, colour };
+        let title = Title {
+            text: f.text.replace("\r\n", "\n"),
+            font: f.font,
+            height_m: f.height_m,
+            depth_m: f.depth_m,
+            bevel_m: f.bevel_m,
+            colour,
+        };
         let placement = Placement {
             foot: [f.x, f.y, f.z],
             normal: old.placement.normal,

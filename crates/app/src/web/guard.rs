@@ -9,7 +9,11 @@ use actix_web::{Error, ResponseError};
 
 /// Refuses foreign hosts (a name that was made to point here) and foreign origins (another site's
 /// page), and sends headers that keep pages to themselves.
-pub async fn local_only<B: MessageBody + 'static>(port: u16, request: ServiceRequest, next: Next<B>) -> Result<ServiceResponse<EitherBody<B>>, Error> {
+pub async fn local_only<B: MessageBody + 'static>(
+    port: u16,
+    request: ServiceRequest,
+    next: Next<B>,
+) -> Result<ServiceResponse<EitherBody<B>>, Error> {
     let text = |name: header::HeaderName| request.headers().get(name).and_then(|v| v.to_str().ok());
     let own = |host: &str| ["127.0.0.1", "localhost", "[::1]"].iter().any(|h| host == *h || host == format!("{h}:{port}"));
     let host_good = text(header::HOST).is_some_and(own);
@@ -25,7 +29,10 @@ pub async fn local_only<B: MessageBody + 'static>(port: u16, request: ServiceReq
     let mut response = next.call(request).await?.map_into_left_body();
     let headers = response.headers_mut();
     for (name, value) in [
-        ("content-security-policy", "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'"),
+        (
+            "content-security-policy",
+            "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'",
+        ),
         ("x-content-type-options", "nosniff"),
         ("referrer-policy", "same-origin"),
         ("cross-origin-resource-policy", "same-origin"),

@@ -82,7 +82,11 @@ struct PictureQuery {
 
 /// The finished picture of a frame of the trimmed clip, at the head.
 #[get("/shots/{id}/picture/{frame}")]
-async fn show_composite(desk: web::Data<Desk>, path: web::Path<(ShotId, u32)>, query: web::Query<PictureQuery>) -> Result<impl Responder, PageError> {
+async fn show_composite(
+    desk: web::Data<Desk>,
+    path: web::Path<(ShotId, u32)>,
+    query: web::Query<PictureQuery>,
+) -> Result<impl Responder, PageError> {
     let (id, frame) = path.into_inner();
     let bytes = block(move || {
         let shot = desk.open(id)?;

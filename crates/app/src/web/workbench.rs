@@ -116,7 +116,12 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     let tracks = document.tracks.map(|id| desk.store.analysis_bytes(id)).transpose()?.and_then(|b| TrackSet::from_bytes(&b).ok());
     let counts = tracks.as_ref().map(TrackSet::counts).unwrap_or_default();
     let track_reading = match &tracks {
-        Some(set) => format!("{} tracks · {} to {} a frame", set.tracks.len() - document.deleted_tracks.len().min(set.tracks.len()), counts.iter().min().unwrap_or(&0), counts.iter().max().unwrap_or(&0)),
+        Some(set) => format!(
+            "{} tracks · {} to {} a frame",
+            set.tracks.len() - document.deleted_tracks.len().min(set.tracks.len()),
+            counts.iter().min().unwrap_or(&0),
+            counts.iter().max().unwrap_or(&0)
+        ),
         None => "not tracked".to_owned(),
     };
     let datum = &document.datum;
@@ -165,7 +170,15 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         focal_line: solution
             .as_ref()
             .and_then(|s| s.frames.first().map(|f| (s, f.lens)))
-            .map(|(s, l)| format!("focal length {:.1} px · {:.1} deg across · k1 {:.4} · k2 {:.4}", l.focal_px, l.field_of_view_deg(s.width), l.k1, l.k2))
+            .map(|(s, l)| {
+                format!(
+                    "focal length {:.1} px · {:.1} deg across · k1 {:.4} · k2 {:.4}",
+                    l.focal_px,
+                    l.field_of_view_deg(s.width),
+                    l.k1,
+                    l.k2
+                )
+            })
             .unwrap_or_default(),
         datum_reading,
         has_floor: datum.floor.is_some(),

@@ -42,12 +42,7 @@ pub fn lock_error(points: &[TruePoint], camera: impl Fn(u32) -> Option<(Pose, Le
     }
     of_points.sort_by(f64::total_cmp);
     let at = |share: f64| of_points.get(((of_points.len() as f64 - 1.0) * share).round() as usize).copied();
-    Some(LockError {
-        rms_px: (total.0 / total.1.max(1) as f64).sqrt(),
-        median_px: at(0.5)?,
-        p95_px: at(0.95)?,
-        points: of_points.len(),
-    })
+    Some(LockError { rms_px: (total.0 / total.1.max(1) as f64).sqrt(), median_px: at(0.5)?, p95_px: at(0.95)?, points: of_points.len() })
 }
 
 fn image(pose: &Pose, lens: &Lens, world: Vector3<f64>) -> Vector2<f64> {

@@ -34,11 +34,7 @@ impl Similarity {
 
     /// First `self`, then `next`.
     pub fn then(&self, next: &Self) -> Self {
-        Self {
-            scale: self.scale * next.scale,
-            rotation: next.rotation * self.rotation,
-            translation: next.point(self.translation),
-        }
+        Self { scale: self.scale * next.scale, rotation: next.rotation * self.rotation, translation: next.point(self.translation) }
     }
 
     /// The camera that sees, in the moved world, what `pose` sees in the world as it is. Depths grow

@@ -10,8 +10,26 @@ type Row20 = [f64; 20];
 /// Exponents of x, y, z of the 20 monomials up to degree three, in the order that makes the last ten
 /// the quotient ring's basis.
 const MONOMIALS: [[u8; 3]; 20] = [
-    [3, 0, 0], [2, 1, 0], [1, 2, 0], [0, 3, 0], [2, 0, 1], [1, 1, 1], [0, 2, 1], [1, 0, 2], [0, 1, 2], [0, 0, 3],
-    [2, 0, 0], [1, 1, 0], [0, 2, 0], [1, 0, 1], [0, 1, 1], [0, 0, 2], [1, 0, 0], [0, 1, 0], [0, 0, 1], [0, 0, 0],
+    [3, 0, 0],
+    [2, 1, 0],
+    [1, 2, 0],
+    [0, 3, 0],
+    [2, 0, 1],
+    [1, 1, 1],
+    [0, 2, 1],
+    [1, 0, 2],
+    [0, 1, 2],
+    [0, 0, 3],
+    [2, 0, 0],
+    [1, 1, 0],
+    [0, 2, 0],
+    [1, 0, 1],
+    [0, 1, 1],
+    [0, 0, 2],
+    [1, 0, 0],
+    [0, 1, 0],
+    [0, 0, 1],
+    [0, 0, 0],
 ];
 
 /// A polynomial in x, y, z of degree three at most.
@@ -195,10 +213,7 @@ pub fn decompose_essential(e: &Matrix3<f64>, pairs: &[(Vector2<f64>, Vector2<f64
     for r in [u * w * vt, u * w.transpose() * vt] {
         for translation in [t, -t] {
             let pose = Pose { rotation: Rotation3::from_matrix_unchecked(r), translation };
-            let front = pairs
-                .iter()
-                .filter(|(a, b)| triangulate(&[(Pose::identity(), *a), (pose, *b)]).is_some())
-                .count();
+            let front = pairs.iter().filter(|(a, b)| triangulate(&[(Pose::identity(), *a), (pose, *b)]).is_some()).count();
             if best.is_none_or(|(_, most)| front > most) {
                 best = Some((pose, front));
             }

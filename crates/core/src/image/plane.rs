@@ -78,10 +78,7 @@ impl Plane {
 
     /// Whether a square window of half size `half` round (x, y) can be sampled bilinearly.
     pub fn holds_window(&self, x: f64, y: f64, half: f64) -> bool {
-        x - half >= 0.0
-            && y - half >= 0.0
-            && x + half < self.width as f64 - 1.0
-            && y + half < self.height as f64 - 1.0
+        x - half >= 0.0 && y - half >= 0.0 && x + half < self.width as f64 - 1.0 && y + half < self.height as f64 - 1.0
     }
 
     /// Bilinear sample; coordinates outside are held at the border.

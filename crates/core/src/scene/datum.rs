@@ -94,13 +94,11 @@ pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, Strin
     let mut ids = ids.to_vec();
     ids.sort_unstable();
     ids.dedup();
-    let positions: Vec<Vector3<f64>> =
-        solution.points.iter().filter(|p| ids.binary_search(&p.id).is_ok()).map(|p| p.position).collect();
+    let positions: Vec<Vector3<f64>> = solution.points.iter().filter(|p| ids.binary_search(&p.id).is_ok()).map(|p| p.position).collect();
     if positions.len() < 3 {
         return Err(format!("a floor needs at least 3 solved points; {} are selected", positions.len()));
     }
-    let (middle, normal) =
-        fit_plane(&positions).ok_or_else(|| "the selected points lie on a line; add one beside it".to_owned())?;
+    let (middle, normal) = fit_plane(&positions).ok_or_else(|| "the selected points lie on a line; add one beside it".to_owned())?;
     let up = camera_up(solution);
     let normal = if normal.dot(&up) < 0.0 { -normal } else { normal };
     let reading = reading(solution, middle, normal, &ids);
@@ -112,11 +110,7 @@ pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, Strin
 pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
     let up = camera_up(solution);
     let scale = f64::from(solution.width) / 1280.0;
-    let seen: Vec<_> = solution
-        .points
-        .iter()
-        .filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?)))
-        .collect();
+    let seen: Vec<_> = solution.points.iter().filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?))).collect();
     let mut random = SplitMix64::new(29);
     let least_cosine = MAX_LEAN_DEG.to_radians().cos();
     let mut best: (f64, Vec<TrackId>) = (0.0, Vec::new());
@@ -152,9 +146,7 @@ pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
     for _ in 0..2 {
         let members: Vec<TrackId> = seen
             .iter()
-            .filter(|(p, f)| {
-                plane_miss_px(&f.pose, &f.lens, p.position, fit.middle, fit.normal).is_some_and(|m| m < ON_FLOOR_PX * scale)
-            })
+            .filter(|(p, f)| plane_miss_px(&f.pose, &f.lens, p.position, fit.middle, fit.normal).is_some_and(|m| m < ON_FLOOR_PX * scale))
             .map(|(p, _)| p.id)
             .collect();
         fit = fit_floor(solution, &members).ok()?;

@@ -276,7 +276,9 @@ impl ShotDocument {
                     && (0.0..=20.0).contains(&light.sun)
                     && (0.0..=20.0).contains(&light.ambient);
                 if !good {
-                    return Err(EditError::Value("the sun's height lies between -90 and 90 degrees, strengths between 0 and 20".to_owned()));
+                    return Err(EditError::Value(
+                        "the sun's height lies between -90 and 90 degrees, strengths between 0 and 20".to_owned(),
+                    ));
                 }
                 next.light = *light;
             }

@@ -137,13 +137,18 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
     }
     match floor {
         Some(point) => Ok(make(point, Vector3::y(), Some(SurfaceKind::Floor), &[])),
-        None if datum.floor.is_none() => Err(format!("{} points near here; lay the floor first, or point where there are more", points.len())),
+        None if datum.floor.is_none() => {
+            Err(format!("{} points near here; lay the floor first, or point where there are more", points.len()))
+        }
         None => Err("above the horizon of the floor, and too few points here for a surface".to_owned()),
     }
 }
 
 /// The plane that most points belong to, refitted to those (RANSAC over triples).
-fn robust_plane(points: &[Vector3<f64>], belongs: impl Fn(&Vector3<f64>, Vector3<f64>, Vector3<f64>) -> bool) -> Option<(Vector3<f64>, Vector3<f64>)> {
+fn robust_plane(
+    points: &[Vector3<f64>],
+    belongs: impl Fn(&Vector3<f64>, Vector3<f64>, Vector3<f64>) -> bool,
+) -> Option<(Vector3<f64>, Vector3<f64>)> {
     if points.len() < FEWEST {
         return None;
     }

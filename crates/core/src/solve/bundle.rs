@@ -238,9 +238,8 @@ impl Bundle {
         let f = self.lens.focal_px;
         let mut shared = SMatrix::<f64, 2, SHARED>::zeros();
         // The focal length is solved by its logarithm, so that all three unknowns are of size one.
-        for (column, (on, by)) in [(options.focal, n * (gain * f)), (options.k1, n * (f * r2)), (options.k2, n * (f * r2 * r2))]
-            .into_iter()
-            .enumerate()
+        for (column, (on, by)) in
+            [(options.focal, n * (gain * f)), (options.k1, n * (f * r2)), (options.k2, n * (f * r2 * r2))].into_iter().enumerate()
         {
             if on {
                 shared.set_column(column, &(by * weight));
@@ -320,11 +319,8 @@ impl Bundle {
             let d = &x[camera * CAMERA..(camera + 1) * CAMERA];
             *pose = pose.moved(Vector3::new(d[0], d[1], d[2]), Vector3::new(d[3], d[4], d[5]));
         }
-        let points: Vec<Vector3<f64>> = (0..self.points.len())
-            .into_par_iter()
-            .with_min_len(64)
-            .map(|p| self.point_step(p, options, damping, &x, &shared))
-            .collect();
+        let points: Vec<Vector3<f64>> =
+            (0..self.points.len()).into_par_iter().with_min_len(64).map(|p| self.point_step(p, options, damping, &x, &shared)).collect();
         moved.points = points;
         if options.motion == Move::Nodal {
             moved.points.iter_mut().for_each(|p| *p = p.normalize());

@@ -11,9 +11,7 @@ const MIN_SHARED: f64 = 0.5;
 
 /// Median length, px, of the motion of the points that two frames share, and how many those are.
 pub fn median_motion(problem: &Problem, a: u32, b: u32) -> (f64, usize) {
-    let mut lengths: Vec<f64> = (0..problem.tracks.len())
-        .filter_map(|t| Some((problem.at(t, b)? - problem.at(t, a)?).norm()))
-        .collect();
+    let mut lengths: Vec<f64> = (0..problem.tracks.len()).filter_map(|t| Some((problem.at(t, b)? - problem.at(t, a)?).norm())).collect();
     if lengths.is_empty() {
         return (0.0, 0);
     }

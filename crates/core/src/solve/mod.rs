@@ -27,9 +27,7 @@ mod resect;
 pub mod start;
 
 pub use pipeline::{SolveSettings, solve_free};
-pub use report::{
-    Grade, Reason, SolveFailure, SolvedFrame, SolvedPoint, Solution, Verdict,
-};
+pub use report::{Grade, Reason, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict};
 
 use crate::track::TrackSet;
 use nalgebra::Vector2;
@@ -65,13 +63,7 @@ impl Problem {
                 t.positions.iter().enumerate().map(|(i, p)| (t.first_frame + i as u32, px(p))).collect()
             })
             .collect();
-        Self {
-            width: set.width,
-            height: set.height,
-            frames: set.frames as usize,
-            tracks,
-            ids: used.iter().map(|t| t.id).collect(),
-        }
+        Self { width: set.width, height: set.height, frames: set.frames as usize, tracks, ids: used.iter().map(|t| t.id).collect() }
     }
 
     /// Size against a picture 1280 wide; thresholds in px grow with it.

@@ -52,11 +52,8 @@ fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f6
     }
     let mut bundle = Bundle { poses, lens, points: Vec::new(), observations: Vec::new() };
     for &t in tracks {
-        let seen: Vec<_> = keyframes
-            .iter()
-            .enumerate()
-            .filter_map(|(k, &f)| Some(Observation { camera: k as u32, pixel: problem.at(t, f)? }))
-            .collect();
+        let seen: Vec<_> =
+            keyframes.iter().enumerate().filter_map(|(k, &f)| Some(Observation { camera: k as u32, pixel: problem.at(t, f)? })).collect();
         if seen.len() < 2 {
             continue;
         }

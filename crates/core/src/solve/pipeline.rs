@@ -1,8 +1,8 @@
 //! The solve of a free move, from tracks to a reported camera.
 
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
-use super::report::{Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict, Grade, median, verdict};
-use super::start::{Release, Scene, add_keyframes, add_frame, find_start, pick_tracks, place_track};
+use super::report::{Grade, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict, median, verdict};
+use super::start::{Release, Scene, add_frame, add_keyframes, find_start, pick_tracks, place_track};
 use super::{Problem, keyframes, nodal, resect};
 use crate::geometry::{Pose, Similarity, parallax_rad};
 use crate::track::{TrackId, TrackSet};
@@ -96,7 +96,7 @@ pub fn solve_free(
     fill_frames(&problem, &mut scene);
 
     let mut adjusted = Adjusting::new(&problem, &scene, settings.focal_px.is_none());
-    for (round, (loss, limit, steps)) in [(1.0, 3.0, 6), (0.4, 1.2, 6), (0.0, 0.0, 12)].into_iter().enumerate() {
+    for (round, (loss, limit, steps)) in [(1.0, 3.0, 4), (0.4, 1.2, 4), (0.0, 0.0, 10)].into_iter().enumerate() {
         tell("adjusting everything together", 0.6 + 0.12 * round as f64)?;
         adjusted.round(&mut scene, loss * problem.scale(), limit * problem.scale(), steps, || true);
     }
@@ -159,8 +159,7 @@ fn fill_frames(problem: &Problem, scene: &mut Scene) {
         .into_par_iter()
         .filter(|&f| scene.poses[f as usize].is_none())
         .map(|frame| {
-            let sights: Vec<resect::Sight> =
-                all.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
+            let sights: Vec<resect::Sight> = all.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
             let after = posed.partition_point(|&f| f < frame);
             let guess = match (after.checked_sub(1).map(|i| posed[i]), posed.get(after)) {
                 (Some(a), Some(&b)) => {
@@ -219,13 +218,13 @@ impl<'a> Adjusting<'a> {
         };
         self.collect(scene, limit_px);
         let (focal, k1, _) = if self.free_focal { Release::FocalK1 } else { Release::K1 }.flags();
-        self.options = BundleOptions { motion: Move::Free, focal, k1, k2: false, loss_px, max_steps, tolerance: 1e-6 };
-        let last = max_steps > 6;
+        self.options = BundleOptions { motion: Move::Free, focal, k1, k2: false, loss_px, max_steps, tolerance: 1e-5 };
+        let last = max_steps > 4;
         let done = self.bundle.adjust(&self.options, go_on);
         if last {
             // k2 stays out unless the data ask for it; a term too many bends the edges of the frame.
             let mut with_k2 = self.bundle.clone();
-            let options = BundleOptions { k2: true, max_steps: 5, ..self.options };
+            let options = BundleOptions { k2: true, max_steps: 2, ..self.options };
             if with_k2.adjust(&options, || true).cost_last < done.cost_last * (1.0 - K2_GAIN) {
                 self.bundle = with_k2;
                 self.options.k2 = true;
@@ -366,7 +365,14 @@ impl<'a> Adjusting<'a> {
 }
 
 /// The observations of a track that agree within the limit; `None` when too few of its views do.
-fn agreeing(problem: &Problem, scene: &Scene, track: usize, point: Vector3<f64>, index: &[u32], limit_px: f64) -> Option<(Vector3<f64>, Vec<Observation>)> {
+fn agreeing(
+    problem: &Problem,
+    scene: &Scene,
+    track: usize,
+    point: Vector3<f64>,
+    index: &[u32],
+    limit_px: f64,
+) -> Option<(Vector3<f64>, Vec<Observation>)> {
     let mut views = 0;
     let mut seen = Vec::new();
     for &(f, pixel) in &problem.tracks[track] {
@@ -401,7 +407,10 @@ fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailur
     let scale = problem.scale();
     let solved = solution.frames.len();
     if solved * 2 < problem.frames {
-        return fail(format!("only {solved} of {} frames could be solved", problem.frames), "Trim to the part that holds, or keep moving things out of the analysis");
+        return fail(
+            format!("only {solved} of {} frames could be solved", problem.frames),
+            "Trim to the part that holds, or keep moving things out of the analysis",
+        );
     }
     let following = solution.points.len() as f64 / problem.tracks.len().max(1) as f64;
     if following < MIN_FOLLOWING {
@@ -411,7 +420,10 @@ fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailur
         );
     }
     if !(solution.rms_px <= HOPELESS_PX * scale) {
-        return fail(format!("the reprojection error is {:.1} px", solution.rms_px), "Keep moving things out of the analysis, or choose a calmer part of the clip");
+        return fail(
+            format!("the reprojection error is {:.1} px", solution.rms_px),
+            "Keep moving things out of the analysis, or choose a calmer part of the clip",
+        );
     }
     if !(solution.parallax_deg >= HOPELESS_PARALLAX_DEG) {
         return fail(

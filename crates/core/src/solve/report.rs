@@ -127,7 +127,9 @@ pub enum SolveFailure {
         needed: usize,
     },
     /// Too few points.
-    #[error("only {found} points could be followed over the clip (on frame {frame} there are {there}); at least {needed} are needed. The picture may be black, blurred or without texture: try a lower threshold, a smaller spacing, or another part of the clip")]
+    #[error(
+        "only {found} points could be followed over the clip (on frame {frame} there are {there}); at least {needed} are needed. The picture may be black, blurred or without texture: try a lower threshold, a smaller spacing, or another part of the clip"
+    )]
     TooFewTracks {
         /// Tracks of useful length.
         found: usize,
@@ -145,19 +147,25 @@ pub enum SolveFailure {
         frame: u32,
     },
     /// Nothing moves.
-    #[error("the picture hardly moves ({motion_px:.2} px at most): the camera stood still. There is nothing to solve; a still shot needs no camera track")]
+    #[error(
+        "the picture hardly moves ({motion_px:.2} px at most): the camera stood still. There is nothing to solve; a still shot needs no camera track"
+    )]
     Still {
         /// Largest median motion of the points from any frame to any other, px.
         motion_px: f64,
     },
     /// The camera only turned.
-    #[error("the camera turned on the spot: turning alone explains the points to {nodal_px:.2} px (median), so there is no parallax and depth cannot be known. A free move cannot be solved from this clip; choose a part in which the camera travels")]
+    #[error(
+        "the camera turned on the spot: turning alone explains the points to {nodal_px:.2} px (median), so there is no parallax and depth cannot be known. A free move cannot be solved from this clip; choose a part in which the camera travels"
+    )]
     PureRotation {
         /// Median miss of the turning camera, px.
         nodal_px: f64,
     },
     /// No geometry was found.
-    #[error("no camera explains the points: {why}. Things that move on their own, blur or too few points are the usual causes; keep moving things out of the analysis or choose another part of the clip")]
+    #[error(
+        "no camera explains the points: {why}. Things that move on their own, blur or too few points are the usual causes; keep moving things out of the analysis or choose another part of the clip"
+    )]
     NoStart {
         /// What was missing.
         why: String,
@@ -225,7 +233,11 @@ pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
         say(g, text, first.map(|f| (f, (f + missing).saturating_sub(1))));
     }
     let g = grade(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
-    let advice = if g == Grade::Good { "" } else { ": the camera travels little for the distance, so depth is uncertain; a longer part of the clip may help" };
+    let advice = if g == Grade::Good {
+        ""
+    } else {
+        ": the camera travels little for the distance, so depth is uncertain; a longer part of the clip may help"
+    };
     say(g, format!("parallax {:.1} degrees (median){advice}", solution.parallax_deg), None);
 
     let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
@@ -234,7 +246,11 @@ pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
 
     if let Some(thin) = solution.frames.iter().min_by_key(|f| f.points).filter(|f| f.points < GOOD_POINTS) {
         let g = if thin.points < FAIR_POINTS { Grade::Weak } else { Grade::Fair };
-        say(g, format!("only {} points on frame {}; a smaller spacing gives more", thin.points, thin.frame), Some((thin.frame, thin.frame)));
+        say(
+            g,
+            format!("only {} points on frame {}; a smaller spacing gives more", thin.points, thin.frame),
+            Some((thin.frame, thin.frame)),
+        );
     }
     let worst = solution.frames.iter().max_by(|a, b| a.rms_px.total_cmp(&b.rms_px));
     if let Some(bad) = worst.filter(|f| f.rms_px > BAD_FRAME * solution.rms_px && f.rms_px > GOOD_PX * scale) {

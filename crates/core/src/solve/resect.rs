@@ -54,9 +54,8 @@ pub(super) fn miss(pose: &Pose, lens: &Lens, pixel: &Vector2<f64>, point: &Vecto
 
 /// Least-squares pose with Cauchy weights from a start close by.
 pub(super) fn refine(start: Pose, sights: &[Sight], lens: &Lens, loss_px: f64) -> Pose {
-    let cost = |pose: &Pose| -> f64 {
-        sights.iter().map(|(px, p)| (miss(pose, lens, px, p).unwrap_or(1e4) / loss_px).powi(2).ln_1p()).sum()
-    };
+    let cost =
+        |pose: &Pose| -> f64 { sights.iter().map(|(px, p)| (miss(pose, lens, px, p).unwrap_or(1e4) / loss_px).powi(2).ln_1p()).sum() };
     let mut pose = start;
     let mut value = cost(&pose);
     let mut damping = 1e-6;

@@ -134,17 +134,12 @@ fn best_pair(problem: &Problem, keyframes: &[u32], tracks: &[usize], lens: &Lens
     }
     candidates.sort_unstable();
     candidates.dedup();
-    candidates
-        .into_iter()
-        .filter_map(|(a, b)| relate(problem, a, b, tracks, lens))
-        .max_by(|x, y| x.score.total_cmp(&y.score))
+    candidates.into_iter().filter_map(|(a, b)| relate(problem, a, b, tracks, lens)).max_by(|x, y| x.score.total_cmp(&y.score))
 }
 
 fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens) -> Option<Pair> {
-    let shared: Vec<(usize, Vector2<f64>, Vector2<f64>)> = tracks
-        .iter()
-        .filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), lens.normalise(problem.at(t, b)?))))
-        .collect();
+    let shared: Vec<(usize, Vector2<f64>, Vector2<f64>)> =
+        tracks.iter().filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), lens.normalise(problem.at(t, b)?)))).collect();
     if shared.len() < MIN_SHARED {
         return None;
     }
@@ -276,8 +271,7 @@ fn release(cameras: usize, free_focal: bool) -> Release {
 
 /// Poses `frame` from known points; `false` when they do not agree on a pose.
 pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: u32, limit_px: f64) -> bool {
-    let sights: Vec<resect::Sight> =
-        tracks.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
+    let sights: Vec<resect::Sight> = tracks.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
     if sights.len() < 8 {
         return false;
     }
@@ -343,7 +337,15 @@ pub fn drop_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame
 }
 
 /// Bundle adjustment of the given frames and tracks, written back to the scene.
-pub fn adjust_scene(problem: &Problem, scene: &mut Scene, tracks: &[usize], frames: &[u32], release: Release, loss_px: f64, max_steps: usize) {
+pub fn adjust_scene(
+    problem: &Problem,
+    scene: &mut Scene,
+    tracks: &[usize],
+    frames: &[u32],
+    release: Release,
+    loss_px: f64,
+    max_steps: usize,
+) {
     let cameras: Vec<u32> = frames.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
     let mut poses = Vec::with_capacity(cameras.len());
     poses.extend(cameras.iter().filter_map(|&f| scene.poses[f as usize]));
@@ -351,11 +353,8 @@ pub fn adjust_scene(problem: &Problem, scene: &mut Scene, tracks: &[usize], fram
     let mut used = Vec::new();
     for &t in tracks {
         let Some(point) = scene.points[t] else { continue };
-        let seen: Vec<Observation> = cameras
-            .iter()
-            .enumerate()
-            .filter_map(|(i, &f)| Some(Observation { camera: i as u32, pixel: problem.at(t, f)? }))
-            .collect();
+        let seen: Vec<Observation> =
+            cameras.iter().enumerate().filter_map(|(i, &f)| Some(Observation { camera: i as u32, pixel: problem.at(t, f)? })).collect();
         if seen.len() >= 2 {
             used.push(t);
             bundle.points.push(point);
@@ -364,7 +363,8 @@ pub fn adjust_scene(problem: &Problem, scene: &mut Scene, tracks: &[usize], fram
     }
     let (focal, k1, k2) = release.flags();
     let loss_px = loss_px * problem.scale();
-    let options = BundleOptions { motion: Move::Free, focal, k1, k2, loss_px, max_steps, tolerance: if max_steps > 20 { 1e-7 } else { 1e-4 } };
+    let options =
+        BundleOptions { motion: Move::Free, focal, k1, k2, loss_px, max_steps, tolerance: if max_steps > 20 { 1e-7 } else { 1e-4 } };
     bundle.adjust(&options, || true);
     scene.lens = bundle.lens;
     for (&f, pose) in cameras.iter().zip(&bundle.poses) {

@@ -87,7 +87,8 @@ impl<const P: usize> Template<P> {
     /// Cuts the window round (x, y), with `buffer` as scratch space; `None` at the border or where there is no texture.
     pub fn cut(picture: &Plane, x: f64, y: f64, window: &Window, padded: &mut Vec<f32>) -> Option<Self> {
         let half = window.half;
-        if !picture.holds_window(x, y, half as f64 + 2.0) || !(x.is_finite() && y.is_finite()) {
+        // Comparisons with what is not a number are false: such a place is in no picture.
+        if !picture.holds_window(x, y, half as f64 + 2.0) {
             return None;
         }
         let side = 2 * half + 1;
@@ -107,11 +108,8 @@ impl<const P: usize> Template<P> {
                 let value = padded[centre];
                 let i = row * side + column;
                 values[i] = value;
-                let images = if P == 8 {
-                    [gx, gy, gx * u, gx * v, gy * u, gy * v, value, 1.0]
-                } else {
-                    [gx, gy, value, 1.0, 0.0, 0.0, 0.0, 0.0]
-                };
+                let images =
+                    if P == 8 { [gx, gy, gx * u, gx * v, gy * u, gy * v, value, 1.0] } else { [gx, gy, value, 1.0, 0.0, 0.0, 0.0, 0.0] };
                 for (k, image) in images.iter().take(P).enumerate() {
                     steepest[k * n + i] = *image;
                 }
@@ -174,10 +172,7 @@ impl<const P: usize> Template<P> {
             }
             let old = warp;
             warp = if P == 8 { compose_affine(&warp, &d) } else { Warp { x: warp.x + d[0], y: warp.y + d[1], ..warp } };
-            if !(warp.x.is_finite() && warp.y.is_finite())
-                || (warp.x - start.x).abs() > reach
-                || (warp.y - start.y).abs() > reach
-            {
+            if !(warp.x.is_finite() && warp.y.is_finite()) || (warp.x - start.x).abs() > reach || (warp.y - start.y).abs() > reach {
                 return None;
             }
             let bend = if P == 8 { (0..4).map(|k| (warp.linear[k] - old.linear[k]).abs()).fold(0.0, f64::max) } else { 0.0 };

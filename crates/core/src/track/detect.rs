@@ -71,10 +71,7 @@ pub fn best_corner(
 ) -> Option<Corner> {
     let margin = margin.max(GATHER + 1);
     let (x0, y0) = (from.0.max(margin), from.1.max(margin));
-    let (x1, y1) = (
-        to.0.min(picture.width().checked_sub(margin + 1)?),
-        to.1.min(picture.height().checked_sub(margin + 1)?),
-    );
+    let (x1, y1) = (to.0.min(picture.width().checked_sub(margin + 1)?), to.1.min(picture.height().checked_sub(margin + 1)?));
     if x0 > x1 || y0 > y1 {
         return None;
     }

@@ -130,11 +130,8 @@ mod tests {
     use super::*;
 
     fn sample() -> TrackSet {
-        let track = |id, first_frame, n: u32| Track {
-            id: TrackId(id),
-            first_frame,
-            positions: (0..n).map(|i| [i as f32 + 0.25, 7.5]).collect(),
-        };
+        let track =
+            |id, first_frame, n: u32| Track { id: TrackId(id), first_frame, positions: (0..n).map(|i| [i as f32 + 0.25, 7.5]).collect() };
         TrackSet { width: 640, height: 360, frames: 10, cuts: vec![4], tracks: vec![track(0, 0, 4), track(3, 2, 8)] }
     }
 

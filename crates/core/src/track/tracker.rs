@@ -156,8 +156,7 @@ impl Tracker {
     /// [`TrackError::Setting`] when a setting is out of range.
     pub fn new(settings: TrackSettings, masks: Masks) -> Result<Self, TrackError> {
         settings.validate()?;
-        let windows =
-            Windows { coarse: Window::new(COARSE_HALF), fine: Window::new(settings.window_half_px as usize) };
+        let windows = Windows { coarse: Window::new(COARSE_HALF), fine: Window::new(settings.window_half_px as usize) };
         Ok(Self {
             settings,
             masks,
@@ -222,13 +221,7 @@ impl Tracker {
             self.retire(live, false);
         }
         self.done.sort_by_key(|t| t.id);
-        TrackSet {
-            width: self.size.0 as u32,
-            height: self.size.1 as u32,
-            frames: self.frame,
-            cuts: self.cuts,
-            tracks: self.done,
-        }
+        TrackSet { width: self.size.0 as u32, height: self.size.1 as u32, frames: self.frame, cuts: self.cuts, tracks: self.done }
     }
 
     /// Keeps a finished track if it was seen at least twice. After a cut its last view is of another
@@ -331,9 +324,8 @@ impl Tracker {
                 let to = (((column + 1) as f64 * cell) as usize, ((row + 1) as f64 * cell) as usize);
                 let near = |x: f64, y: f64| {
                     (row.saturating_sub(1)..=(row + 1).min(rows - 1)).any(|r| {
-                        (column.saturating_sub(1)..=(column + 1).min(columns - 1)).any(|c| {
-                            taken[r * columns + c].iter().any(|p| (p[0] - x).hypot(p[1] - y) < min_distance)
-                        })
+                        (column.saturating_sub(1)..=(column + 1).min(columns - 1))
+                            .any(|c| taken[r * columns + c].iter().any(|p| (p[0] - x).hypot(p[1] - y) < min_distance))
                     })
                 };
                 best_corner(picture, from, to, margin, |x, y| !near(x, y) && masks.allows(x, y, half))
@@ -386,9 +378,7 @@ fn descend(
     for level in (to.min(top)..=top).rev() {
         let scale = f64::from(1u32 << level);
         // Near the border the coarse windows do not fit; the finer ones still may.
-        let Some(template) =
-            Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, window, buffer)
-        else {
+        let Some(template) = Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, window, buffer) else {
             continue;
         };
         let start = Warp::shift(guess[0] / scale, guess[1] / scale);
@@ -425,8 +415,7 @@ fn follow(
     if !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
         return None;
     }
-    let back =
-        descend((current, previous), [warp.x, warp.y], (-predicted.0, -predicted.1), (LEVELS - 1, 0), &windows.coarse, buffer)?;
+    let back = descend((current, previous), [warp.x, warp.y], (-predicted.0, -predicted.1), (LEVELS - 1, 0), &windows.coarse, buffer)?;
     let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
     if miss > backward_limit(predicted) {
         return None;

@@ -11,7 +11,7 @@ fn main() -> std::io::Result<()> {
     if let [flag, frame, file] = arguments.as_slice() {
         if flag == "--still" {
             let mut out = std::fs::File::create(file)?;
-            write!(out, "P6 {} {} 255\n", flight::WIDTH, flight::HEIGHT)?;
+            writeln!(out, "P6 {} {} 255", flight::WIDTH, flight::HEIGHT)?;
             return out.write_all(&sensor::film(&scenery, frame.parse().unwrap_or(0)));
         }
     }

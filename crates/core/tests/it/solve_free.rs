@@ -1,0 +1,116 @@
+//! A free move is solved, or declined with its reason.
+
+use crate::made_up::{Film, HEIGHT, WIDTH, film, travelling, turning};
+use fennik_core::check::{TruePoint, lock_error};
+use fennik_core::geometry::Lens;
+use fennik_core::scene::suggest_floor;
+use fennik_core::solve::{Grade, Solution, SolveFailure, SolveSettings, solve_free};
+use fennik_core::track::TrackSet;
+use nalgebra::Vector2;
+use proptest::prelude::*;
+use std::collections::BTreeSet;
+use std::ops::ControlFlow;
+
+fn lens(focal_px: f64, k1: f64) -> Lens {
+    Lens { k1, ..Lens::centred(focal_px, WIDTH, HEIGHT) }
+}
+
+fn solve(tracks: &TrackSet) -> Result<Solution, SolveFailure> {
+    solve_free(tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))
+}
+
+fn lock_px(film: &Film, solution: &Solution) -> f64 {
+    let seen: Vec<TruePoint> = film
+        .world
+        .iter()
+        .step_by(7)
+        .map(|p| {
+            let image = |(f, pose): (usize, &fennik_core::geometry::Pose)| {
+                let c = pose.to_camera(*p);
+                let px = film.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+                (c.z > 0.3 && (0.0..1280.0).contains(&px.x) && (0.0..720.0).contains(&px.y)).then_some((f as u32, px))
+            };
+            film.poses.iter().enumerate().filter_map(image).collect()
+        })
+        .collect();
+    lock_error(&seen, |f| solution.at(f).map(|s| (s.pose, s.lens))).map_or(f64::INFINITY, |l| l.rms_px)
+}
+
+#[test]
+fn a_walk_with_a_fifth_of_strays_locks() {
+    let film = film(travelling(60, 7.0, 3), lens(980.0, -0.03), 0.15, 0.2, 5);
+    let solution = solve(&film.tracks).unwrap();
+    assert_eq!(solution.frames.len(), 60);
+    let focal = solution.frames[0].lens.focal_px;
+    assert!((focal / 980.0 - 1.0).abs() < 0.01, "focal length {focal}");
+    assert!(lock_px(&film, &solution) < 0.12, "{} px", lock_px(&film, &solution));
+    assert_eq!(solution.verdict.grade, Grade::Good, "{:?}", solution.verdict);
+    let floor = suggest_floor(&solution).unwrap();
+    assert!(floor.reading.fit_px < 1.0 && floor.reading.level_deg < 1.0, "{} px, {} deg", floor.reading.fit_px, floor.reading.level_deg);
+}
+
+#[test]
+fn one_thread_or_many_give_the_same_camera() {
+    let film = film(travelling(24, 6.0, 1), lens(900.0, 0.0), 0.1, 0.1, 2);
+    let run = |threads| rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap().install(|| solve(&film.tracks).unwrap());
+    assert_eq!(run(1), run(3));
+}
+
+#[test]
+fn a_pan_on_the_spot_is_declined_as_such() {
+    let film = film(turning(70), lens(1100.0, -0.02), 0.12, 0.1, 4);
+    assert!(matches!(solve(&film.tracks), Err(SolveFailure::PureRotation { .. })), "{:?}", solve(&film.tracks).map(|s| s.verdict));
+}
+
+#[test]
+fn a_still_is_declined_as_such() {
+    let film = film(vec![travelling(2, 1.0, 1)[0]; 40], lens(900.0, 0.0), 0.1, 0.0, 3);
+    assert!(matches!(solve(&film.tracks), Err(SolveFailure::Still { .. })));
+}
+
+#[test]
+fn two_frames_no_tracks_and_a_cut_are_declined_as_such() {
+    let short = film(travelling(2, 4.0, 1), lens(900.0, 0.0), 0.1, 0.0, 3);
+    assert!(matches!(solve(&short.tracks), Err(SolveFailure::TooFewFrames { found: 2, .. })));
+    let mut cut = film(travelling(30, 4.0, 1), lens(900.0, 0.0), 0.1, 0.0, 3).tracks;
+    cut.cuts.push(14);
+    assert_eq!(solve(&cut), Err(SolveFailure::HardCut { frame: 14 }));
+    cut.cuts.clear();
+    cut.tracks.truncate(5);
+    assert!(matches!(solve(&cut), Err(SolveFailure::TooFewTracks { found: 5, .. })));
+}
+
+#[test]
+fn tracks_that_wander_all_on_their_own_give_no_camera() {
+    let film = film(travelling(40, 5.0, 6), lens(900.0, 0.0), 0.2, 1.0, 8);
+    assert!(solve(&film.tracks).is_err());
+}
+
+#[test]
+fn positions_that_are_no_numbers_are_left_out() {
+    let mut film = film(travelling(40, 6.0, 2), lens(900.0, 0.0), 0.1, 0.0, 3);
+    for t in film.tracks.tracks.iter_mut().step_by(9) {
+        t.positions[0] = [f32::NAN, 3.0];
+    }
+    let solution = solve(&film.tracks).unwrap();
+    assert!(lock_px(&film, &solution) < 0.1);
+}
+
+#[test]
+fn a_solve_can_be_stopped() {
+    let film = film(travelling(30, 6.0, 2), lens(900.0, 0.0), 0.1, 0.0, 3);
+    let stopped = solve_free(&film.tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Break(()));
+    assert_eq!(stopped, Err(SolveFailure::Stopped));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 6, ..ProptestConfig::default() })]
+    #[test]
+    fn a_random_walk_meets_its_bound_or_is_declined(seed in 0u64..500, focal in 650f64..1700.0, k1 in -0.06f64..0.04, noise in 0.03f64..0.3, strays in 0f64..0.4, length in 2f64..9.0) {
+        let film = film(travelling(40, length, seed), lens(focal, k1), noise, strays, seed + 1);
+        if let Ok(solution) = solve(&film.tracks) {
+            let lock = lock_px(&film, &solution);
+            prop_assert!(lock < 0.1 + noise || solution.verdict.grade != Grade::Good, "{lock} px at {noise} px of noise is called good");
+        }
+    }
+}
