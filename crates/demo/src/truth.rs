@@ -11,6 +11,9 @@ const POINTS: usize = 220;
 /// Distance from the picture's edge within which a point does not count, px.
 const MARGIN_PX: f64 = 8.0;
 
+/// Normalised radius of the picture's corner, with some to spare.
+const MAX_RADIUS: f64 = 1.0;
+
 /// The truth of a clip.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Truth {
@@ -136,8 +139,10 @@ fn sees(scenery: &Scenery, lens: &Lens, point: Vector3<f64>, frame: u32) -> bool
     if c.z < 0.1 {
         return false;
     }
-    let px = lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
-    let inside = (MARGIN_PX..1279.0 - MARGIN_PX).contains(&px.x) && (MARGIN_PX..719.0 - MARGIN_PX).contains(&px.y);
+    let n = Vector2::new(c.x / c.z, c.y / c.z);
+    let px = lens.pixel(n);
+    // Far off the axis the lens model folds back into the picture; nothing is seen there.
+    let inside = n.norm() < MAX_RADIUS && (MARGIN_PX..1279.0 - MARGIN_PX).contains(&px.x) && (MARGIN_PX..719.0 - MARGIN_PX).contains(&px.y);
     let away = point - pose.centre();
     let distance = away.norm();
     inside && scenery.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)

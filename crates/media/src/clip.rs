@@ -227,14 +227,15 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
     }
     let nominal = video.r_frame_rate.as_deref().and_then(Rate::parse);
     let average = video.avg_frame_rate.as_deref().and_then(Rate::parse);
-    let rate = match (nominal, average) {
-        (Some(n), Some(a)) if (n.per_second() / a.per_second() - 1.0).abs() > 0.01 => {
+    let varying = varying_rate(source);
+    let rate = match (varying, nominal, average) {
+        (Some(rate), _, _) => {
             notes.push(Note::ConstantRate);
-            constant_rate(a)
+            rate
         }
-        (Some(n), _) => n,
-        (None, Some(a)) => a,
-        (None, None) => Rate { frames: 25, seconds: 1 },
+        (None, Some(n), _) => n,
+        (None, None, Some(a)) => a,
+        (None, None, None) => Rate { frames: 25, seconds: 1 },
     };
     if let Some(format) = video.pix_fmt.as_deref() {
         if format.contains("10") || format.contains("12") || format.contains("16") || format.contains("422") || format.contains("444") {
@@ -249,6 +250,35 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
     };
     let audio = probed.streams.iter().any(|s| s.codec_type.as_deref() == Some("audio"));
     Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes })
+}
+
+/// The rate to use for a video whose frames do not come evenly; `None` for an even one. Containers
+/// often claim a constant rate that the times of their frames do not keep, so those are looked at.
+fn varying_rate(source: &Source) -> Option<Rate> {
+    let output = Command::new("ffprobe")
+        .args(["-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0"])
+        .args(source.input_arguments())
+        .stdin(Stdio::null())
+        .output()
+        .ok()?;
+    let text = String::from_utf8_lossy(&output.stdout);
+    let mut times: Vec<f64> = text.lines().filter_map(|l| l.trim_end_matches(',').parse().ok()).collect();
+    times.sort_by(f64::total_cmp);
+    constant_rate_of(&times)
+}
+
+/// The usual rate nearest to the middle distance of uneven times, seconds; `None` when they are even
+/// (rounding of the container aside) or too few.
+fn constant_rate_of(times: &[f64]) -> Option<Rate> {
+    let steps: Vec<f64> = times.windows(2).map(|p| p[1] - p[0]).collect();
+    let mut sorted = steps.clone();
+    sorted.sort_by(f64::total_cmp);
+    let middle = *sorted.get(sorted.len() / 2).filter(|_| steps.len() >= 4)?;
+    let odd = steps.iter().filter(|s| (*s - middle).abs() > 0.25 * middle).count();
+    if middle <= 0.0 || odd * 50 < steps.len() {
+        return None;
+    }
+    Some(constant_rate(Rate { frames: (1000.0 / middle).round().clamp(500.0, 480_000.0) as u32, seconds: 1000 }))
 }
 
 /// The usual rate nearest to an average one, or the average itself.
@@ -310,6 +340,10 @@ mod tests {
         for bad in ["0/0", "25", "1/0", "90000/1", "a/b"] {
             assert_eq!(Rate::parse(bad), None, "{bad}");
         }
+        let even: Vec<f64> = (0..50).map(|i| (f64::from(i) * 33.3667).round() / 1000.0).collect();
+        assert_eq!(constant_rate_of(&even), None, "rounded to milliseconds");
+        let uneven: Vec<f64> = (0..50).map(|i| f64::from(i) * 0.04 + if i > 30 { 0.1 * f64::from(i - 30) } else { 0.0 }).collect();
+        assert_eq!(constant_rate_of(&uneven), Some(Rate { frames: 25, seconds: 1 }));
         assert_eq!(constant_rate(Rate { frames: 2983, seconds: 100 }), Rate { frames: 30000, seconds: 1001 });
         assert_eq!(constant_rate(Rate { frames: 12, seconds: 1 }), Rate { frames: 12, seconds: 1 });
     }

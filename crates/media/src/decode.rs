@@ -112,7 +112,8 @@ pub fn write_proxies(clip: &ClipInfo, folder: &Path, max_width: u32, mut on_fram
         .args(clip.source.input_arguments())
         .args(["-map", "0:v:0", "-an", "-sn", "-fps_mode", "passthrough", "-vf", &filters])
         .args(["-q:v", "3", "-start_number", "0", "-f", "image2"])
-        .arg(folder.join("%06d.jpg"))
+        // A per cent sign in the folder's name would count as a pattern.
+        .arg(std::path::PathBuf::from(folder.to_string_lossy().replace('%', "%%")).join("%06d.jpg"))
         .stdin(Stdio::null())
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())

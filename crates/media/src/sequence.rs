@@ -68,7 +68,7 @@ pub fn unpack_zip(archive: &Path, target: &Path, rate: Rate) -> Result<Source, S
     for i in 0..zip.len() {
         let entry = zip.by_index(i)?;
         let name = PathBuf::from(entry.name());
-        let hidden = entry.name().split('/').any(|part| part.starts_with('.') || part == "__MACOSX");
+        let hidden = entry.name().split('/').any(|part| (part.starts_with('.') && part != "..") || part == "__MACOSX");
         if entry.is_file() && !hidden && kind(&name).is_some() {
             entries.push((name, i));
         }

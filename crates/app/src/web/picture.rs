@@ -78,6 +78,9 @@ async fn show_plate(desk: web::Data<Desk>, path: web::Path<(ShotId, u32)>) -> Re
 #[derive(Deserialize)]
 struct PictureQuery {
     revision: i64,
+    /// A rough picture at once rather than the exact one.
+    #[serde(default)]
+    quick: bool,
 }
 
 /// The finished picture of a frame of the trimmed clip, at the head.
@@ -98,8 +101,11 @@ async fn show_composite(
             return Ok(picture);
         }
         let (solution, stage) = (desk.solution(&shot)?, desk.stage(&shot)?);
-        let picture = Arc::new(picture::jpeg(&shot, frame, &solution, shot.document(), &stage, Quality::Exact)?);
-        desk.pictures.put(key, picture.clone());
+        let quality = if query.quick { Quality::Draft } else { Quality::Exact };
+        let picture = Arc::new(picture::jpeg(&shot, frame, &solution, shot.document(), &stage, quality)?);
+        if quality == Quality::Exact {
+            desk.pictures.put(key, picture.clone());
+        }
         Ok(picture)
     })
     .await?;

@@ -5,9 +5,14 @@ const AHEAD_DECODED = 14;
 const PARALLEL = 2;
 
 export class Frames {
-  /** @param {(frame: number) => string} address @param {() => void} onReady */
+  /**
+   * @param {(frame: number, quick: boolean) => string} address where a frame is; a quick one may be rougher
+   * @param {() => void} onReady
+   */
   constructor(address, onReady) {
     this.address = address;
+    /** @type {{frame: number, bitmap: ImageBitmap}|null} */ this.quick = null;
+    this.quickFrame = -1;
     this.onReady = onReady;
     /** @type {Map<number, Blob>} */ this.blobs = new Map();
     /** @type {Map<number, ImageBitmap>} */ this.bitmaps = new Map();
@@ -28,7 +33,25 @@ export class Frames {
     this.decoding.clear();
     for (const bitmap of this.bitmaps.values()) bitmap.close();
     this.bitmaps.clear();
+    this.quick?.bitmap.close();
+    this.quick = null;
+    this.quickFrame = -1;
     this.pump();
+  }
+
+  /** A rough picture at once, while the exact one is being made. @param {number} frame */
+  async sketch(frame) {
+    const address = this.address(frame, true);
+    if (this.quickFrame === frame || address === this.address(frame, false)) return;
+    this.quickFrame = frame;
+    const epoch = this.epoch;
+    const response = await fetch(address).catch(() => null);
+    if (!response?.ok || epoch !== this.epoch) return;
+    const bitmap = await createImageBitmap(await response.blob());
+    if (epoch !== this.epoch || this.wanted !== frame) { bitmap.close(); return; }
+    this.quick?.bitmap.close();
+    this.quick = { frame, bitmap };
+    this.onReady();
   }
 
   /** @param {number} frame */
@@ -47,8 +70,9 @@ export class Frames {
         this.decoding.delete(f);
       }
     }
+    if (!this.blobs.has(frame)) this.sketch(frame);
     this.pump();
-    return this.bitmaps.get(frame) ?? null;
+    return this.bitmaps.get(frame) ?? (this.quick?.frame === frame ? this.quick.bitmap : null);
   }
 
   /** @param {number} frame */
@@ -89,7 +113,7 @@ export class Frames {
   /** @param {number} frame @param {number} epoch */
   async fetch(frame, epoch) {
     try {
-      const response = await fetch(this.address(frame));
+      const response = await fetch(this.address(frame, false));
       if (epoch !== this.epoch) return;
       if (!response.ok) { this.failed.add(frame); return; }
       const blob = await response.blob();

@@ -18,9 +18,9 @@ function composites() {
   return model.state.solve !== null && model.state.inserts.length > 0 && byId("show-inserts").checked;
 }
 
-/** @param {number} frame */
-function address(frame) {
-  return composites() ? model.url(`picture/${frame}?revision=${model.state.revision}`) : model.url(`plate/${frame + model.state.trim.first}`);
+/** @param {number} frame @param {boolean} quick */
+function address(frame, quick) {
+  return composites() ? model.url(`picture/${frame}?revision=${model.state.revision}${quick ? "&quick=true" : ""}`) : model.url(`plate/${frame + model.state.trim.first}`);
 }
 
 function refreshFrames() {

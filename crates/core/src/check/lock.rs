@@ -68,9 +68,9 @@ mod tests {
             })
             .collect();
         let exact = lock_error(&points, |f| Some((pose(f), lens))).unwrap();
-        assert!(exact.rms_px < 1e-6 && exact.points == 30);
+        assert!(exact.rms_px < 1e-6 && exact.points == 30, "{exact:?}");
         let wrong = lock_error(&points, |f| Some((pose(f), Lens { focal_px: 950.0, ..lens }))).unwrap();
-        assert!(wrong.rms_px > 0.5, "{wrong:?}");
+        assert!(wrong.rms_px > 0.2, "{wrong:?}");
         assert_eq!(lock_error(&points, |_| None), None);
     }
 }

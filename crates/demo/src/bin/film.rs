@@ -1,5 +1,5 @@
 //! Makes the demo film and its truth again: `cargo run --release -p fennik-demo --bin film [FOLDER]`.
-//! With `--still N FILE.ppm` it makes one frame.
+//! With `--still N FILE.ppm` it makes one frame, with `--truth FOLDER` the truth alone.
 
 use fennik_demo::{flight, scenery::Scenery, sensor, truth};
 use std::io::Write;
@@ -15,9 +15,16 @@ fn main() -> std::io::Result<()> {
             return out.write_all(&sensor::film(&scenery, frame.parse().unwrap_or(0)));
         }
     }
+    let write_truth = |folder: &str| -> std::io::Result<()> {
+        std::fs::write(format!("{folder}/varrick-quay.truth.json"), serde_json::to_vec(&truth::compute(&scenery))?)
+    };
+    if let [flag, folder] = arguments.as_slice() {
+        if flag == "--truth" {
+            return write_truth(folder);
+        }
+    }
     let folder = arguments.first().map_or("crates/demo/assets", String::as_str);
-    let truth = truth::compute(&scenery);
-    std::fs::write(format!("{folder}/varrick-quay.truth.json"), serde_json::to_vec(&truth)?)?;
+    write_truth(folder)?;
     let seconds = format!("{}", f64::from(flight::FRAMES) / f64::from(flight::RATE));
     let wind = format!("anoisesrc=color=brown:amplitude=0.05:seed=7:duration={seconds}");
     let size = format!("{}x{}", flight::WIDTH, flight::HEIGHT);

@@ -40,9 +40,9 @@ fn odd_sizes_rotation_and_wide_pixels_come_out_upright_and_square() {
     ffmpeg(&[&BARS[..], &["-pix_fmt", "yuv420p"]].concat(), &plain);
     let turned = folder.path().join("turned.mp4");
     let status = Command::new("ffmpeg")
-        .args(["-v", "error", "-y", "-display_rotation", "90", "-i"])
+        .args(["-v", "error", "-y", "-i"])
         .arg(&plain)
-        .args(["-c", "copy"])
+        .args(["-c", "copy", "-metadata:s:v:0", "rotate=90"])
         .arg(&turned)
         .status()
         .unwrap();
