@@ -23,6 +23,17 @@ export function drawScene(g, w, h, model, kind, orbit, colour) {
   const [x0, x1] = spread(0), [y0, y1] = spread(1);
   const size = 0.8 * Math.min(w / Math.max(x1 - x0, 1e-6), h / Math.max(y1 - y0, 1e-6)) * orbit.zoom;
   const place = (/** @type {number[]} */ p) => { const [x, y] = turn(p); return [w / 2 + (x - (x0 + x1) / 2) * size, h / 2 + (y - (y0 + y1) / 2) * size]; };
+  if (model.state.floor) {
+    g.strokeStyle = colour("line");
+    g.lineWidth = 1;
+    const reach = (x1 - x0) / 2, step = 10 ** Math.round(Math.log10(reach / 4));
+    for (let i = -10; i <= 10; i++) {
+      for (const [a, b] of [[[i, -10], [i, 10]], [[-10, i], [10, i]]]) {
+        const [ax, ay] = place([a[0] * step, 0, a[1] * step]), [bx, by] = place([b[0] * step, 0, b[1] * step]);
+        g.beginPath(); g.moveTo(ax, ay); g.lineTo(bx, by); g.stroke();
+      }
+    }
+  }
   for (const p of model.points) {
     const [x, y] = place(p.x), picked = model.selected.has(p.id);
     g.fillStyle = picked ? colour("sand") : ramp((p.rms * 1280) / model.state.width);

@@ -150,8 +150,15 @@ export class Stage {
       const rms = model.rmsOf.get(track.id);
       const off = model.cameras.length > 0 && rms === undefined;
       const picked = model.selected.has(track.id);
+      // A dark edge keeps a mark readable on a plate of its own tone.
+      g.globalAlpha = off && !picked ? 0.4 : 0.6;
+      g.lineWidth = 3;
+      g.strokeStyle = colour("stone");
+      rhomb(g, x, y, picked ? 5 : 3.5);
+      g.stroke();
+      g.lineWidth = 1;
       g.strokeStyle = picked ? colour("sand") : off ? colour("brick") : ramp(rms === undefined ? 0.5 : rms / bad);
-      g.globalAlpha = off && !picked ? 0.55 : 1;
+      g.globalAlpha = off && !picked ? 0.7 : 1;
       g.beginPath();
       g.moveTo(x, y);
       for (let k = 1; k <= TAIL; k++) {
@@ -227,8 +234,9 @@ export class Stage {
     g.beginPath();
     corners.forEach((c, i) => (i ? g.lineTo(c[0], c[1]) : g.moveTo(c[0], c[1])));
     g.closePath();
-    g.fillStyle = "rgb(157 181 154 / .25)";
-    g.strokeStyle = colour("lichen");
+    g.fillStyle = "rgb(157 181 154 / .45)";
+    g.strokeStyle = colour("bone");
+    g.lineWidth = 1;
     g.fill();
     g.stroke();
     const foot = this.worldToStage(point), top = this.worldToStage(add(point, scale(normal, size)));

@@ -1,0 +1,34 @@
+// The scripts' own sums, without a page.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { across, centre, dot, meetPlane, project, ray } from "../../crates/app/static/js/camera.js";
+import { counts, readTracks, trackAt } from "../../crates/app/static/js/tracks.js";
+
+const c = Math.cos(0.4), s = Math.sin(0.4);
+const camera = { frame: 0, r: [[c, 0, s], [0, -1, 0], [s, 0, -c]], t: [0.3, 2, 9], f: 900, c: [639.5, 359.5], k: [-0.05, 0.01], rms: 0, n: 0 };
+
+test("a ray through a pixel meets the point that is seen there", () => {
+  for (const p of [[0.5, 0, -1], [-2, 0, 1], [1.5, 0, 2]]) {
+    const hit = meetPlane(ray(camera, ...project(camera, p)), [0, 0, 0], [0, 1, 0]);
+    assert.ok(Math.hypot(...hit.map((v, i) => v - p[i])) < 1e-6, `${hit} for ${p}`);
+  }
+  assert.equal(project(camera, centre(camera).map((v, i) => v - camera.r[2][i])), null, "behind the camera");
+});
+
+test("two unit vectors lie across any normal", () => {
+  for (const n of [[0, 1, 0], [0, 0, 1], [0.6, 0, 0.8]]) {
+    const [u, v] = across(n);
+    for (const d of [dot(u, n), dot(v, n), dot(u, v), dot(u, u) - 1, dot(v, v) - 1]) assert.ok(Math.abs(d) < 1e-9);
+  }
+});
+
+test("a track run is read as it was written", () => {
+  const words = new DataView(new ArrayBuffer(8 + 4 * 13));
+  const put = [640, 360, 10, 1, 4, 1, 7, 3, 2];
+  put.forEach((v, i) => words.setUint32(8 + 4 * i, v, true));
+  [1.5, 2.5, 3.5, 4.5].forEach((v, i) => words.setFloat32(8 + 4 * (9 + i), v, true));
+  const tracks = readTracks(words.buffer);
+  assert.deepEqual([tracks.length, tracks[0].id, tracks[0].first], [1, 7, 3]);
+  assert.deepEqual([trackAt(tracks[0], 4), trackAt(tracks[0], 5), trackAt(tracks[0], 2)], [[3.5, 4.5], null, null]);
+  assert.deepEqual([...counts(tracks, 6)], [0, 0, 0, 1, 1, 0]);
+});
