@@ -366,6 +366,7 @@ fn add_point(rows: &[(usize, Row)], damping: f64, border: usize, normal: &mut No
     let Some(inverse) = damped_inverse(&v, damping) else { return };
     // W (6x3) of each observation as three rows of six, so that the innermost loop runs along a row.
     let w: Vec<SMatrix<f64, CAMERA, 3>> = rows.iter().map(|(_, row)| row.camera.transpose() * row.point).collect();
+    let w_rows: Vec<[[f64; CAMERA]; 3]> = w.iter().map(|w| std::array::from_fn(|k| std::array::from_fn(|a| w[(a, k)]))).collect();
     let shared_y = shared_point * inverse;
     for (i, (camera, row)) in rows.iter().enumerate() {
         let at = camera * CAMERA;
@@ -378,17 +379,26 @@ fn add_point(rows: &[(usize, Row)], damping: f64, border: usize, normal: &mut No
                 *value += u[(a, b)];
             }
         }
-        for (j, (other, _)) in rows[..=i].iter().enumerate() {
-            let wj = w[j].as_slice();
-            for a in 0..CAMERA {
-                let count = if j == i { a + 1 } else { CAMERA };
-                let (y0, y1, y2) = (y[(a, 0)], y[(a, 1)], y[(a, 2)]);
-                let span = normal.matrix.span_mut(at + a, other * CAMERA, count);
-                for (b, value) in span.iter_mut().enumerate() {
-                    *value -= y0 * wj[b] + y1 * wj[6 + b] + y2 * wj[12 + b];
+        let y: [[f64; 3]; CAMERA] = std::array::from_fn(|a| [y[(a, 0)], y[(a, 1)], y[(a, 2)]]);
+        for (j, (other, _)) in rows[..i].iter().enumerate() {
+            let [w0, w1, w2] = &w_rows[j];
+            for (a, [y0, y1, y2]) in y.iter().enumerate() {
+                let span = normal.matrix.span_mut(at + a, other * CAMERA, CAMERA);
+                // Six values at once: the length is known to the compiler here.
+                if let Ok(span) = <&mut [f64; CAMERA]>::try_from(span) {
+                    for b in 0..CAMERA {
+                        span[b] -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
+                    }
                 }
             }
         }
+        let [w0, w1, w2] = &w_rows[i];
+        for (a, [y0, y1, y2]) in y.iter().enumerate() {
+            for (b, value) in normal.matrix.span_mut(at + a, at, a + 1).iter_mut().enumerate() {
+                *value -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
+            }
+        }
+        let y = w[i] * inverse;
         let right = row.camera.transpose() * row.residual - y * g;
         for a in 0..CAMERA {
             normal.right[at + a] += right[a];

@@ -32,6 +32,10 @@ const MEDIAN_OF_RAYLEIGH: f64 = 1.1774;
 const MIN_FOLLOWING: f64 = 0.3;
 /// RMS above which a result is no camera, px of a picture 1280 wide.
 const HOPELESS_PX: f64 = 2.5;
+/// Median miss of a camera that only turns, px of a picture 1280 wide, within which there is no parallax
+/// to speak of: where a free camera was found, and where none was.
+const TURNING_PX: f64 = 0.2;
+const TURNING_WHEN_LOST_PX: f64 = 1.5;
 /// Drop of the cost that makes k2 worth its while.
 const K2_GAIN: f64 = 0.02;
 
@@ -82,7 +86,9 @@ pub fn solve_free(
         Ok(scene) => scene,
         Err(why) => {
             return Err(match turning {
-                Some(fit) if fit.median_px < 1.5 * problem.scale() => SolveFailure::PureRotation { nodal_px: fit.median_px },
+                Some(fit) if fit.median_px < TURNING_WHEN_LOST_PX * problem.scale() => {
+                    SolveFailure::PureRotation { nodal_px: fit.median_px }
+                }
                 _ => SolveFailure::NoStart { why },
             });
         }
@@ -102,14 +108,16 @@ pub fn solve_free(
     }
     tell("weighing the result", 0.97)?;
     let mut solution = adjusted.solution(&scene);
+    let trusted = check_trust(&problem, &solution);
     if let Some(fit) = &turning {
         let misses = adjusted.misses(&every_few(&keys, 16));
         let noise = solution.median_px.max(0.05 * problem.scale());
-        if nodal::explains_better(fit, &misses.0, misses.1, keys.len().min(16), noise) {
+        let enough = if trusted.is_ok() { TURNING_PX } else { TURNING_WHEN_LOST_PX };
+        if fit.median_px < enough * problem.scale() || nodal::explains_better(fit, &misses.0, misses.1, keys.len().min(16), noise) {
             return Err(SolveFailure::PureRotation { nodal_px: fit.median_px });
         }
     }
-    check_trust(&problem, &solution)?;
+    trusted?;
     solution.verdict = verdict(&solution, problem.scale());
     Ok(solution)
 }
