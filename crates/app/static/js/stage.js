@@ -158,7 +158,8 @@ export class Stage {
       g.stroke();
       g.lineWidth = 1;
       g.strokeStyle = picked ? colour("sand") : off ? colour("brick") : ramp(rms === undefined ? 0.5 : rms / bad);
-      g.globalAlpha = off && !picked ? 0.7 : 1;
+      const strength = off && !picked ? 0.7 : 1;
+      g.globalAlpha = 0.55 * strength;
       g.beginPath();
       g.moveTo(x, y);
       for (let k = 1; k <= TAIL; k++) {
@@ -168,6 +169,7 @@ export class Stage {
         g.lineTo(px, py);
       }
       g.stroke();
+      g.globalAlpha = strength;
       rhomb(g, x, y, picked ? 5 : 3.5);
       if (picked) { g.fillStyle = colour("sand"); g.fill(); } else g.stroke();
     }
