@@ -1,6 +1,8 @@
 //! The command line on real clips.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
+mod web;
+
 use fennik_demo::truth::Truth;
 use fennik_media::CameraDocument;
 use std::path::{Path, PathBuf};

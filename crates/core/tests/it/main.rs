@@ -1,5 +1,6 @@
 //! Whole solves on made-up tracks whose cameras are known.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
+mod datum;
 mod made_up;
 mod solve_free;

@@ -1,0 +1,152 @@
+//! What the server answers, asked directly.
+
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
+use std::process::{Child, Command, Stdio};
+
+/// A demo server over a fresh data folder, ended with the test.
+struct Server {
+    child: Child,
+    address: String,
+    folder: tempfile::TempDir,
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+struct Answer {
+    status: u16,
+    body: String,
+}
+
+impl Server {
+    fn start() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let mut child = Command::new(env!("CARGO_BIN_EXE_fennik"))
+            .args(["demo", "--port", "0", "--data", folder.path().to_str().unwrap()])
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+        let address = line.trim().trim_start_matches("Fennik is at http://").trim_end_matches('/').to_owned();
+        Self { child, address, folder }
+    }
+
+    fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Answer {
+        let mut stream = TcpStream::connect(&self.address).unwrap();
+        let host = headers.iter().find(|h| h.0 == "host").map_or(self.address.as_str(), |h| h.1);
+        let mut request = format!("{method} {path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\ncontent-length: {}\r\n", body.len());
+        for (name, value) in headers.iter().filter(|h| h.0 != "host") {
+            request.push_str(&format!("{name}: {value}\r\n"));
+        }
+        write!(stream, "{request}\r\n{body}").unwrap();
+        let mut bytes = Vec::new();
+        stream.read_to_end(&mut bytes).unwrap();
+        let text = String::from_utf8_lossy(&bytes).into_owned();
+        let (head, body) = text.split_once("\r\n\r\n").unwrap();
+        let status = head.split(' ').nth(1).unwrap().parse().unwrap();
+        Answer { status, body: body.to_owned() }
+    }
+
+    fn get(&self, path: &str) -> Answer {
+        self.ask("GET", path, &[], "")
+    }
+
+    fn post(&self, path: &str, body: &Value) -> Answer {
+        self.ask("POST", path, &[("content-type", "application/json")], &body.to_string())
+    }
+
+    fn state(&self) -> Value {
+        serde_json::from_str(&self.get("/shots/2/state").body).unwrap()
+    }
+}
+
+#[test]
+fn strangers_bad_paths_and_bad_bodies_are_refused() {
+    let server = Server::start();
+    assert_eq!(server.get("/").status, 200);
+    assert_eq!(server.ask("GET", "/", &[("host", "somewhere.example")], "").status, 403);
+    assert_eq!(server.ask("POST", "/shots/2/undo", &[("origin", "http://somewhere.example")], "revision=1").status, 403);
+    assert_eq!(server.ask("POST", "/shots/2/undo", &[("sec-fetch-site", "cross-site")], "revision=1").status, 403);
+    for path in
+        ["/static/../../../etc/passwd", "/static/%2e%2e/%2e%2e/Cargo.toml", "/shots/99", "/shots/abc", "/nothing", "/shots/2/jobs/format"]
+    {
+        assert_eq!(server.get(path).status, 404, "{path}");
+    }
+    assert_eq!(server.get("/shots/2/plate/9999").status, 422);
+    assert_eq!(server.post("/shots/2/edit", &json!({ "revision": 1 })).status, 422);
+    assert_eq!(server.post("/shots/2/edit", &json!({ "revision": 1, "edit": { "edit": "explode" } })).status, 422);
+    let answer = server.ask("POST", "/shots/2/edit", &[("content-type", "application/json")], "{\"revision\": ");
+    assert_eq!(answer.status, 422);
+}
+
+#[test]
+fn edits_start_from_the_head_or_change_nothing() {
+    let server = Server::start();
+    let before = server.state();
+    let revision = before["revision"].as_i64().unwrap();
+    let mut insert = before["inserts"][0].clone();
+    insert["placement"]["scale"] = json!(2.0);
+    let edit = |revision: i64, insert: &Value| json!({ "revision": revision, "edit": { "edit": "change-insert", "insert": insert } });
+
+    let stale = server.post("/shots/2/edit", &edit(revision - 1, &insert));
+    assert!(stale.status == 409 && stale.body.contains("changed in another window"), "{}", stale.body);
+    assert_eq!(server.state(), before);
+
+    let mut wrong = insert.clone();
+    wrong["placement"]["scale"] = json!(-1.0);
+    let refused = server.post("/shots/2/edit", &edit(revision, &wrong));
+    assert!(refused.status == 422 && refused.body.contains("scale"), "{}", refused.body);
+    assert_eq!(server.state(), before);
+
+    assert_eq!(server.post("/shots/2/edit", &edit(revision, &insert)).status, 200);
+    let after = server.state();
+    assert_eq!(after["inserts"][0]["placement"]["scale"], json!(2.0));
+    let form = [("content-type", "application/x-www-form-urlencoded")];
+    let undo = format!("revision={}", after["revision"]);
+    assert_eq!(server.ask("POST", "/shots/2/undo", &form, &undo).status, 200);
+    assert_eq!(server.state(), before);
+}
+
+#[test]
+fn the_datum_is_changed_by_typed_values_and_the_title_stays_in_the_picture() {
+    let server = Server::start();
+    let before = server.state();
+    let solve: Value = serde_json::from_str(&server.get("/shots/2/solve").body).unwrap();
+    let camera = |solve: &Value| serde_json::from_value::<[f64; 3]>(solve["frames"][100]["t"].clone()).unwrap();
+    let turn = json!({ "revision": before["revision"], "action": "nudge", "turn_deg": [0, 30, 0], "shift_m": [1, 0, 0] });
+    assert_eq!(server.post("/shots/2/datum", &turn).status, 200);
+    let after = server.state();
+    assert_ne!(after["inserts"][0]["placement"]["foot"], before["inserts"][0]["placement"]["foot"], "the world moved under it");
+    let turned: Value = serde_json::from_str(&server.get("/shots/2/solve").body).unwrap();
+    assert_ne!(camera(&solve), camera(&turned));
+    let two = json!({ "revision": after["revision"], "action": "scale", "points": [1], "distance_m": 2.0 });
+    let refused = server.post("/shots/2/datum", &two);
+    assert!(refused.status == 422 && refused.body.contains("exactly 2 points"), "{}", refused.body);
+}
+
+#[test]
+fn camera_and_scene_are_the_same_from_the_page_and_the_command_line() {
+    let server = Server::start();
+    let page = server.get("/shots/2/camera.json");
+    assert_eq!(page.status, 200);
+    let out = server.folder.path().join("camera.json");
+    let data = server.folder.path().to_str().unwrap();
+    let arguments = ["export", "Varrick quay, finished", "--format", "camera-json", "--out", out.to_str().unwrap(), "--data", data];
+    assert!(Command::new(env!("CARGO_BIN_EXE_fennik")).args(arguments).status().unwrap().success());
+    let (a, b): (Value, Value) =
+        (serde_json::from_str(&page.body).unwrap(), serde_json::from_slice(&std::fs::read(&out).unwrap()).unwrap());
+    assert_eq!(a, b);
+    assert_eq!(a["frames"].as_array().unwrap().len(), 250);
+    let untouched = Command::new(env!("CARGO_BIN_EXE_fennik"))
+        .args(["export", "1", "--format", "gltf", "--out", out.to_str().unwrap(), "--data", data])
+        .output()
+        .unwrap();
+    assert!(!untouched.status.success() && String::from_utf8_lossy(&untouched.stderr).contains("no solved camera"));
+}

@@ -1,0 +1,149 @@
+//! Floor, origin, scale and surfaces on a solved scene whose ground is known.
+
+use crate::made_up::{HEIGHT, Random, WIDTH, travelling};
+use fennik_core::geometry::{Lens, Similarity};
+use fennik_core::scene::{Datum, SurfaceKind, fit_floor, suggest_floor, surface_at};
+use fennik_core::solve::{Grade, Solution, SolvedFrame, SolvedPoint, Verdict};
+use fennik_core::track::TrackId;
+use nalgebra::{Rotation3, Vector2, Vector3};
+use proptest::prelude::*;
+
+/// Ids below this lie on the ground, the others on a wall at z = -8.
+const GROUND: u32 = 120;
+
+/// A solved scene in a world that was turned, shifted and scaled away from the true one.
+fn solved(away: &Similarity) -> Solution {
+    let mut random = Random(4);
+    let lens = Lens::centred(900.0, WIDTH, HEIGHT);
+    let frames = travelling(30, 6.0, 2)
+        .iter()
+        .enumerate()
+        .map(|(f, pose)| SolvedFrame { frame: f as u32, pose: away.pose(pose), lens, rms_px: 0.1, points: 200 })
+        .collect();
+    let points = (0..200)
+        .map(|i| {
+            let p = if i < GROUND {
+                Vector3::new(7.0 * random.unit(), 0.0, -1.0 + 6.0 * random.unit())
+            } else {
+                Vector3::new(7.0 * random.unit(), 2.0 + 2.0 * random.unit(), -8.0)
+            };
+            SolvedPoint { id: TrackId(i), position: away.point(p), rms_px: 0.1, first_frame: 0, last_frame: 29, parallax_deg: 5.0 }
+        })
+        .collect();
+    Solution {
+        width: WIDTH,
+        height: HEIGHT,
+        frames_total: 30,
+        frames,
+        points,
+        rejected: Vec::new(),
+        rms_px: 0.1,
+        median_px: 0.08,
+        parallax_deg: 5.0,
+        focal_deviation_percent: 0.1,
+        verdict: Verdict { grade: Grade::Good, reasons: Vec::new() },
+    }
+}
+
+fn away() -> impl Strategy<Value = Similarity> {
+    ((-2f64..2.0, -2f64..2.0, -2f64..2.0), (-9f64..9.0, -9f64..9.0, -9f64..9.0), 0.1f64..8.0).prop_map(|(w, t, scale)| Similarity {
+        scale,
+        rotation: Rotation3::new(Vector3::new(w.0, w.1, w.2)),
+        translation: Vector3::new(t.0, t.1, t.2),
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+
+    #[test]
+    fn the_floor_is_found_wherever_the_solve_came_out(away in away()) {
+        let solution = solved(&away);
+        let fit = suggest_floor(&solution).unwrap();
+        prop_assert!(fit.reading.points.iter().filter(|id| id.0 >= GROUND).count() < 8);
+        prop_assert!(fit.reading.points.len() > 100 && fit.reading.fit_px < 0.5 && fit.reading.level_deg < 1.0);
+        let datum = Datum::default().with_floor(&solution, &fit, None);
+        for p in &solution.points[..GROUND as usize] {
+            let y = datum.world_from_solve.point(p.position).y / away.scale;
+            prop_assert!(y.abs() < 1e-3, "a ground point is {y} m off the floor");
+        }
+        for f in &solution.frames {
+            prop_assert!(datum.world_from_solve.pose(&f.pose).centre().y > 0.0, "cameras are above the floor");
+        }
+    }
+
+    #[test]
+    fn a_known_distance_sets_the_scale_and_the_origin_stays(away in away(), metres in 0.05f64..300.0) {
+        let solution = solved(&away);
+        let fit = fit_floor(&solution, &[TrackId(0), TrackId(1), TrackId(2), TrackId(3)]).unwrap();
+        let (a, b) = (solution.points[5].position, solution.points[150].position);
+        let datum = Datum::default().with_floor(&solution, &fit, Some(a)).with_distance(a, b, metres).unwrap();
+        let (wa, wb) = (datum.world_from_solve.point(a), datum.world_from_solve.point(b));
+        prop_assert!(((wa - wb).norm() / metres - 1.0).abs() < 1e-9);
+        prop_assert!(wa.norm() < 1e-4 * metres.max(1.0), "the point at the origin is at {wa}");
+        prop_assert_eq!(datum.known_distance_m, Some(metres));
+    }
+
+    #[test]
+    fn a_flip_twice_and_a_turn_back_change_nothing(away in away(), y in -180f64..180.0, shift in -5f64..5.0) {
+        let start = Datum { world_from_solve: away, ..Datum::default() };
+        let p = Vector3::new(0.4, 1.0, -2.0);
+        let flipped = start.flipped().flipped();
+        prop_assert!((flipped.world_from_solve.point(p) - away.point(p)).norm() < 1e-9);
+        let turned = start.nudged([0.0, y, 0.0], [0.0; 3]).nudged([0.0, -y, 0.0], [0.0; 3]);
+        prop_assert!((turned.world_from_solve.point(p) - away.point(p)).norm() < 1e-9);
+        let moved = start.nudged([0.0; 3], [shift, 0.0, 1.0]);
+        prop_assert!((moved.world_from_solve.point(p) - away.point(p) - Vector3::new(shift, 0.0, 1.0)).norm() < 1e-9);
+    }
+}
+
+#[test]
+fn too_few_points_and_points_on_a_line_lay_no_floor() {
+    let mut solution = solved(&Similarity::identity());
+    assert!(fit_floor(&solution, &[TrackId(0), TrackId(1)]).unwrap_err().contains("at least 3"));
+    assert!(fit_floor(&solution, &[TrackId(0), TrackId(0), TrackId(0), TrackId(9999)]).is_err(), "one point three times is one");
+    for (i, p) in solution.points.iter_mut().enumerate() {
+        p.position = Vector3::new(i as f64, 0.0, 2.0 * i as f64);
+    }
+    assert!(fit_floor(&solution, &[TrackId(0), TrackId(3), TrackId(7)]).unwrap_err().contains("line"));
+    assert!(suggest_floor(&solution).is_none());
+    solution.points.truncate(2);
+    assert!(suggest_floor(&solution).is_none());
+}
+
+#[test]
+fn a_wrong_distance_is_refused() {
+    let (a, b) = (Vector3::new(0.0, 0.0, 0.0), Vector3::new(1.0, 0.0, 0.0));
+    for metres in [0.0, -2.0, f64::NAN, f64::INFINITY] {
+        assert!(Datum::default().with_distance(a, b, metres).is_err(), "{metres}");
+    }
+    assert!(Datum::default().with_distance(a, a, 2.0).is_err());
+}
+
+#[test]
+fn the_tile_lies_on_the_floor_or_on_the_wall_as_the_pointer_asks() {
+    let solution = solved(&Similarity::identity());
+    let fit = suggest_floor(&solution).unwrap();
+    let datum = Datum::default().with_floor(&solution, &fit, Some(Vector3::zeros()));
+    let pixel = |p: Vector3<f64>| {
+        let c = solution.frames[10].pose.to_camera(p);
+        solution.frames[10].lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+    };
+    let wanted = Vector3::new(0.5, 0.0, 2.0);
+    let floor = surface_at(&solution, &datum, 10, pixel(wanted)).unwrap();
+    assert_eq!((floor.kind, floor.tilt_deg < 1e-6), (SurfaceKind::Floor, true));
+    let back = datum.world_from_solve.inverse().point(floor.point);
+    assert!((back - wanted).norm() < 1e-2, "{back}");
+
+    let on_wall = Vector3::new(0.5, 2.0, -8.0);
+    let wall = surface_at(&solution, &datum, 10, pixel(on_wall)).unwrap();
+    assert_eq!(wall.kind, SurfaceKind::Wall);
+    assert!((wall.tilt_deg - 90.0).abs() < 0.5 && wall.points >= 6 && wall.fit_px < 0.1, "{wall:?}");
+    let back = datum.world_from_solve.inverse().point(wall.point);
+    assert!((back - on_wall).norm() < 5e-2, "{back}");
+
+    assert!(surface_at(&solution, &datum, 99, pixel(wanted)).unwrap_err().contains("no camera"));
+    assert!(surface_at(&solution, &datum, 10, Vector2::new(640.0, -4000.0)).is_err(), "the sky holds nothing");
+    let bare = Datum::default();
+    assert!(surface_at(&solution, &bare, 10, Vector2::new(640.0, -4000.0)).unwrap_err().contains("floor first"));
+}
