@@ -159,7 +159,7 @@ export class Stage {
       g.lineWidth = 1;
       g.strokeStyle = picked ? colour("sand") : off ? colour("brick") : ramp(rms === undefined ? 0.5 : rms / bad);
       const strength = off && !picked ? 0.7 : 1;
-      g.globalAlpha = 0.55 * strength;
+      g.globalAlpha = 0.85 * strength;
       g.beginPath();
       g.moveTo(x, y);
       for (let k = 1; k <= TAIL; k++) {
