@@ -136,12 +136,6 @@ test("the letters show where they should stand, on several frames, and nowhere e
     return [i.placement.foot, i.content.height_m];
   });
   for (const frame of [5, 30, 80]) {
-    const points = await page.evaluate(([f, h]) => {
-      const { stage } = globalThis.fennik;
-      // The middle letter of VARRICK is an R; its stem is left of the middle.
-      return [0.25, 0.5].map((k) => stage.toPicture(stage.worldToStage([f[0], f[1] + k * h, f[2]])));
-    }, top);
-    void points;
     await page.check("#show-inserts");
     await showFrame(page, frame);
     const area = await page.evaluate(([f, h]) => {

@@ -88,11 +88,6 @@ impl Stage {
         Ok(mesh.placed(p.scale, &p.rotation(), p.origin()))
     }
 
-    /// Whether there is anything to draw.
-    pub fn is_empty(&self) -> bool {
-        self.faces.is_empty()
-    }
-
     fn hit(&self, eye: Vector3<f32>, ray: Vector3<f32>) -> Option<Hit> {
         self.tree.meet(eye, ray, f32::INFINITY, false)
     }

@@ -6,7 +6,7 @@ use super::start::{Release, Scene, add_frame, add_keyframes, find_start, pick_tr
 use super::{Problem, keyframes, nodal, resect};
 use crate::geometry::{Pose, Similarity, parallax_rad};
 use crate::track::{TrackId, TrackSet};
-use nalgebra::{Matrix3, Rotation3, Vector2, Vector3};
+use nalgebra::{Matrix3, Rotation3, Vector3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -444,9 +444,4 @@ fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailur
         return fail(format!("the focal length came out at {widths:.2} picture widths"), "Give the focal length if it is known");
     }
     Ok(())
-}
-
-/// The distance in px at which a solved camera sees a world point from where it was marked.
-pub fn reprojection_px(frame: &SolvedFrame, point: Vector3<f64>, pixel: Vector2<f64>) -> Option<f64> {
-    resect::miss(&frame.pose, &frame.lens, &pixel, &point)
 }
