@@ -30,7 +30,7 @@ try {
   await page.waitForFunction(() => /tilt/.test(document.getElementById("tile-reading").textContent));
   await page.waitForTimeout(300);
   await page.screenshot({ path: to("placing") });
-  await page.selectOption("#view", "free");
+  await page.selectOption("#stage [name=view]", "free");
   await page.keyboard.press("Escape");
   await page.waitForTimeout(200);
   await page.screenshot({ path: to("outside") });

@@ -27,7 +27,7 @@ pub enum MediaError {
         source: std::io::Error,
     },
     /// The file cannot be read as a clip.
-    #[error("{name} cannot be read as a clip: {why}. Try to convert it to MP4 or to a sequence of PNG files")]
+    #[error("“{name}” cannot be read as a clip: {why}. Try to convert it to MP4 or to a sequence of PNG files")]
     Unreadable {
         /// The file's name.
         name: String,
@@ -35,7 +35,7 @@ pub enum MediaError {
         why: String,
     },
     /// No picture in it.
-    #[error("{name} holds no video, only {found}. Choose a file with a picture")]
+    #[error("“{name}” holds no video, only {found}. Choose a file with a picture")]
     NoVideo {
         /// The file's name.
         name: String,
@@ -43,7 +43,7 @@ pub enum MediaError {
         found: String,
     },
     /// The picture is too large or has no size.
-    #[error("{name} is {width}x{height} px; sizes from 2x2 to {limit}x{limit} can be used")]
+    #[error("“{name}” is {width}x{height} px; sizes from 2x2 to {limit}x{limit} can be used")]
     Size {
         /// The file's name.
         name: String,
@@ -55,7 +55,7 @@ pub enum MediaError {
         limit: u32,
     },
     /// Not one frame could be decoded.
-    #[error("{name} has no frame that can be decoded{detail}. The file may be cut off; copy it again")]
+    #[error("“{name}” has no frame that can be decoded{detail}. The file may be cut off; copy it again")]
     NoFrames {
         /// The file's name.
         name: String,

@@ -82,9 +82,11 @@ impl Stage {
     /// # Errors
     /// [`StageError`] when it cannot be made.
     pub fn mesh(insert: &Insert) -> Result<Mesh, StageError> {
+        let wrong = |cause| StageError { insert: insert.id.0, cause };
+        insert.validate().map_err(|why| wrong(TitleError::Value(why)))?;
         let InsertKind::Title(title) = &insert.content;
         let p = &insert.placement;
-        let mesh = title_mesh(title, p.stance).map_err(|cause| StageError { insert: insert.id.0, cause })?;
+        let mesh = title_mesh(title, p.stance).map_err(wrong)?;
         Ok(mesh.placed(p.scale, &p.rotation(), p.origin()))
     }
 

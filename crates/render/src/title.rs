@@ -39,6 +39,9 @@ pub enum TitleError {
         /// The first letter that is missing.
         missing: char,
     },
+    /// A size, a place or a text that cannot be shown.
+    #[error("{0}")]
+    Value(String),
     /// The outline could not be filled.
     #[error("the letters could not be filled: {0}")]
     Fill(String),

@@ -1,11 +1,13 @@
 //! The command line: the same engine as the pages.
 
+mod add;
 mod bench;
 mod output;
 mod serve;
 mod solve;
 
 use clap::{Parser, Subcommand};
+use std::io::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -23,6 +25,8 @@ enum Command {
     Serve(serve::ServeArguments),
     /// Serve the demo project.
     Demo(serve::DemoArguments),
+    /// Take a clip into a data folder.
+    Add(add::AddArguments),
     /// Track and solve a clip and write the camera file.
     Solve(solve::SolveArguments),
     /// Render a shot with its inserts to a video file.
@@ -38,6 +42,7 @@ pub fn run() -> ExitCode {
     let outcome = match Arguments::parse().command {
         Command::Serve(arguments) => serve::run(&arguments),
         Command::Demo(arguments) => serve::run_demo(&arguments),
+        Command::Add(arguments) => add::run(&arguments),
         Command::Solve(arguments) => solve::run(&arguments),
         Command::Render(arguments) => output::render(&arguments),
         Command::Export(arguments) => output::export(&arguments),
@@ -74,6 +79,12 @@ impl std::str::FromStr for TrimArgument {
         }
         Ok(Self { first, last })
     }
+}
+
+/// Shows how far something is, on one line that is written over.
+fn show(line: &str) {
+    print!("\r{line:<70}");
+    let _ = std::io::stdout().flush();
 }
 
 /// A folder for this run's own files, removed at the end.

@@ -1,5 +1,6 @@
 //! `fennik render` and `fennik export`.
 
+use super::show;
 use crate::engine::{EngineError, OpenShot, output};
 use crate::web;
 use fennik_store::{ShotId, Store};
@@ -63,8 +64,7 @@ fn open(data: Option<&PathBuf>, shot: &str) -> Result<(Store, OpenShot), String>
 pub fn render(arguments: &RenderArguments) -> Result<(), String> {
     let (store, shot) = open(arguments.data.as_ref(), &arguments.shot)?;
     output::video(&store, &shot, &arguments.out, |done, total| {
-        print!("\rframe {done} of {total}");
-        let _ = std::io::Write::flush(&mut std::io::stdout());
+        show(&format!("rendering: frame {done} of {total}"));
         true
     })
     .map_err(|e| e.to_string())?;

@@ -1,13 +1,12 @@
 //! `fennik solve`: no server, no database.
 
-use super::{Scratch, TrimArgument};
+use super::{Scratch, TrimArgument, show};
 use crate::engine::analyse;
 use fennik_core::geometry::Similarity;
 use fennik_core::solve::{Solution, SolveSettings, solve_free};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, camera_document, read_masks};
 use std::collections::BTreeSet;
-use std::io::Write;
 use std::ops::ControlFlow;
 use std::path::PathBuf;
 
@@ -73,11 +72,6 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     println!("{}", reading(&solution));
     println!("tracked in {:.1} s, solved in {:.1} s", tracked.as_secs_f64(), (started.elapsed() - tracked).as_secs_f64());
     Ok(())
-}
-
-fn show(line: &str) {
-    print!("\r{line:<70}");
-    let _ = std::io::stdout().flush();
 }
 
 fn reading(solution: &Solution) -> String {

@@ -5,6 +5,7 @@ pub mod demo;
 pub mod import;
 pub mod output;
 pub mod picture;
+pub mod previews;
 
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::Solution;
@@ -33,6 +34,9 @@ pub enum EngineError {
     /// A person asked to stop.
     #[error("stopped")]
     Stopped,
+    /// A fault of ours.
+    #[error("an unexpected fault stopped this")]
+    Fault,
     /// Anything else, with what to do.
     #[error("{0}")]
     Message(String),

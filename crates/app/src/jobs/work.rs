@@ -1,16 +1,12 @@
 //! What each kind of job does.
 
 use super::Reporter;
-use crate::engine::{EngineError, OpenShot, analyse, output};
+use crate::engine::{EngineError, OpenShot, analyse, output, previews};
 use fennik_core::scene::Edit;
 use fennik_core::solve::solve_free;
 use fennik_core::track::TrackSet;
-use fennik_media::write_proxies;
 use fennik_store::{AnalysisKind, JobKind, Store};
 use std::ops::ControlFlow;
-
-/// Widest preview frame, px.
-pub const PROXY_WIDTH: u32 = 1280;
 
 /// Does the job; returns its closing words.
 pub fn run(store: &Store, reporter: &mut Reporter) -> Result<String, EngineError> {
@@ -25,15 +21,7 @@ pub fn run(store: &Store, reporter: &mut Reporter) -> Result<String, EngineError
 
 fn decode(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
     let total = shot.clip.frames;
-    let mut stopped = false;
-    let frames = write_proxies(&shot.clip, &shot.proxies, PROXY_WIDTH, |n| {
-        stopped = !reporter.step(n, total, "decoding");
-        !stopped
-    })?;
-    if stopped {
-        return Err(EngineError::Stopped);
-    }
-    store.finish_proxies(shot.state.shot.clip, frames)?;
+    let frames = previews::make(store, shot, |n| reporter.step(n, total, "decoding"))?;
     Ok(format!("{frames} frames"))
 }
 

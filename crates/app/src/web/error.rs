@@ -51,7 +51,7 @@ impl From<EngineError> for PageError {
             | EngineError::Message(_)
             | EngineError::Track(_)
             | EngineError::Solve(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            EngineError::Store(_) | EngineError::Stopped => StatusCode::INTERNAL_SERVER_ERROR,
+            EngineError::Store(_) | EngineError::Stopped | EngineError::Fault => StatusCode::INTERNAL_SERVER_ERROR,
         };
         let mut text = error.to_string();
         if status == StatusCode::INTERNAL_SERVER_ERROR {

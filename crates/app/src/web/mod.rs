@@ -110,7 +110,8 @@ pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>) -> std::
 
 /// Runs a piece of work that reads files or the database off the reactor.
 async fn block<T: Send + 'static>(work: impl FnOnce() -> Result<T, EngineError> + Send + 'static) -> Result<T, PageError> {
-    Ok(web::block(work).await.map_err(|_| EngineError::Message("the server is ending".to_owned()))??)
+    // The pool itself ends only with the process, so what fails here is a panic in the work.
+    Ok(web::block(work).await.map_err(|_| EngineError::Fault)??)
 }
 
 /// The default data folder: `$XDG_DATA_HOME/fennik`, or `~/.local/share/fennik`.

@@ -13,6 +13,7 @@ export class Frames {
     this.address = address;
     /** @type {{frame: number, bitmap: ImageBitmap}|null} */ this.quick = null;
     this.quickFrame = -1;
+    /** What was shown last; it stays until something newer can be. @type {{frame: number, bitmap: ImageBitmap, retired: boolean}|null} */ this.shown = null;
     this.onReady = onReady;
     /** @type {Map<number, Blob>} */ this.blobs = new Map();
     /** @type {Map<number, ImageBitmap>} */ this.bitmaps = new Map();
@@ -31,9 +32,9 @@ export class Frames {
     this.blobs.clear();
     this.failed.clear();
     this.decoding.clear();
-    for (const bitmap of this.bitmaps.values()) bitmap.close();
+    for (const bitmap of this.bitmaps.values()) this.retire(bitmap);
     this.bitmaps.clear();
-    this.quick?.bitmap.close();
+    if (this.quick) this.retire(this.quick.bitmap);
     this.quick = null;
     this.quickFrame = -1;
     this.pump();
@@ -49,7 +50,7 @@ export class Frames {
     if (!response?.ok || epoch !== this.epoch) return;
     const bitmap = await createImageBitmap(await response.blob());
     if (epoch !== this.epoch || this.wanted !== frame) { bitmap.close(); return; }
-    this.quick?.bitmap.close();
+    if (this.quick) this.retire(this.quick.bitmap);
     this.quick = { frame, bitmap };
     this.onReady();
   }
@@ -65,14 +66,24 @@ export class Frames {
     for (let i = 0; i < AHEAD_DECODED && frame + i < this.count; i++) this.decode(frame + i);
     for (const [f, bitmap] of this.bitmaps) {
       if (f < frame - 4 || f > frame + 2 * AHEAD_DECODED) {
-        bitmap.close();
+        this.retire(bitmap);
         this.bitmaps.delete(f);
         this.decoding.delete(f);
       }
     }
     if (!this.blobs.has(frame)) this.sketch(frame);
     this.pump();
-    return this.bitmaps.get(frame) ?? (this.quick?.frame === frame ? this.quick.bitmap : null);
+    const bitmap = this.bitmaps.get(frame) ?? (this.quick?.frame === frame ? this.quick.bitmap : null);
+    if (bitmap && bitmap !== this.shown?.bitmap) {
+      if (this.shown?.retired) this.shown.bitmap.close();
+      this.shown = { frame, bitmap, retired: false };
+    }
+    return bitmap;
+  }
+
+  /** Lets a picture go, unless it is the one that is seen. @param {ImageBitmap} bitmap */
+  retire(bitmap) {
+    if (bitmap === this.shown?.bitmap) this.shown.retired = true; else bitmap.close();
   }
 
   /** @param {number} frame */

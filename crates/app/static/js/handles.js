@@ -1,22 +1,24 @@
 // @ts-check
 /** Handles of the chosen insert: move in its surface, turn, lift, scale; drafts while they move. */
 import { add, centre, cross, dot, scale, sub, unit } from "./camera.js";
+import { colours } from "./colours.js";
 import { note, refusal } from "./notes.js";
 
 const GRAB_PX = 11;
-const css = getComputedStyle(document.documentElement);
+/** A surface seen flatter than this (sine of the angle) gives no depth to the pointer. */
+const EDGE_ON = 0.08;
 
 export class Handles {
   /** @param {import("./stage.js").Stage} stage */
   constructor(stage) {
     this.stage = stage;
-    /** @type {any} */ this.moving = null;
     this.asking = false;
   }
 
   inserts() {
     const all = this.stage.model.state?.inserts ?? [];
-    return this.moving ? all.map((/** @type {any} */ i) => (i.id === this.moving.id ? this.moving : i)) : all;
+    const { moving } = this.stage.model;
+    return moving ? all.map((/** @type {any} */ i) => (i.id === moving.id ? moving : i)) : all;
   }
 
   /** Where the handles of an insert are in the world. @param {any} insert */
@@ -36,7 +38,7 @@ export class Handles {
   paint(g) {
     const { stage } = this;
     if (!stage.model.camera()) return;
-    const sand = css.getPropertyValue("--sand").trim(), bone = css.getPropertyValue("--bone").trim();
+    const { sand, bone } = colours;
     for (const insert of this.inserts()) {
       const at = this.places(insert), chosen = insert.id === stage.model.chosen;
       const foot = stage.worldToStage(at.foot);
@@ -48,7 +50,7 @@ export class Handles {
           const p = stage.worldToStage(at[name]);
           if (!p) continue;
           g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(p[0], p[1]); g.stroke();
-          g.fillStyle = "#181614";
+          g.fillStyle = colours.stone;
           g.beginPath();
           if (name === "turn") g.arc(p[0], p[1], 5, 0, 7); else g.rect(p[0] - 4, p[1] - 4, 8, 8);
           g.fill(); g.stroke();
@@ -89,36 +91,49 @@ export class Handles {
     stage.model.chosen = insert.id;
     stage.model.select();
     const began = structuredClone(insert);
-    const first = name === "lift" ? null : stage.onPlane(at, places.foot, places.n);
-    const edge = stage.model.camera() ? Math.abs(dot(unit(sub(centre(stage.model.camera()), places.foot)), places.n)) < 0.08 : false;
+    const first = stage.onPlane(at, places.foot, places.n);
+    const sight = stage.rayAt(at);
+    const edge = !first || !sight || Math.abs(dot(unit(sight.along), places.n)) < EDGE_ON;
     const total = [0, 0];
     stage.drag((now, by) => {
       total[0] += by[0];
       total[1] += by[1];
       const next = structuredClone(began), p = next.placement;
-      if (name === "lift") {
-        p.lift_m = began.placement.lift_m + this.along(places, total);
-      } else if (name === "foot" && edge) {
-        // Edge-on there is no depth to be read from the pointer: it moves across only.
-        const right = stage.worldToStage(add(places.foot, places.right)), foot = stage.worldToStage(places.foot);
-        if (right && foot) p.foot = add(began.placement.foot, scale(places.right, total[0] / Math.max(Math.abs(right[0] - foot[0]), 8) * Math.sign(right[0] - foot[0])));
-      } else {
+      if (name === "lift") p.lift_m = began.placement.lift_m + this.along(places, places.n, total);
+      else if (edge) this.dragEdgeOn(name, p, began.placement, places, total);
+      else {
         const hit = stage.onPlane(now, places.foot, places.n);
-        if (!hit || !first) return;
+        if (!hit) return;
         if (name === "foot") p.foot = add(began.placement.foot, sub(hit, first));
         const a = sub(first, places.foot), b = sub(hit, places.foot);
         if (name === "turn") p.turn_deg = began.placement.turn_deg + (Math.atan2(dot(cross(a, b), places.n), dot(a, b)) * 180) / Math.PI;
-        if (name === "size") p.scale = began.placement.scale * Math.min(Math.max(dot(b, places.right) / Math.max(dot(a, places.right), 1e-6), 0.05), 20);
+        if (name === "size") p.scale = began.placement.scale * clampScale(dot(b, places.right) / Math.max(dot(a, places.right), 1e-6));
       }
-      this.moving = next;
+      stage.model.moving = next;
       this.sketch();
     }, () => this.drop(began));
     return true;
   }
 
-  /** Metres along the normal for a pull on the screen. @param {any} places @param {number[]} pull */
-  along(places, pull) {
-    const foot = this.stage.worldToStage(places.foot), top = this.stage.worldToStage(add(places.foot, scale(places.n, places.reach)));
+  /**
+   * Edge-on there is no depth to be read from the pointer: a thing moves along the axis that lies across
+   * the view, and turns and grows by the way that the pointer goes.
+   * @param {string} name @param {any} next @param {any} began @param {any} places @param {number[]} total
+   */
+  dragEdgeOn(name, next, began, places, total) {
+    const { stage } = this, foot = stage.worldToStage(places.foot);
+    const reach = (/** @type {number[]} */ axis) => { const end = stage.worldToStage(add(places.foot, scale(axis, places.reach))); return end && foot ? Math.hypot(end[0] - foot[0], end[1] - foot[1]) : 0; };
+    if (name === "foot") {
+      const axis = reach(places.right) >= reach(places.ahead) ? places.right : places.ahead;
+      next.foot = add(began.foot, scale(axis, this.along(places, axis, total)));
+    }
+    if (name === "turn") next.turn_deg = began.turn_deg + total[0] * 0.5;
+    if (name === "size") next.scale = began.scale * clampScale(Math.exp((total[0] - total[1]) / 150));
+  }
+
+  /** Metres along an axis for a pull on the screen. @param {any} places @param {number[]} direction @param {number[]} pull */
+  along(places, direction, pull) {
+    const foot = this.stage.worldToStage(places.foot), top = this.stage.worldToStage(add(places.foot, scale(direction, places.reach)));
     if (!foot || !top) return 0;
     const axis = [top[0] - foot[0], top[1] - foot[1]], length = Math.hypot(axis[0], axis[1]);
     // Seen end-on the axis has no direction on the screen; up is away then.
@@ -128,28 +143,28 @@ export class Handles {
 
   /** A draft of the frame, one at a time. */
   async sketch() {
-    const { stage } = this;
-    if (this.asking || !this.moving) return;
+    const { model } = this.stage;
+    if (this.asking || !model.moving) return;
     this.asking = true;
-    const insert = this.moving;
+    const insert = model.moving, { frame } = model;
     try {
-      const response = await fetch(stage.model.url("draft"), { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify({ frame: stage.model.frame, insert }) });
+      const response = await fetch(model.url("draft"), { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify({ frame, insert }) });
       if (!response.ok) { note(await refusal(response)); return; }
       const bitmap = await createImageBitmap(await response.blob());
-      if (this.moving) { stage.draft?.close(); stage.draft = bitmap; stage.paint(); } else bitmap.close();
+      if (model.moving) model.putDraft({ frame, bitmap }); else bitmap.close();
     } finally {
       this.asking = false;
-      if (this.moving && this.moving !== insert) this.sketch();
+      if (model.moving && model.moving !== insert) this.sketch();
     }
   }
 
   /** @param {any} began */
   async drop(began) {
-    const insert = this.moving, { stage } = this;
-    if (insert && JSON.stringify(insert) !== JSON.stringify(began)) await stage.model.edit({ edit: "change-insert", insert });
-    this.moving = null;
-    stage.draft?.close();
-    stage.draft = null;
-    stage.paint();
+    const { model } = this.stage, insert = model.moving;
+    if (insert && JSON.stringify(insert) !== JSON.stringify(began)) await model.edit({ edit: "change-insert", insert });
+    model.moving = null;
+    model.touch();
   }
 }
+
+const clampScale = (/** @type {number} */ by) => Math.min(Math.max(by, 0.05), 20);

@@ -9,9 +9,14 @@ import { Timeline } from "./timeline.js";
 const byId = (/** @type {string} */ id) => /** @type {any} */ (document.getElementById(id));
 const model = new Model(Number(byId("bench").dataset.shot));
 let source = "";
-const frames = new Frames(address, () => { stage.paint(); timeline.paint(); });
-const stage = new Stage(byId("stage"), model, frames);
+const frames = new Frames(address, () => { paint(); timeline.lanesChanged(); });
+const stages = [byId("stage"), byId("stage-2")].map((root) => new Stage(root, model, frames));
+const [stage] = stages;
 const timeline = new Timeline(byId("timeline"), model, frames);
+
+function paint() {
+  for (const s of stages) s.paint();
+}
 
 /** Composites where something is placed, the plate else. */
 function composites() {
@@ -32,7 +37,7 @@ function showFrame() {
   const camera = model.camera();
   byId("frame").value = String(model.frame);
   byId("frame-reading").textContent = `of ${model.state.frames - 1}${camera ? ` · ${camera.rms.toFixed(2)} px · ${camera.n} points` : model.cameras.length ? " · no camera" : ""}`;
-  stage.paint();
+  paint();
   timeline.paint();
 }
 
@@ -46,12 +51,18 @@ function showSelection() {
   enable("origin", n === 1);
   enable("scale", n === 2);
   for (const form of document.querySelectorAll(".title-form")) form.classList.toggle("chosen", /** @type {HTMLElement} */ (form).dataset.insert === String(model.chosen));
-  stage.paint();
+  showPlacing();
+  paint();
+}
+
+function showPlacing() {
+  for (const b of document.querySelectorAll('[data-act="place"]')) b.setAttribute("aria-pressed", String(model.placing === /** @type {HTMLElement} */ (b).dataset.stance));
+  for (const s of stages) s.setPlacing(model.placing);
 }
 
 model.addEventListener("loaded", () => {
   byId("frame").max = String(model.state.frames - 1);
-  if (stage.view.fitted) stage.fit();
+  for (const s of stages) if (s.view.fitted) s.fit();
   refreshFrames();
   timeline.loaded();
   showFrame();
@@ -59,6 +70,8 @@ model.addEventListener("loaded", () => {
 });
 model.addEventListener("frame", showFrame);
 model.addEventListener("selection", showSelection);
+model.addEventListener("touched", paint);
+model.addEventListener("placing", showPlacing);
 model.addEventListener("route", (event) => putRoute(/** @type {CustomEvent} */ (event).detail));
 model.addEventListener("stale", () => reload());
 
@@ -112,7 +125,7 @@ const acts = {
   scale: () => model.change("datum", { action: "scale", points: [...model.selected], distance_m: value("distance") }),
   nudge: () => model.change("datum", { action: "nudge", turn_deg: ["x", "y", "z"].map((k) => value(`turn-${k}`)), shift_m: ["x", "y", "z"].map((k) => value(`shift-${k}`)) }),
   flip: () => model.change("datum", { action: "flip" }),
-  place: (button) => stage.setPlacing(stage.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
+  place: (button) => model.place(model.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
   "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
 };
 
@@ -198,14 +211,20 @@ byId("back").addEventListener("click", () => model.go(model.frame - 1));
 byId("forward").addEventListener("click", () => model.go(model.frame + 1));
 byId("frame").addEventListener("change", () => model.go(value("frame")));
 byId("worst").addEventListener("click", () => { const w = model.worst(); if (w !== null) model.go(w); });
-byId("show-inserts").addEventListener("change", () => { refreshFrames(); stage.paint(); });
+byId("show-inserts").addEventListener("change", () => { refreshFrames(); paint(); });
+byId("two-views").addEventListener("click", () => {
+  const on = byId("stage-2").hidden;
+  byId("stage-2").hidden = !on;
+  byId("two-views").setAttribute("aria-pressed", String(on));
+  document.querySelector(".stages")?.classList.toggle("two", on);
+});
 byId("help-open").addEventListener("click", () => byId("help").showModal());
 
 // --- keys --------------------------------------------------------------------
 
 const typing = (/** @type {EventTarget|null} */ t) => t instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName) && /** @type {HTMLInputElement} */ (t).type !== "checkbox";
 let panned = false;
-byId("plate").addEventListener("pointerdown", () => { panned = true; });
+for (const s of stages) s.canvas.addEventListener("pointerdown", () => { panned = true; });
 
 /** @type {Record<string, (event: KeyboardEvent) => void>} */
 const keys = {
@@ -214,11 +233,12 @@ const keys = {
   Home: () => model.go(0),
   End: () => model.go(model.state.frames - 1),
   w: () => byId("worst").click(),
-  f: () => stage.fit(),
-  t: () => stage.setPlacing(stage.placing ? null : "standing"),
+  f: () => { for (const s of stages) s.fit(); },
+  v: () => byId("two-views").click(),
+  t: () => model.place(model.placing ? null : "standing"),
   "?": () => byId("help").showModal(),
   Delete: () => { if (model.selected.size) deleteTracks().catch(tell); else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(tell); },
-  Escape: () => { if (stage.placing) stage.setPlacing(null); else { model.selected.clear(); model.chosen = null; model.select(); } },
+  Escape: () => { if (model.placing) model.place(null); else { model.selected.clear(); model.chosen = null; model.select(); } },
 };
 
 document.addEventListener("keydown", (event) => {
@@ -231,17 +251,17 @@ document.addEventListener("keydown", (event) => {
   if (event.key === " ") {
     if (event.target instanceof HTMLButtonElement || (event.target instanceof HTMLElement && event.target.tagName === "SUMMARY")) return;
     event.preventDefault();
-    if (!event.repeat) { stage.space = true; panned = false; }
+    if (!event.repeat) { model.space = true; panned = false; }
     return;
   }
   const act = keys[event.key] ?? keys[event.key.toLowerCase()];
   if (act && !(event.target instanceof HTMLElement && event.target.tagName === "SUMMARY" && event.key.startsWith("Arrow"))) { event.preventDefault(); act(event); }
 });
 document.addEventListener("keyup", (event) => {
-  if (event.key !== " " || !stage.space) return;
-  stage.space = false;
+  if (event.key !== " " || !model.space) return;
+  model.space = false;
   if (!panned) play(!playing);
 });
 
-globalThis.fennik = { model, stage, frames };
+globalThis.fennik = { model, stage, stages, frames };
 model.load().then(() => restore(model.state.inserts.length ? "inserts" : model.state.solve !== null ? "datum" : model.state.tracks !== null ? "solve" : "track")).catch(tell);

@@ -22,6 +22,39 @@ export class Model extends EventTarget {
     this.frame = 0;
     /** @type {number|null} */ this.chosen = null;
     this.heldTracks = null;
+    this.loading = 0;
+    /** The surface under the pointer. @type {any} */ this.surface = null;
+    /** The insert that is being dragged, as it is now. @type {any} */ this.moving = null;
+    /** Its rough picture. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.draft = null;
+    /** What a click in the picture would place. @type {string|null} */ this.placing = null;
+    this.space = false;
+  }
+
+  /** Word that the views are to be painted anew. */
+  touch() {
+    this.dispatchEvent(new Event("touched"));
+  }
+
+  /** @param {{frame: number, bitmap: ImageBitmap}|null} draft */
+  putDraft(draft) {
+    this.draft?.bitmap.close();
+    this.draft = draft;
+    this.touch();
+  }
+
+  /**
+   * The rough picture, while something is dragged and until a better one of the frame is there.
+   * @param {number} frame @param {boolean} better
+   */
+  draftAt(frame, better) {
+    if (this.draft && !this.moving && (better || this.draft.frame !== frame)) this.putDraft(null);
+    return this.draft?.frame === frame ? this.draft.bitmap : null;
+  }
+
+  /** @param {string|null} stance */
+  place(stance) {
+    this.placing = stance;
+    this.dispatchEvent(new Event("placing"));
   }
 
   /** @param {string} path */
@@ -36,29 +69,31 @@ export class Model extends EventTarget {
     return response;
   }
 
+  /** Fetches everything anew and puts it in place at once, so that no view is drawn from half of it. */
   async load() {
-    this.state = await (await this.get("state")).json();
-    this.deleted = new Set(this.state.deleted);
-    if (this.state.tracks !== this.heldTracks) {
-      this.heldTracks = this.state.tracks;
-      this.selected.clear();
+    const turn = ++this.loading;
+    const state = await (await this.get("state")).json();
+    let tracks = this.tracks;
+    if (state.tracks !== this.heldTracks) {
       const response = await this.get("tracks");
-      this.tracks = response.status === 200 ? readTracks(await response.arrayBuffer()) : [];
+      tracks = response.status === 200 ? readTracks(await response.arrayBuffer()) : [];
     }
+    const solve = state.solve === null ? { frames: [], points: [], rejected: [] } : await (await this.get("solve")).json();
+    const suggested = state.solve === null || state.floor ? null : await (await this.get("floor")).json();
+    // A newer loading has begun meanwhile; what it brings is the later state.
+    if (turn !== this.loading) return;
+    if (state.tracks !== this.heldTracks) this.selected.clear();
+    this.heldTracks = state.tracks;
+    this.state = state;
+    this.tracks = tracks;
+    this.deleted = new Set(state.deleted);
     this.cameras = [];
-    this.points = [];
-    this.rmsOf.clear();
-    this.rejected.clear();
-    this.suggested = null;
-    if (this.state.solve !== null) {
-      const solve = await (await this.get("solve")).json();
-      for (const camera of solve.frames) this.cameras[camera.frame] = camera;
-      this.points = solve.points;
-      for (const p of solve.points) this.rmsOf.set(p.id, p.rms);
-      this.rejected = new Set(solve.rejected);
-      if (!this.state.floor) this.suggested = await (await this.get("floor")).json();
-    }
-    this.frame = Math.min(this.frame, this.state.frames - 1);
+    for (const camera of solve.frames) this.cameras[camera.frame] = camera;
+    this.points = solve.points;
+    this.rmsOf = new Map(solve.points.map((/** @type {any} */ p) => [p.id, p.rms]));
+    this.rejected = new Set(solve.rejected);
+    this.suggested = suggested;
+    this.frame = Math.min(this.frame, state.frames - 1);
     if (!this.insert(this.chosen)) this.chosen = null;
     this.dispatchEvent(new Event("loaded"));
   }

@@ -1,5 +1,6 @@
 // @ts-check
 /** Lanes that measure, and the playhead. */
+import { colours as c } from "./colours.js";
 import { counts } from "./tracks.js";
 import { ramp } from "./ramp.js";
 
@@ -13,7 +14,10 @@ export class Timeline {
     this.canvas = /** @type {HTMLCanvasElement} */ (root.querySelector("#lanes"));
     this.g = /** @type {CanvasRenderingContext2D} */ (this.canvas.getContext("2d"));
     this.counts = new Uint32Array(0);
-    new ResizeObserver(() => this.paint()).observe(this.canvas);
+    /** The lanes without the playhead: they change seldom, the playhead with every frame. */
+    this.lanes = document.createElement("canvas");
+    this.stale = true;
+    new ResizeObserver(() => this.lanesChanged()).observe(this.canvas);
     this.canvas.addEventListener("pointerdown", (e) => {
       const scrub = (/** @type {PointerEvent} */ event) => model.go(this.frameAt(event.clientX - this.canvas.getBoundingClientRect().left));
       const up = () => { window.removeEventListener("pointermove", scrub); window.removeEventListener("pointerup", up); };
@@ -26,7 +30,7 @@ export class Timeline {
   loaded() {
     const live = this.model.tracks.filter((t) => !this.model.deleted.has(t.id));
     this.counts = counts(live, this.model.state.frames);
-    this.paint();
+    this.lanesChanged();
   }
 
   /** @param {number} x */
@@ -40,6 +44,12 @@ export class Timeline {
     return LEFT + ((frame + 0.5) / this.model.state.frames) * (this.canvas.clientWidth - LEFT - RIGHT);
   }
 
+  /** Has the lanes drawn anew with the next painting. */
+  lanesChanged() {
+    this.stale = true;
+    this.paint();
+  }
+
   paint() {
     if (this.pending || !this.model.state) return;
     this.pending = true;
@@ -47,21 +57,41 @@ export class Timeline {
   }
 
   paintNow() {
-    const { canvas, g, model } = this;
+    const { canvas, g, lanes, model } = this;
     const dense = window.devicePixelRatio || 1, w = canvas.clientWidth, h = canvas.clientHeight;
-    if (canvas.width !== Math.round(w * dense) || canvas.height !== Math.round(h * dense)) {
-      canvas.width = Math.round(w * dense);
-      canvas.height = Math.round(h * dense);
+    const wide = Math.round(w * dense), high = Math.round(h * dense);
+    if (!wide || !high) return;
+    if (canvas.width !== wide || canvas.height !== high) {
+      for (const each of [canvas, lanes]) { each.width = wide; each.height = high; }
+      this.stale = true;
     }
+    if (this.stale) {
+      this.stale = false;
+      const to = /** @type {CanvasRenderingContext2D} */ (lanes.getContext("2d"));
+      to.setTransform(dense, 0, 0, dense, 0, 0);
+      to.clearRect(0, 0, w, h);
+      this.paintLanes(to, w, h);
+    }
+    g.setTransform(1, 0, 0, 1, 0, 0);
+    g.clearRect(0, 0, wide, high);
+    g.drawImage(lanes, 0, 0);
     g.setTransform(dense, 0, 0, dense, 0, 0);
-    g.clearRect(0, 0, w, h);
-    const css = getComputedStyle(document.documentElement), c = (/** @type {string} */ n) => css.getPropertyValue(`--${n}`).trim();
+    const x = Math.round(this.xOf(model.frame)) + 0.5;
+    g.strokeStyle = c.bone;
+    g.beginPath(); g.moveTo(x, 0); g.lineTo(x, h); g.stroke();
+    g.fillStyle = c.bone;
+    g.fillRect(x - 3, 0, 6, 4);
+  }
+
+  /** @param {CanvasRenderingContext2D} g @param {number} w @param {number} h */
+  paintLanes(g, w, h) {
+    const { model } = this;
     const n = model.state.frames, cell = Math.max((w - LEFT - RIGHT) / n, 0.5);
     g.font = "11px JetBrains Mono, monospace";
     g.textBaseline = "middle";
     // Ruler.
-    g.fillStyle = c("dust");
-    g.strokeStyle = c("line");
+    g.fillStyle = c.dust;
+    g.strokeStyle = c.line;
     const every = [1, 5, 10, 25, 50, 100, 250, 500, 1000, 5000].find((s) => s * cell > 52) ?? 10000;
     for (let f = 0; f < n; f += every) {
       const x = Math.round(this.xOf(f)) + 0.5;
@@ -69,10 +99,10 @@ export class Timeline {
       g.beginPath(); g.moveTo(x, 4); g.lineTo(x, RULER); g.stroke();
     }
     const lane = (/** @type {string} */ name, /** @type {number} */ top, /** @type {number} */ height, /** @type {string} */ top_value) => {
-      g.fillStyle = c("dust");
+      g.fillStyle = c.dust;
       g.fillText(name, 12, top + height / 2 - (top_value ? 7 : 0));
-      if (top_value) { g.fillStyle = c("lichen"); g.fillText(top_value, 12, top + height / 2 + 7); }
-      g.strokeStyle = c("line");
+      if (top_value) { g.fillStyle = c.lichen; g.fillText(top_value, 12, top + height / 2 + 7); }
+      g.strokeStyle = c.line;
       g.beginPath(); g.moveTo(LEFT, top + height + 0.5); g.lineTo(w - RIGHT, top + height + 0.5); g.stroke();
     };
     const rest = h - RULER - 22, error = [RULER + 2, rest * 0.55], number = [RULER + 4 + rest * 0.55, rest * 0.4];
@@ -88,19 +118,13 @@ export class Timeline {
     // Number of tracks, as a band.
     const top = Math.max(1, ...this.counts);
     lane("tracks", number[0], number[1], this.model.tracks.length ? String(top) : "");
-    g.fillStyle = c("lichen");
+    g.fillStyle = c.lichen;
     g.globalAlpha = 0.5;
     this.counts.forEach((v, f) => { const height = (v / top) * number[1]; g.fillRect(this.xOf(f) - cell / 2, number[0] + number[1] - height, cell + 0.4, height); });
     g.globalAlpha = 1;
     // Frames that are ready to play.
     lane("ready", h - 16, 10, "");
-    g.fillStyle = c("sand");
+    g.fillStyle = c.sand;
     for (let f = 0; f < n; f++) if (this.frames.ready(f)) g.fillRect(this.xOf(f) - cell / 2, h - 12, cell + 0.4, 4);
-    // Playhead.
-    const x = Math.round(this.xOf(model.frame)) + 0.5;
-    g.strokeStyle = c("bone");
-    g.beginPath(); g.moveTo(x, 0); g.lineTo(x, h); g.stroke();
-    g.fillStyle = c("bone");
-    g.fillRect(x - 3, 0, 6, 4);
   }
 }

@@ -1,6 +1,8 @@
 //! The command line on real clips.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
+mod add;
+mod forms;
 mod web;
 
 use fennik_demo::truth::Truth;

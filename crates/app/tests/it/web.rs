@@ -6,7 +6,7 @@ use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
 
 /// A demo server over a fresh data folder, ended with the test.
-struct Server {
+pub(crate) struct Server {
     child: Child,
     address: String,
     folder: tempfile::TempDir,
@@ -19,13 +19,13 @@ impl Drop for Server {
     }
 }
 
-struct Answer {
-    status: u16,
-    body: String,
+pub(crate) struct Answer {
+    pub(crate) status: u16,
+    pub(crate) body: String,
 }
 
 impl Server {
-    fn start() -> Self {
+    pub(crate) fn start() -> Self {
         let folder = tempfile::tempdir().unwrap();
         let mut child = Command::new(env!("CARGO_BIN_EXE_fennik"))
             .args(["demo", "--port", "0", "--data", folder.path().to_str().unwrap()])
@@ -38,7 +38,7 @@ impl Server {
         Self { child, address, folder }
     }
 
-    fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Answer {
+    pub(crate) fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Answer {
         let mut stream = TcpStream::connect(&self.address).unwrap();
         let host = headers.iter().find(|h| h.0 == "host").map_or(self.address.as_str(), |h| h.1);
         let mut request = format!("{method} {path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\ncontent-length: {}\r\n", body.len());
@@ -54,15 +54,15 @@ impl Server {
         Answer { status, body: body.to_owned() }
     }
 
-    fn get(&self, path: &str) -> Answer {
+    pub(crate) fn get(&self, path: &str) -> Answer {
         self.ask("GET", path, &[], "")
     }
 
-    fn post(&self, path: &str, body: &Value) -> Answer {
+    pub(crate) fn post(&self, path: &str, body: &Value) -> Answer {
         self.ask("POST", path, &[("content-type", "application/json")], &body.to_string())
     }
 
-    fn state(&self) -> Value {
+    pub(crate) fn state(&self) -> Value {
         serde_json::from_str(&self.get("/shots/2/state").body).unwrap()
     }
 }

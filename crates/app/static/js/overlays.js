@@ -1,0 +1,129 @@
+// @ts-check
+/** What is drawn over the plate: tracks, the floor's grid, the tile. */
+import { across, add, centre, scale } from "./camera.js";
+import { colours } from "./colours.js";
+import { ramp } from "./ramp.js";
+import { trackAt } from "./tracks.js";
+
+const TAIL = 8;
+
+/** @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage */
+export function paintTracks(g, stage) {
+  const { model } = stage;
+  const bad = model.state.width / 1280;
+  for (const track of model.tracks) {
+    if (model.deleted.has(track.id)) continue;
+    const here = trackAt(track, model.frame);
+    if (!here) continue;
+    const [x, y] = stage.toStage(here);
+    const rms = model.rmsOf.get(track.id);
+    const off = model.cameras.length > 0 && rms === undefined;
+    const picked = model.selected.has(track.id);
+    // A dark edge keeps a mark readable on a plate of its own tone.
+    g.globalAlpha = off && !picked ? 0.4 : 0.6;
+    g.lineWidth = 3;
+    g.strokeStyle = colours.stone;
+    rhomb(g, x, y, picked ? 5 : 3.5);
+    g.stroke();
+    g.lineWidth = 1;
+    g.strokeStyle = picked ? colours.sand : off ? colours.brick : ramp(rms === undefined ? 0.5 : rms / bad);
+    const strength = off && !picked ? 0.7 : 1;
+    g.globalAlpha = 0.85 * strength;
+    g.beginPath();
+    g.moveTo(x, y);
+    for (let k = 1; k <= TAIL; k++) {
+      const past = trackAt(track, model.frame - k);
+      if (!past) break;
+      const [px, py] = stage.toStage(past);
+      g.lineTo(px, py);
+    }
+    g.stroke();
+    g.globalAlpha = strength;
+    rhomb(g, x, y, picked ? 5 : 3.5);
+    if (picked) { g.fillStyle = colours.sand; g.fill(); } else g.stroke();
+  }
+  g.globalAlpha = 1;
+}
+
+/** The floor, or dashed the one that is suggested. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage */
+export function paintFloor(g, stage) {
+  const { model } = stage;
+  const camera = model.camera();
+  if (!camera) return;
+  let origin = [0, 0, 0], normal = [0, 1, 0], dash = /** @type {number[]} */ ([]);
+  if (!model.state.floor) {
+    if (!model.suggested) return;
+    origin = model.suggested.middle;
+    normal = model.suggested.normal;
+    dash = [5, 4];
+  }
+  const [u, v] = across(normal);
+  const step = niceStep(Math.hypot(...centre(camera).map((c, i) => c - origin[i])) / 8);
+  g.setLineDash(dash);
+  g.lineWidth = 1;
+  for (let i = -12; i <= 12; i++) {
+    g.strokeStyle = i === 0 ? colours.sand : colours.lichen;
+    g.globalAlpha = i === 0 ? 0.95 : 0.6;
+    line3(g, stage, add(origin, add(scale(u, i * step), scale(v, -12 * step))), add(origin, add(scale(u, i * step), scale(v, 12 * step))));
+    line3(g, stage, add(origin, add(scale(v, i * step), scale(u, -12 * step))), add(origin, add(scale(v, i * step), scale(u, 12 * step))));
+  }
+  g.globalAlpha = 1;
+  g.setLineDash([]);
+  const foot = stage.worldToStage(origin), top = stage.worldToStage(add(origin, scale(normal, step)));
+  if (foot && top) {
+    g.strokeStyle = colours.bone;
+    g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(top[0], top[1]); g.stroke();
+    g.fillStyle = colours.bone;
+    g.font = "11px JetBrains Mono, monospace";
+    g.fillText(`${step} m`, top[0] + 5, top[1]);
+  }
+}
+
+/** A straight line of the world, drawn in short pieces so that it bends with the lens. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage @param {number[]} a @param {number[]} b */
+function line3(g, stage, a, b) {
+  g.beginPath();
+  let open = false;
+  for (let i = 0; i <= 24; i++) {
+    const p = stage.worldToStage(add(a, scale([b[0] - a[0], b[1] - a[1], b[2] - a[2]], i / 24)));
+    const far = p && (Math.abs(p[0]) > 6000 || Math.abs(p[1]) > 6000);
+    if (!p || far) { open = false; continue; }
+    if (open) g.lineTo(p[0], p[1]); else g.moveTo(p[0], p[1]);
+    open = true;
+  }
+  g.stroke();
+}
+
+/** The square on the surface under the pointer. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage */
+export function paintTile(g, stage) {
+  const { point, normal } = stage.model.surface;
+  const camera = stage.model.camera();
+  if (!camera) return;
+  const [u, v] = across(normal);
+  const size = 0.035 * Math.hypot(...centre(camera).map((c, i) => c - point[i]));
+  const corners = [[-1, -1], [1, -1], [1, 1], [-1, 1]].map(([a, b]) => stage.worldToStage(add(point, add(scale(u, a * size), scale(v, b * size)))));
+  if (corners.some((c) => !c)) return;
+  g.beginPath();
+  corners.forEach((c, i) => (i ? g.lineTo(c[0], c[1]) : g.moveTo(c[0], c[1])));
+  g.closePath();
+  g.fillStyle = "rgb(157 181 154 / .45)";
+  g.strokeStyle = colours.bone;
+  g.lineWidth = 1;
+  g.fill();
+  g.stroke();
+  const foot = stage.worldToStage(point), top = stage.worldToStage(add(point, scale(normal, size)));
+  if (foot && top) { g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(top[0], top[1]); g.stroke(); }
+}
+
+/** @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} r */
+function rhomb(g, x, y, r) {
+  g.beginPath();
+  g.moveTo(x, y - r); g.lineTo(x + r, y); g.lineTo(x, y + r); g.lineTo(x - r, y);
+  g.closePath();
+}
+
+/** 1, 2 or 5 times a power of ten. @param {number} v */
+function niceStep(v) {
+  const power = 10 ** Math.floor(Math.log10(Math.max(v, 1e-6)));
+  const n = v / power;
+  return Number(((n < 1.5 ? 1 : n < 3.5 ? 2 : n < 7.5 ? 5 : 10) * power).toPrecision(3));
+}
