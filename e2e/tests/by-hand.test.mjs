@@ -29,7 +29,7 @@ const revision = () => page.evaluate(() => globalThis.fennik.model.state.revisio
 const handle = (name, view = 0) => page.evaluate(([n, v]) => {
   const { model, stages } = globalThis.fennik, stage = stages[v];
   const box = stage.canvas.getBoundingClientRect();
-  const [x, y] = stage.worldToStage(stage.handles.places(model.state.inserts[0])[n]);
+  const [x, y] = stage.handles.spots(stage.handles.places(model.state.inserts[0]))[n];
   return [x + box.left, y + box.top];
 }, [name, view]);
 
@@ -178,7 +178,8 @@ test("floor, origin, scale and flip are laid by hand and undone", async () => {
   assert.match(await page.textContent('.station[data-station="datum"] summary .reading'), /px/);
   await select([ids[2]]);
   await act("origin");
-  assert.ok(Math.hypot(...(await point(ids[2]))) < 1e-6, "the point is the origin");
+  const [x, , z] = await point(ids[2]);
+  assert.ok(Math.hypot(x, z) < 1e-6, "the point's foot on the floor is the origin");
   await select([ids[0], ids[4]]);
   await page.fill("#distance", "7.5");
   await act("scale");

@@ -139,13 +139,36 @@ pub fn write_proxies(clip: &ClipInfo, folder: &Path, max_width: u32, mut on_fram
         }
     }
     let _ = child.wait();
+    let said = complaints.join().unwrap_or_default();
     let mut count = 0;
     while folder.join(format!("{count:06}.jpg")).exists() {
         count += 1;
     }
+    if is_disk_full(&said) {
+        // The last file may be cut off, and what is missing must not pass for the end of the clip.
+        count = count.saturating_sub(1);
+        let _ = std::fs::remove_file(folder.join(format!("{count:06}.jpg")));
+        return Err(MediaError::DiskFull { after: count });
+    }
     if count == 0 {
-        let detail = complaints.join().ok().and_then(|b| last_line(&b)).map_or_else(String::new, |s| format!(": {s}"));
+        let detail = last_line(&said).map_or_else(String::new, |s| format!(": {s}"));
         return Err(MediaError::NoFrames { name: clip.source.name(), detail });
     }
     Ok(count)
+}
+
+/// Whether ffmpeg complained of a full disk; its exit code does not tell.
+fn is_disk_full(complaints: &[u8]) -> bool {
+    String::from_utf8_lossy(complaints).contains("No space left on device")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::is_disk_full;
+
+    #[test]
+    fn a_full_disk_is_told_from_a_broken_file() {
+        assert!(is_disk_full(b"[image2 @ 0x1] Could not open file\nav_interleaved_write_frame(): No space left on device\n"));
+        assert!(!is_disk_full(b"[h264 @ 0x1] error while decoding MB 3 4\n"));
+    }
 }

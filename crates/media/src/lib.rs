@@ -68,6 +68,12 @@ pub enum MediaError {
         /// What ffmpeg said.
         why: String,
     },
+    /// No room for what is decoded.
+    #[error("the disk is full: preview frames stop after frame {after}. Make room on the disk and decode again")]
+    DiskFull {
+        /// Frames that could be stored.
+        after: u32,
+    },
     /// Files and pipes.
     #[error("{what}: {source}")]
     Io {

@@ -5,6 +5,8 @@ import { colours } from "./colours.js";
 import { note, refusal } from "./notes.js";
 
 const GRAB_PX = 11;
+/** Where the handle of an axis that points at the viewer is put, px from the foot. */
+const END_ON_PX = 48;
 /** A surface seen flatter than this (sine of the angle) gives no depth to the pointer. */
 const EDGE_ON = 0.08;
 
@@ -34,20 +36,35 @@ export class Handles {
     return { n, foot, reach, ahead, right: cross(n, ahead), turn: add(foot, scale(ahead, reach)), size: add(foot, scale(cross(n, ahead), reach)), lift: add(foot, scale(n, 1.25 * reach)) };
   }
 
+  /**
+   * Where the handles of an insert are on the stage. An axis that points at the viewer has no length there; its
+   * handle stands above the foot then, so that it can still be grabbed.
+   * @param {any} places @returns {Record<string, number[]>}
+   */
+  spots(places) {
+    const { stage } = this, foot = stage.worldToStage(places.foot);
+    if (!foot) return {};
+    const spots = /** @type {Record<string, number[]>} */ ({ foot });
+    for (const [name, aside] of /** @type {[string, number[]][]} */ ([["turn", [-END_ON_PX, 0]], ["size", [END_ON_PX, 0]], ["lift", [0, -END_ON_PX]]])) {
+      const p = stage.worldToStage(places[name]);
+      if (p) spots[name] = Math.hypot(p[0] - foot[0], p[1] - foot[1]) < 2 * GRAB_PX ? [foot[0] + aside[0], foot[1] + aside[1]] : p;
+    }
+    return spots;
+  }
+
   /** @param {CanvasRenderingContext2D} g */
   paint(g) {
     const { stage } = this;
     if (!stage.model.camera()) return;
     const { sand, bone } = colours;
     for (const insert of this.inserts()) {
-      const at = this.places(insert), chosen = insert.id === stage.model.chosen;
-      const foot = stage.worldToStage(at.foot);
+      const at = this.spots(this.places(insert)), chosen = insert.id === stage.model.chosen, { foot } = at;
       if (!foot) continue;
       if (chosen) {
         g.strokeStyle = bone;
         g.lineWidth = 1;
         for (const name of /** @type {const} */ (["turn", "size", "lift"])) {
-          const p = stage.worldToStage(at[name]);
+          const p = at[name];
           if (!p) continue;
           g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(p[0], p[1]); g.stroke();
           g.fillStyle = colours.stone;
@@ -73,10 +90,10 @@ export class Handles {
     const { stage } = this;
     if (!stage.model.camera()) return null;
     for (const insert of this.inserts()) {
-      const places = this.places(insert);
+      const places = this.places(insert), spots = this.spots(places);
       const names = insert.id === stage.model.chosen ? ["turn", "size", "lift", "foot"] : ["foot"];
       for (const name of names) {
-        const p = stage.worldToStage(/** @type {any} */ (places)[name]);
+        const p = spots[name];
         if (p && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, name, places };
       }
     }

@@ -150,6 +150,8 @@ byId("route").addEventListener("click", (/** @type {MouseEvent} */ event) => {
 // --- jobs --------------------------------------------------------------------
 
 const news = new EventSource("/events");
+// A job may have ended before word of it could be heard.
+news.onopen = () => { if (document.querySelector(".job progress")) { source = ""; reload().catch(tell); } };
 news.onmessage = (event) => {
   const { job, left_s } = JSON.parse(event.data);
   if (job.shot !== model.shot) return;

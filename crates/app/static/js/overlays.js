@@ -11,6 +11,8 @@ const TAIL = 8;
 export function paintTracks(g, stage) {
   const { model } = stage;
   const bad = model.state.width / 1280;
+  // Small views get small marks, or they would hide the picture.
+  const size = Math.min(Math.max(4.1 * Math.sqrt(stage.view.scale), 2), 4.5);
   for (const track of model.tracks) {
     if (model.deleted.has(track.id)) continue;
     const here = trackAt(track, model.frame);
@@ -21,9 +23,9 @@ export function paintTracks(g, stage) {
     const picked = model.selected.has(track.id);
     // A dark edge keeps a mark readable on a plate of its own tone.
     g.globalAlpha = off && !picked ? 0.4 : 0.6;
-    g.lineWidth = 3;
+    g.lineWidth = size < 3 ? 2 : 3;
     g.strokeStyle = colours.stone;
-    rhomb(g, x, y, picked ? 5 : 3.5);
+    rhomb(g, x, y, picked ? 1.4 * size : size);
     g.stroke();
     g.lineWidth = 1;
     g.strokeStyle = picked ? colours.sand : off ? colours.brick : ramp(rms === undefined ? 0.5 : rms / bad);
@@ -39,7 +41,7 @@ export function paintTracks(g, stage) {
     }
     g.stroke();
     g.globalAlpha = strength;
-    rhomb(g, x, y, picked ? 5 : 3.5);
+    rhomb(g, x, y, picked ? 1.4 * size : size);
     if (picked) { g.fillStyle = colours.sand; g.fill(); } else g.stroke();
   }
   g.globalAlpha = 1;

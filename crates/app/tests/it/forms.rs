@@ -111,7 +111,8 @@ fn a_job_that_runs_is_not_begun_twice_and_can_be_stopped() {
     }
     let html = server.get("/shots/1/route").body;
     assert_eq!(html.matches("data-kind=\"track\"").count(), 1, "one job is enough");
-    let id: String = html.split("data-job=\"").find(|s| s.contains("data-kind=\"track\"")).unwrap().chars().take_while(char::is_ascii_digit).collect();
+    let id: String =
+        html.split("data-job=\"").find(|s| s.contains("data-kind=\"track\"")).unwrap().chars().take_while(char::is_ascii_digit).collect();
     assert_eq!(server.ask("POST", &format!("/jobs/{id}/stop"), &FORM, "").status, 204);
     let stopped = (0..200).any(|_| {
         std::thread::sleep(std::time::Duration::from_millis(50));

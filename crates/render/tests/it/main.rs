@@ -1,0 +1,145 @@
+//! The picture against an independent account of it: every pixel's ray tried on every triangle.
+#![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
+
+use fennik_core::geometry::{Lens, Pose};
+use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
+use fennik_render::{Mesh, Quality, Stage, composite, fonts};
+use nalgebra::{Vector2, Vector3};
+use proptest::prelude::*;
+
+const WIDTH: usize = 160;
+const HEIGHT: usize = 90;
+const PLATE: u8 = 70;
+
+fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
+    let title = Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] };
+    let placement = Placement { foot: [0.0; 3], normal: [0.0, 1.0, 0.0], turn_deg: 0.0, lean_deg: 0.0, lift_m: 0.0, scale: 1.0, stance };
+    Insert { id: InsertId(1), content: InsertKind::Title(title), placement, hidden: false }
+}
+
+fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> {
+    let stage = Stage::build(std::slice::from_ref(insert), &Light::default()).unwrap();
+    let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
+    composite(&mut rgb, WIDTH, HEIGHT, pose, lens, &stage, quality);
+    rgb
+}
+
+/// Whether the middle of a pixel sees the mesh: Moller & Trumbore's test on every triangle, in f64.
+fn sees(mesh: &Mesh, pose: &Pose, lens: &Lens, x: usize, y: usize) -> bool {
+    let n = lens.normalise(Vector2::new(x as f64, y as f64));
+    let ray = pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0);
+    let eye = pose.centre();
+    (0..mesh.indices.len()).any(|i| {
+        let [a, b, c] = mesh.triangle(i).map(|p| p.cast::<f64>());
+        let (u, v) = (b - a, c - a);
+        let p = ray.cross(&v);
+        let det = u.dot(&p);
+        if det.abs() < 1e-12 {
+            return false;
+        }
+        let t = eye - a;
+        let s = t.dot(&p) / det;
+        let q = t.cross(&u);
+        let r = ray.dot(&q) / det;
+        s >= 0.0 && r >= 0.0 && s + r <= 1.0 && v.dot(&q) / det > 0.0
+    })
+}
+
+fn changed(rgb: &[u8], x: usize, y: usize) -> bool {
+    rgb[3 * (y * WIDTH + x)..3 * (y * WIDTH + x) + 3] != [PLATE; 3]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 12, ..ProptestConfig::default() })]
+    #[test]
+    fn a_draft_shows_the_title_on_just_the_pixels_whose_rays_meet_it(
+        x in -3f64..3.0, y in 0.3f64..3.0, z in 2.5f64..6.0, k1 in -0.12f64..0.12, focal in 90f64..260.0, turn in -180f64..180.0, lying in any::<bool>(),
+    ) {
+        let stance = if lying { Stance::Lying } else { Stance::Standing };
+        let mut insert = title("Qu", "Lato Black", stance, 0.03);
+        insert.placement.turn_deg = turn;
+        let pose = Pose::look_at(Vector3::new(x, y, z), Vector3::new(0.1, 0.4, 0.0), Vector3::y()).unwrap();
+        let lens = Lens { k1, ..Lens::centred(focal, WIDTH as u32, HEIGHT as u32) };
+        let rgb = draw(&insert, &pose, &lens, Quality::Draft);
+        let mesh = Stage::mesh(&insert).unwrap();
+        let wrong = (0..WIDTH * HEIGHT).filter(|i| changed(&rgb, i % WIDTH, i / WIDTH) != sees(&mesh, &pose, &lens, i % WIDTH, i / WIDTH)).count();
+        // Rays that graze an edge may fall to either side in f32.
+        prop_assert!(wrong <= 6, "{wrong} pixels differ");
+    }
+}
+
+#[test]
+fn the_exact_picture_is_the_draft_with_smooth_edges() {
+    let insert = title("KAI", "Lato Black", Stance::Standing, 0.0);
+    let pose = Pose::look_at(Vector3::new(0.6, 1.2, 4.0), Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
+    let lens = Lens::centred(150.0, WIDTH as u32, HEIGHT as u32);
+    let (draft, exact) = (draw(&insert, &pose, &lens, Quality::Draft), draw(&insert, &pose, &lens, Quality::Exact));
+    let mesh = Stage::mesh(&insert).unwrap();
+    let mut inner = 0;
+    for y in 1..HEIGHT - 1 {
+        for x in 1..WIDTH - 1 {
+            let around: Vec<bool> = (0..9).map(|k| sees(&mesh, &pose, &lens, x + k % 3 - 1, y + k / 3 - 1)).collect();
+            if around.iter().all(|&s| !s) {
+                assert!(!changed(&exact, x, y), "the plate changed at {x}, {y}");
+            }
+            if around.iter().all(|&s| s) {
+                inner += 1;
+                assert!(changed(&exact, x, y) && changed(&draft, x, y), "no letter at {x}, {y}");
+            }
+        }
+    }
+    assert!(inner > 200, "{inner} pixels lie inside the letters");
+}
+
+#[test]
+fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
+    assert!(fonts().len() >= 4, "at least four families");
+    for font in fonts() {
+        for stance in [Stance::Standing, Stance::Lying] {
+            let mesh = Stage::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02)).unwrap();
+            let (low, high) = mesh.bounds().unwrap();
+            assert!(mesh.indices.len() > 400 && high.x - low.x > 4.0, "{}: {low:?} {high:?}", font.name);
+            if stance == Stance::Standing {
+                assert!(low.y.abs() < 1e-4, "{} stands at {}", font.name, low.y);
+            } else {
+                assert!(low.y.abs() < 1e-4 && high.y < 0.3, "{} lies from {} to {}", font.name, low.y, high.y);
+            }
+        }
+        assert!(Stage::mesh(&title("漢", font.name, Stance::Standing, 0.0)).unwrap_err().to_string().contains("漢"));
+    }
+}
+
+#[test]
+fn letters_are_closed_solids() {
+    for font in fonts() {
+        let mesh = Stage::mesh(&title("R8o", font.name, Stance::Standing, 0.02)).unwrap();
+        // A closed surface meets every line an even number of times.
+        let (low, high) = mesh.bounds().unwrap();
+        let mut odd = 0;
+        for i in 0..40 {
+            let t = (i as f32 + 0.37) / 40.0;
+            let eye = Vector3::new(low.x + t * (high.x - low.x), low.y + (1.0 - t) * (high.y - low.y), 50.0).cast::<f64>();
+            let hits = (0..mesh.indices.len())
+                .filter(|&k| {
+                    let [a, b, c] = mesh.triangle(k).map(|p| p.cast::<f64>());
+                    let side = |p: Vector3<f64>, q: Vector3<f64>| (q.x - p.x) * (eye.y - p.y) - (q.y - p.y) * (eye.x - p.x);
+                    let (s, u, v) = (side(a, b), side(b, c), side(c, a));
+                    (s > 0.0 && u > 0.0 && v > 0.0) || (s < 0.0 && u < 0.0 && v < 0.0)
+                })
+                .count();
+            odd += hits % 2;
+        }
+        assert_eq!(odd, 0, "{}", font.name);
+    }
+}
+
+#[test]
+fn sizes_that_cannot_be_shown_are_refused_before_anything_is_built() {
+    for (height_m, depth_m) in [(0.0, 0.1), (f64::NAN, 0.1), (1.0, -0.1), (1e9, 0.1)] {
+        let mut insert = title("A", "Lato Black", Stance::Standing, 0.0);
+        let InsertKind::Title(t) = &mut insert.content;
+        (t.height_m, t.depth_m) = (height_m, depth_m);
+        assert!(Stage::mesh(&insert).is_err(), "{height_m} {depth_m}");
+        assert!(Stage::build(&[insert], &Light::default()).is_err());
+    }
+}
