@@ -30,8 +30,11 @@ try {
   await page.waitForFunction(() => /tilt/.test(document.getElementById("tile-reading").textContent));
   await page.waitForTimeout(300);
   await page.screenshot({ path: to("placing") });
-  await page.selectOption("#stage [name=view]", "free");
   await page.keyboard.press("Escape");
+  await page.uncheck("#show-tracks");
+  await page.keyboard.press("v");
+  await page.selectOption("#stage-2 [name=view]", "free");
+  await page.evaluate(() => { const { model } = globalThis.fennik; model.chosen = 1; model.select(); });
   await page.waitForTimeout(200);
   await page.screenshot({ path: to("outside") });
   await page.goto(server.address);

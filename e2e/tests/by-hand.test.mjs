@@ -17,6 +17,7 @@ before(async () => {
 });
 after(async () => {
   assert.deepEqual(page.faults, []);
+  assert.equal(await page.textContent("#notes"), "", "nothing was complained of");
   await browser?.close();
   await server?.stop();
   folder?.remove();
@@ -52,6 +53,11 @@ async function undo() {
 test("a click on the title's foot chooses it and shows its handles", async () => {
   await page.mouse.click(...(await handle("foot")));
   await page.waitForSelector(".title-form.chosen");
+});
+
+test("loadings that overlap end with the newest state and no complaint", async () => {
+  const [one, two] = await page.evaluate(() => Promise.all([1, 2].map(async () => { await globalThis.fennik.model.load(); return globalThis.fennik.model.state.inserts.length; })));
+  assert.deepEqual([one, two], [1, 1]);
 });
 
 test("turn, lift and size change that and nothing else", async () => {

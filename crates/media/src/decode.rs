@@ -140,7 +140,7 @@ pub fn write_proxies(clip: &ClipInfo, folder: &Path, max_width: u32, mut on_fram
     }
     let _ = child.wait();
     let said = complaints.join().unwrap_or_default();
-    let mut count = 0;
+    let mut count = 0u32;
     while folder.join(format!("{count:06}.jpg")).exists() {
         count += 1;
     }

@@ -23,6 +23,7 @@ export class Model extends EventTarget {
     /** @type {number|null} */ this.chosen = null;
     this.heldTracks = null;
     this.loading = 0;
+    /** @type {Promise<void>} */ this.latest = Promise.resolve();
     /** The surface under the pointer. @type {any} */ this.surface = null;
     /** The insert that is being dragged, as it is now. @type {any} */ this.moving = null;
     /** Its rough picture. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.draft = null;
@@ -69,9 +70,17 @@ export class Model extends EventTarget {
     return response;
   }
 
-  /** Fetches everything anew and puts it in place at once, so that no view is drawn from half of it. */
+  /** Fetches everything anew; of several loadings at a time the last one counts, and all wait for it. */
   async load() {
     const turn = ++this.loading;
+    const work = this.fetchAll(turn);
+    this.latest = work;
+    await work;
+    if (turn !== this.loading) await this.latest;
+  }
+
+  /** Puts what it fetched in place at once, so that no view is drawn from half of it. @param {number} turn */
+  async fetchAll(turn) {
     const state = await (await this.get("state")).json();
     let tracks = this.tracks;
     if (state.tracks !== this.heldTracks) {
