@@ -4,10 +4,13 @@
 //! textures, a sun, a shutter, a lens and a noisy sensor. The film and its true cameras are
 //! deterministic; `cargo run --release -p fennik-demo --bin film` makes them again.
 
+pub mod encode;
 pub mod flight;
 pub mod scenery;
 pub mod sensor;
+pub mod take;
 pub mod texture;
+pub mod trials;
 pub mod truth;
 
 /// The finished clip (H.264 in MP4).

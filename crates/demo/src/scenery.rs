@@ -23,6 +23,8 @@ enum Skin {
     Iron,
     Crate,
     Cloth(Colour),
+    /// Cloth with a pattern that a tracker will take for the scene.
+    Coat(Colour),
     Hull(Colour),
     Grass,
 }
@@ -82,6 +84,11 @@ impl Default for Scenery {
 impl Scenery {
     /// Builds the quay.
     pub fn new() -> Self {
+        Self::with_crowd(0)
+    }
+
+    /// Builds the quay with so many people more, who walk to and fro before it.
+    pub fn with_crowd(crowd: usize) -> Self {
         let mut things = Vec::new();
         let mut add = |middle: V, form: Form, skin: Skin, drift: V| {
             let bounding = match form {
@@ -150,6 +157,17 @@ impl Scenery {
             let drift = v(0.0, 0.0, dz);
             add(v(x, WATER_Y + 0.15, z), Form::Ellipsoid { radii: v(0.9, 0.45, 3.4) }, Skin::Hull(tone), drift);
             add(v(x, WATER_Y + 0.75, z - 0.6), boxed(0.5, 0.4, 0.9, 0.0), Skin::Hull([0.6, 0.6, 0.58]), drift);
+        }
+        for i in 0..crowd {
+            let f = i as f64;
+            let part = |g: f64| (f * g + 0.3).fract();
+            let side = if i % 2 == 0 { 1.0 } else { -1.0 };
+            let middle = v(-9.0 + 16.0 * part(0.618), 0.0, 9.2 - 6.5 * part(0.4143));
+            let drift = v(side * (0.02 + 0.03 * part(0.27)), 0.0, 0.014 * (part(0.733) - 0.5));
+            let coat: [f32; 3] = std::array::from_fn(|k| 0.05 + 0.4 * part(0.37 + 0.19 * k as f64) as f32);
+            add(middle + v(0.0, 0.45, 0.0), Form::Ellipsoid { radii: v(0.19, 0.47, 0.19) }, Skin::Cloth([0.06, 0.06, 0.09]), drift);
+            add(middle + v(0.0, 1.15, 0.0), Form::Ellipsoid { radii: v(0.30, 0.42, 0.24) }, Skin::Coat(coat), drift);
+            add(middle + v(0.0, 1.68, 0.0), Form::Ellipsoid { radii: v(0.12, 0.15, 0.12) }, Skin::Cloth([0.45, 0.28, 0.20]), drift);
         }
         Self { things, sun: V::from(SUN).normalize() }
     }
@@ -283,6 +301,10 @@ impl Scenery {
                 )
             }
             Skin::Cloth(c) => (tint(c, 0.18 * grain), 0.0),
+            Skin::Coat(c) => {
+                let check = if value(u * 11.0, w * 11.0, seed) > 0.5 { 0.45 } else { 1.5 };
+                (tint(c.map(|v| v * check), 0.2 * grain), 0.0)
+            }
             Skin::Hull(c) => (tint(c, 0.12 * grain), 0.25),
             Skin::Grass => (tint([0.07, 0.13, 0.035], 0.85 * fractal(u, w, 0.5, 0.015, footprint, seed)), 0.0),
         }

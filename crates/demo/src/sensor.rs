@@ -1,13 +1,11 @@
 //! From light to the bytes of a frame: lens, shutter, noise.
 
-use crate::flight;
 use crate::scenery::Scenery;
+use crate::take::Take;
 use fennik_core::geometry::Lens;
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
 
-/// Rays for each pixel, spread over its area and over the time that the shutter is open.
-const RAYS: usize = 5;
 /// Deviation of the sensor's noise at black and at white, 8-bit levels.
 const NOISE: (f32, f32) = (0.9, 2.0);
 
@@ -26,43 +24,44 @@ fn scramble(mut h: u64) -> u64 {
     h ^ (h >> 31)
 }
 
-/// Films one frame: RGB bytes of 1280x720.
-pub fn film(scenery: &Scenery, frame: u32) -> Vec<u8> {
-    let (w, h) = (flight::WIDTH as usize, flight::HEIGHT as usize);
-    let lens = flight::lens();
-    let moments: Vec<_> = (0..RAYS)
-        .map(|i| {
-            let time = f64::from(frame) + flight::SHUTTER * ((i as f64 + 0.5) / RAYS as f64 - 0.5);
-            let pose = flight::pose(time);
-            (time, pose.centre(), pose.rotation.inverse())
-        })
-        .collect();
+/// Films one frame: RGB bytes of the take's size.
+pub fn film(scenery: &Scenery, take: &Take, frame: u32) -> Vec<u8> {
+    let (w, h, rays) = (take.width as usize, take.height as usize, take.rays);
+    let lens = take.lens(f64::from(frame));
+    let exposure = take.exposure(frame);
     let mut bytes = vec![0u8; w * h * 3];
     bytes.par_chunks_mut(w * 3).enumerate().for_each(|(y, row)| {
-        let middle = flight::pose(f64::from(frame));
-        let among = scenery.in_rows(&middle, &lens, y as f64, y as f64, f64::from(frame));
+        let middle_time = take.row_time(frame, y as f64);
+        let moments: Vec<_> = (0..rays)
+            .map(|i| {
+                let time = middle_time + take.shutter * ((i as f64 + 0.5) / rays as f64 - 0.5);
+                let pose = take.pose(time);
+                (time, pose.centre(), pose.rotation.inverse())
+            })
+            .collect();
+        let among = scenery.in_rows(&take.pose(middle_time), &lens, y as f64, y as f64, middle_time);
         for x in 0..w {
             let seed = scramble((u64::from(frame) << 40) ^ ((y as u64) << 20) ^ x as u64 ^ 0x5DEE_CE66);
             let mut sum = [0.0f32; 3];
-            for i in 0..RAYS {
+            for i in 0..rays {
                 // A rook's pattern, turned by pixel, so that time and place are not tied.
-                let k = (i + (seed % RAYS as u64) as usize) % RAYS;
+                let k = (i + (seed % rays as u64) as usize) % rays;
                 let (time, eye, to_world) = &moments[k];
                 let random = scramble(seed.wrapping_add(i as u64));
                 let unit = |shift: u32| ((random >> shift) & 0xFFFF) as f64 / 65536.0;
-                let px = x as f64 - 0.5 + (i as f64 + unit(0)) / RAYS as f64;
-                let py = y as f64 - 0.5 + (((i * 2) % RAYS) as f64 + unit(16)) / RAYS as f64;
+                let px = x as f64 - 0.5 + (i as f64 + unit(0)) / rays as f64;
+                let py = y as f64 - 0.5 + (((i * 2) % rays) as f64 + unit(16)) / rays as f64;
                 let ray = (to_world * direction(&lens, px, py)).normalize();
                 let light = scenery.look(&among, *eye, ray, *time, 1.0 / lens.focal_px, [unit(32), unit(48)]);
                 (0..3).for_each(|c| sum[c] += light[c]);
             }
             for c in 0..3 {
-                let linear = sum[c] / RAYS as f32;
+                let linear = exposure * sum[c] / rays as f32;
                 // A soft shoulder keeps bright skies from clipping.
                 let toned = linear / (1.0 + 0.28 * linear) * 1.12;
-                let encoded = encode(toned) * 255.0;
+                let encoded = 118.0 + take.contrast * (encode(toned) * 255.0 - 118.0);
                 let n = scramble(seed ^ (c as u64 + 1).wrapping_mul(0xA5A5_5A5A_1234));
-                let deviation = NOISE.0 + (NOISE.1 - NOISE.0) * toned.clamp(0.0, 1.0).sqrt();
+                let deviation = take.noise * (NOISE.0 + (NOISE.1 - NOISE.0) * toned.clamp(0.0, 1.0).sqrt());
                 // Four uniform numbers make a good normal one (Irwin-Hall).
                 let normal = (0..4).map(|k| ((n >> (16 * k)) & 0xFFFF) as f32 / 65536.0).sum::<f32>() - 2.0;
                 row[3 * x + c] = (encoded + normal * deviation * 1.732).round().clamp(0.0, 255.0) as u8;

@@ -1,7 +1,8 @@
 //! The true cameras of the film, and true points with the frames in which they are seen.
 
-use crate::flight;
+use crate::flight::RATE;
 use crate::scenery::Scenery;
+use crate::take::Take;
 use fennik_core::geometry::{Lens, Pose};
 use nalgebra::{Matrix3, Rotation3, Vector2, Vector3};
 use serde::{Deserialize, Serialize};
@@ -27,6 +28,9 @@ pub struct Truth {
     pub fps: f64,
     /// Kind of move.
     pub motion: String,
+    /// Part of the frame time between the first and the last row, where it is not zero.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rolling_shutter_readout: Option<f64>,
     /// One camera a frame.
     pub frames: Vec<TrueCamera>,
     /// Points on things that stand still.
@@ -86,12 +90,11 @@ impl Truth {
     }
 }
 
-/// Computes the truth of the film.
-pub fn compute(scenery: &Scenery) -> Truth {
-    let lens = flight::lens();
-    let frames: Vec<TrueCamera> = (0..flight::FRAMES)
+/// Computes the truth of a take. With a rolling shutter, a frame's camera is that of its middle row.
+pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
+    let frames: Vec<TrueCamera> = (0..take.frames)
         .map(|frame| {
-            let pose = flight::pose(f64::from(frame));
+            let (pose, lens) = (take.pose(f64::from(frame)), take.lens(f64::from(frame)));
             let m = pose.rotation.matrix();
             TrueCamera {
                 frame,
@@ -106,43 +109,46 @@ pub fn compute(scenery: &Scenery) -> Truth {
         .collect();
     let mut points = Vec::new();
     let mut i = 0u32;
+    let (wide, high) = (f64::from(take.width - 1), f64::from(take.height - 1));
     while points.len() < POINTS && i < 4000 {
         // A low-discrepancy walk over frames and pixels (Roberts' additive recurrence).
         i += 1;
         let part = |g: f64| (f64::from(i) * g).fract();
-        let frame = part(0.819_172_513) * f64::from(flight::FRAMES - 1);
-        let pixel = Vector2::new(part(0.671_043_607) * 1279.0, part(0.549_700_477) * 719.0);
-        let pose = flight::pose(frame.round());
-        let n = lens.normalise(pixel);
+        let frame = (part(0.819_172_513) * f64::from(take.frames - 1)).round();
+        let pixel = Vector2::new(part(0.671_043_607) * wide, part(0.549_700_477) * high);
+        let pose = take.pose(frame);
+        let n = take.lens(frame).normalise(pixel);
         let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
-        let Some(met) = scenery.meet(pose.centre(), ray, frame.round()).filter(|m| m.still && m.distance < 80.0) else { continue };
+        let Some(met) = scenery.meet(pose.centre(), ray, frame).filter(|m| m.still && m.distance < 80.0) else { continue };
         let position = pose.centre() + ray * met.distance;
-        let visible: Vec<u32> = (0..flight::FRAMES).filter(|&f| sees(scenery, &lens, position, f)).collect();
+        let visible: Vec<u32> = (0..take.frames).filter(|&f| sees(scenery, take, position, f)).collect();
         if visible.len() >= 20 {
             points.push(TruePoint { position: position.into(), visible });
         }
     }
     Truth {
-        name: "varrick-quay".to_owned(),
-        width: flight::WIDTH,
-        height: flight::HEIGHT,
-        fps: f64::from(flight::RATE),
-        motion: "free".to_owned(),
+        name: take.name.to_owned(),
+        width: take.width,
+        height: take.height,
+        fps: f64::from(RATE),
+        motion: take.motion.to_owned(),
+        rolling_shutter_readout: (take.readout > 0.0).then_some(take.readout),
         frames,
         points,
     }
 }
 
-fn sees(scenery: &Scenery, lens: &Lens, point: Vector3<f64>, frame: u32) -> bool {
-    let pose = flight::pose(f64::from(frame));
+fn sees(scenery: &Scenery, take: &Take, point: Vector3<f64>, frame: u32) -> bool {
+    let pose = take.pose(f64::from(frame));
     let c = pose.to_camera(point);
     if c.z < 0.1 {
         return false;
     }
     let n = Vector2::new(c.x / c.z, c.y / c.z);
-    let px = lens.pixel(n);
+    let px = take.lens(f64::from(frame)).pixel(n);
     // Far off the axis the lens model folds back into the picture; nothing is seen there.
-    let inside = n.norm() < MAX_RADIUS && (MARGIN_PX..1279.0 - MARGIN_PX).contains(&px.x) && (MARGIN_PX..719.0 - MARGIN_PX).contains(&px.y);
+    let within = |v: f64, size: u32| (MARGIN_PX..f64::from(size - 1) - MARGIN_PX).contains(&v);
+    let inside = n.norm() < MAX_RADIUS && within(px.x, take.width) && within(px.y, take.height);
     let away = point - pose.centre();
     let distance = away.norm();
     inside && scenery.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)

@@ -3,12 +3,42 @@
 use super::{Scratch, TrimArgument, show};
 use crate::engine::analyse;
 use fennik_core::geometry::Similarity;
-use fennik_core::solve::{Solution, SolveSettings, solve_free};
+use fennik_core::solve::{LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, solve_camera};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, camera_document, read_masks};
 use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 use std::path::PathBuf;
+
+/// How the camera moves.
+#[derive(Debug, Clone, Copy, clap::ValueEnum)]
+enum Motion {
+    /// Found from the tracks.
+    Auto,
+    /// It travels.
+    Free,
+    /// It turns on the spot.
+    Nodal,
+}
+
+/// What the lens does.
+#[derive(Debug, Clone, Copy, clap::ValueEnum)]
+enum LensKind {
+    /// Found from the tracks.
+    Auto,
+    /// One focal length.
+    Fixed,
+    /// A focal length a frame.
+    Zoom,
+}
+
+fn readout(text: &str) -> Result<ReadoutChoice, String> {
+    match text {
+        "auto" => Ok(ReadoutChoice::Auto),
+        "none" => Ok(ReadoutChoice::None),
+        other => other.parse().map(ReadoutChoice::Given).map_err(|_| format!("{other:?} is no part of the frame time; write 0.6, none or auto")),
+    }
+}
 
 /// Options of `fennik solve`.
 #[derive(clap::Args)]
@@ -24,6 +54,15 @@ pub struct SolveArguments {
     /// The focal length in px of the clip's own size, where it is known.
     #[arg(long, value_name = "PX")]
     focal_px: Option<f64>,
+    /// How the camera moves, where it is known.
+    #[arg(long, value_enum, default_value_t = Motion::Auto)]
+    motion: Motion,
+    /// What the lens does, where it is known.
+    #[arg(long, value_enum, default_value_t = LensKind::Auto)]
+    lens: LensKind,
+    /// Rolling shutter: the part of the frame time between the first and the last row, `none`, or `auto`.
+    #[arg(long, value_name = "PART", default_value = "auto", value_parser = readout, allow_negative_numbers = true)]
+    readout: ReadoutChoice,
     /// Where the camera file goes.
     #[arg(long, value_name = "FILE")]
     out: PathBuf,
@@ -59,8 +98,22 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     if let Some(path) = &arguments.tracks_out {
         std::fs::write(path, tracks.to_bytes()).map_err(|e| format!("{} cannot be written: {e}", path.display()))?;
     }
-    let settings = SolveSettings { focal_px: arguments.focal_px };
-    let solution = solve_free(&tracks, &BTreeSet::new(), &settings, |step| {
+    let settings = SolveSettings {
+        focal_px: arguments.focal_px,
+        motion: match arguments.motion {
+            Motion::Auto => MotionChoice::Auto,
+            Motion::Free => MotionChoice::Free,
+            Motion::Nodal => MotionChoice::Nodal,
+        },
+        lens: match arguments.lens {
+            LensKind::Auto => LensChoice::Auto,
+            LensKind::Fixed => LensChoice::Fixed,
+            LensKind::Zoom => LensChoice::Zoom,
+        },
+        readout: arguments.readout,
+    };
+    settings.validate()?;
+    let solution = solve_camera(&tracks, &BTreeSet::new(), &settings, |step| {
         show(&format!("solving: {} ({:.0} %)", step.stage, 100.0 * step.fraction));
         ControlFlow::Continue(())
     });
@@ -75,14 +128,20 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
 }
 
 fn reading(solution: &Solution) -> String {
-    let focal = solution.frames.first().map_or(0.0, |f| f.lens.focal_px);
+    let focals: Vec<f64> = solution.frames.iter().map(|f| f.lens.focal_px).collect();
+    let focal = match (focals.first(), focals.last()) {
+        (Some(a), Some(b)) if solution.zoom => format!("{a:.1} to {b:.1}"),
+        (Some(a), _) => format!("{a:.1}"),
+        _ => "unknown".to_owned(),
+    };
     let mut text = format!(
-        "{:.3} px RMS, {:.3} px median · {}/{} frames · {} points · focal length {focal:.1} px · {}",
+        "{:.3} px RMS, {:.3} px median · {}/{} frames · {} points · {} · focal length {focal} px · {}",
         solution.rms_px,
         solution.median_px,
         solution.frames.len(),
         solution.frames_total,
         solution.points.len(),
+        solution.motion.word(),
         solution.verdict.grade.word(),
     );
     for reason in &solution.verdict.reasons {

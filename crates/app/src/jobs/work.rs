@@ -3,7 +3,7 @@
 use super::Reporter;
 use crate::engine::{EngineError, OpenShot, analyse, output, previews};
 use fennik_core::scene::Edit;
-use fennik_core::solve::solve_free;
+use fennik_core::solve::solve_camera;
 use fennik_core::track::TrackSet;
 use fennik_store::{AnalysisKind, JobKind, Store};
 use std::ops::ControlFlow;
@@ -41,7 +41,7 @@ fn solve(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Stri
     let document = shot.document();
     let tracks = document.tracks.ok_or_else(|| EngineError::Message("there are no tracks yet; track the clip first".to_owned()))?;
     let set = TrackSet::from_bytes(&store.analysis_bytes(tracks)?).map_err(|e| EngineError::Message(e.to_string()))?;
-    let solution = solve_free(&set, &document.deleted_tracks, &document.solve_settings, |step| {
+    let solution = solve_camera(&set, &document.deleted_tracks, &document.solve_settings, |step| {
         if reporter.step((100.0 * step.fraction) as u32, 100, step.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
     let from_old = document.solve.and_then(|_| shot.solution(store).ok()).and_then(|old| analyse::between_solves(&old, &solution));

@@ -134,15 +134,16 @@ async fn change_solve_settings(
     id: web::Path<ShotId>,
     form: web::Form<SolveForm>,
 ) -> Result<impl Responder, PageError> {
-    let form = form.into_inner();
-    apply(desk, *id, form.revision, move |_| {
+    let (id, form) = (*id, form.into_inner());
+    apply(desk, id, form.revision, move |desk| {
         let focal_px = match form.focal.trim() {
             "" => None,
             text => Some(text.parse().map_err(|_| {
                 EngineError::Message(format!("{text:?} is no focal length; type a number of px, or leave it empty to have it found"))
             })?),
         };
-        Ok(Edit::SolveSettings { settings: SolveSettings { focal_px } })
+        let settings = SolveSettings { focal_px, ..desk.open(id)?.document().solve_settings.clone() };
+        Ok(Edit::SolveSettings { settings })
     })
     .await
 }

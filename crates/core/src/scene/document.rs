@@ -234,9 +234,7 @@ impl ShotDocument {
                 }
             }
             Edit::SolveSettings { settings } => {
-                if settings.focal_px.is_some_and(|f| !(f > 1.0 && f < 1e6)) {
-                    return Err(EditError::Value("the focal length must be a number of px above 1".to_owned()));
-                }
+                settings.validate().map_err(EditError::Value)?;
                 next.solve_settings = settings.clone();
             }
             Edit::DeleteTracks { tracks } => next.deleted_tracks.extend(tracks.iter().copied()),

@@ -2,24 +2,30 @@
 //!
 //! Levenberg-Marquardt with analytic Jacobians and Cauchy weights; the points are eliminated (Schur
 //! complement) and the reduced system, in the order of time with the lens last, is factored within its
-//! profile. The gauge is left free; damping takes care of it. Triggs et al. 1999, sections 4 to 6.
+//! profile ([`super::normal`]). The gauge is left free; damping takes care of it. Triggs et al. 1999,
+//! sections 4 to 6.
+//!
+//! A zoom gives every camera a focal length of its own, held together by a prior on how fast the speed of a
+//! zoom changes. A rolling shutter exposes row by row: each observation is seen from the pose that the camera
+//! has at the time of its row, taken from the neighbouring poses (Hedborg et al., "Rolling Shutter Bundle
+//! Adjustment", 2012, with linear motion within a frame).
 
-use super::profile::Profile;
-use crate::geometry::{Lens, Pose, hat};
-use nalgebra::{Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
+use super::normal;
+use crate::geometry::{Lens, Pose};
+use nalgebra::{Matrix3, Vector2, Vector3};
 use rayon::prelude::*;
 
-/// Unknowns of a camera: turn and shift.
-const CAMERA: usize = 6;
-/// Unknowns that all cameras share: focal length, k1, k2.
-const SHARED: usize = 3;
 /// Points are dealt out to this many sums, whatever the number of threads, so that the order of
 /// additions never changes.
 const PARTS: usize = 4;
 /// Damping above which no step helps any more.
 const STUCK: f64 = 1e10;
 /// Depth below which a point counts as behind the camera, world units.
-const MIN_DEPTH: f64 = 1e-6;
+pub(super) const MIN_DEPTH: f64 = 1e-6;
+/// Change of the speed of a zoom that is usual, logarithm of the focal length per frame^2.
+pub(super) const ZOOM_UNREST: f64 = 1.5e-3;
+/// Noise of an observation against which that change is weighed, px.
+const ZOOM_AGAINST_PX: f64 = 0.1;
 
 /// One point seen by one camera.
 #[derive(Debug, Clone, Copy)]
@@ -44,12 +50,16 @@ pub enum Move {
 pub struct BundleOptions {
     /// How cameras move.
     pub motion: Move,
-    /// Whether the focal length is adjusted.
+    /// Whether the focal length that all cameras share is adjusted.
     pub focal: bool,
+    /// Whether each camera's own focal length is adjusted; `focal` must be off then.
+    pub zoom: bool,
     /// Whether k1 is adjusted.
     pub k1: bool,
     /// Whether k2 is adjusted.
     pub k2: bool,
+    /// Whether the readout of a rolling shutter is adjusted.
+    pub readout: bool,
     /// Residual at which an observation's weight has fallen to a half, px (Cauchy).
     pub loss_px: f64,
     /// Most steps taken.
@@ -60,7 +70,17 @@ pub struct BundleOptions {
 
 impl Default for BundleOptions {
     fn default() -> Self {
-        Self { motion: Move::Free, focal: true, k1: true, k2: false, loss_px: 1.0, max_steps: 20, tolerance: 1e-5 }
+        Self {
+            motion: Move::Free,
+            focal: true,
+            zoom: false,
+            k1: true,
+            k2: false,
+            readout: false,
+            loss_px: 1.0,
+            max_steps: 20,
+            tolerance: 1e-5,
+        }
     }
 }
 
@@ -88,59 +108,138 @@ pub struct Adjusted {
     pub cost_last: f64,
 }
 
-/// Cameras, one lens, and points with their observations.
+/// How a camera moves about a frame: turn (axis times angle, camera frame, left) and shift (camera frame), each as
+/// a part that grows with the time and one with its square.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Speed {
+    /// Radians a frame.
+    pub turn: Vector3<f64>,
+    /// World units a frame.
+    pub shift: Vector3<f64>,
+    /// Radians a frame^2.
+    pub turn_bend: Vector3<f64>,
+    /// World units a frame^2.
+    pub shift_bend: Vector3<f64>,
+}
+
+impl Speed {
+    /// The pose `time` frames on.
+    pub fn carry(&self, pose: &Pose, time: f64) -> Pose {
+        pose.moved((self.turn + self.turn_bend * time) * time, (self.shift + self.shift_bend * time) * time)
+    }
+}
+
+/// Cameras, their lens, and points with their observations.
 #[derive(Debug, Clone)]
 pub struct Bundle {
     /// `cam_from_world`, in the order of time.
     pub poses: Vec<Pose>,
-    /// The lens of all of them.
+    /// When each camera is, in frames, rising.
+    pub times: Vec<f64>,
+    /// The lens that all of them share.
     pub lens: Lens,
+    /// Logarithm of each camera's focal length over the shared one; empty for a lens that does not zoom.
+    pub zoom: Vec<f64>,
+    /// Part of the frame time between the first and the last row.
+    pub readout: f64,
+    /// Rows of the picture.
+    pub rows: f64,
     /// World frame.
     pub points: Vec<Vector3<f64>>,
     /// For each point its observations, by rising camera.
     pub observations: Vec<Vec<Observation>>,
 }
 
-/// Jacobians of one observation, times the square root of its weight.
-struct Row {
-    residual: Vector2<f64>,
-    camera: SMatrix<f64, 2, CAMERA>,
-    point: Matrix2x3<f64>,
-    shared: SMatrix<f64, 2, SHARED>,
-}
-
-struct Normal {
-    matrix: Profile,
-    right: Vec<f64>,
-}
-
 impl Bundle {
-    /// Residual (seen minus projected), px; `None` behind the camera.
-    pub fn residual(&self, point: usize, observation: &Observation) -> Option<Vector2<f64>> {
-        let c = self.poses[observation.camera as usize].to_camera(self.points[point]);
-        (c.z > MIN_DEPTH).then(|| observation.pixel - self.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
+    /// Cameras without points.
+    pub fn new(poses: Vec<Pose>, times: Vec<f64>, lens: Lens) -> Self {
+        let rows = 2.0 * lens.centre_px[1] + 1.0;
+        Self { poses, times, lens, zoom: Vec::new(), readout: 0.0, rows, points: Vec::new(), observations: Vec::new() }
+    }
+
+    /// The lens of one camera.
+    pub fn lens_of(&self, camera: usize) -> Lens {
+        match self.zoom.get(camera) {
+            Some(z) => Lens { focal_px: self.lens.focal_px * z.exp(), ..self.lens },
+            None => self.lens,
+        }
+    }
+
+    /// Part of the readout, from -1/2 to 1/2, at which a row is exposed.
+    pub(super) fn row_part(&self, row: f64) -> f64 {
+        row / (self.rows - 1.0).max(1.0) - 0.5
+    }
+
+    /// How fast every camera moves, from its neighbours; only asked for with a rolling shutter.
+    pub(super) fn speeds(&self, options_readout: bool) -> Vec<Speed> {
+        if self.readout == 0.0 && !options_readout { Vec::new() } else { speeds(&self.poses, &self.times) }
+    }
+
+    /// The pose at the time at which an observation's row is exposed.
+    pub(super) fn pose_at(&self, observation: &Observation, speeds: &[Speed]) -> Pose {
+        let pose = self.poses[observation.camera as usize];
+        match speeds.get(observation.camera as usize) {
+            Some(s) if self.readout != 0.0 => {
+                s.carry(&pose, self.readout * self.row_part(observation.pixel.y))
+            }
+            _ => pose,
+        }
+    }
+
+    fn residual_with(&self, point: usize, observation: &Observation, speeds: &[Speed]) -> Option<Vector2<f64>> {
+        let c = self.pose_at(observation, speeds).to_camera(self.points[point]);
+        let lens = self.lens_of(observation.camera as usize);
+        (c.z > MIN_DEPTH).then(|| observation.pixel - lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
+    }
+
+    /// All residuals (seen minus projected), px, point by point and observation by observation; `None` behind
+    /// the camera.
+    pub fn residuals(&self) -> Vec<Vec<Option<Vector2<f64>>>> {
+        let speeds = self.speeds(false);
+        let of_point = |(p, seen): (usize, &Vec<Observation>)| seen.iter().map(|o| self.residual_with(p, o, &speeds)).collect();
+        self.observations.par_iter().enumerate().map(of_point).collect()
     }
 
     /// Robust cost with Cauchy's loss, px^2; a point behind a camera costs as a miss of 100 px.
     pub fn cost(&self, loss_px: f64) -> f64 {
         let c2 = loss_px * loss_px;
         let behind = c2 * (1.0 + 1e4 / c2).ln();
+        let speeds = self.speeds(false);
         let ranges = self.parts();
         let sums: Vec<f64> = ranges
             .into_par_iter()
             .map(|range| {
                 range
                     .flat_map(|p| self.observations[p].iter().map(move |o| (p, o)))
-                    .map(|(p, o)| self.residual(p, o).map_or(behind, |r| c2 * (r.norm_squared() / c2).ln_1p()))
+                    .map(|(p, o)| self.residual_with(p, o, &speeds).map_or(behind, |r| c2 * (r.norm_squared() / c2).ln_1p()))
                     .sum()
             })
             .collect();
-        sums.iter().sum()
+        sums.iter().sum::<f64>() + self.zoom_terms().iter().map(ZoomTerm::cost).sum::<f64>()
+    }
+
+    /// The prior on a zoom: three neighbours each.
+    pub(super) fn zoom_terms(&self) -> Vec<ZoomTerm> {
+        if self.zoom.is_empty() {
+            return Vec::new();
+        }
+        (2..self.zoom.len())
+            .map(|c| {
+                let (d1, d2) = (self.times[c - 1] - self.times[c - 2], self.times[c] - self.times[c - 1]);
+                let span = 0.5 * (d1 + d2).max(1e-9);
+                let slopes = [1.0 / (d1 * span), -(1.0 / d1 + 1.0 / d2) / span, 1.0 / (d2 * span)];
+                let unrest = (0..3).map(|k| slopes[k] * self.zoom[c - 2 + k]).sum();
+                ZoomTerm { first: c - 2, slopes, unrest, strength: span * (ZOOM_AGAINST_PX / ZOOM_UNREST).powi(2) }
+            })
+            .collect()
     }
 
     /// Adjusts in place. `go_on` is asked before every step; answering no ends the search with the
     /// best state so far.
     pub fn adjust(&mut self, options: &BundleOptions, mut go_on: impl FnMut() -> bool) -> Adjusted {
+        if options.zoom && self.zoom.is_empty() {
+            self.zoom = vec![0.0; self.poses.len()];
+        }
         let mut damping = 1e-4;
         let mut cost = self.cost(options.loss_px);
         let cost_first = cost;
@@ -149,7 +248,7 @@ impl Bundle {
         'search: while steps < options.max_steps && go_on() {
             loop {
                 steps += 1;
-                let moved = self.step(options, damping).filter(|b| b.is_finite());
+                let moved = normal::step(self, options, damping).filter(Self::is_finite);
                 let new_cost = moved.as_ref().map_or(f64::INFINITY, |b| b.cost(options.loss_px));
                 if let Some(moved) = moved.filter(|_| new_cost < cost) {
                     let gain = (cost - new_cost) / cost.max(1e-300);
@@ -175,31 +274,24 @@ impl Bundle {
         Adjusted { stop, steps, cost_first, cost_last: cost }
     }
 
-    /// Standard deviations of the focal length (relative: 0.01 is 1 %), k1 and k2 that follow from the adjustment, for
-    /// observations with a noise of `sigma_px`. Those that were held have 0.
-    pub fn lens_deviation(&self, options: &BundleOptions, sigma_px: f64) -> Option<[f64; 3]> {
-        // The lens stands last in the order of elimination, so the corner of the factor is that of
-        // the marginal information.
-        let mut normal = self.normal(options, 1e-7);
-        if !normal.matrix.factor() {
-            return None;
-        }
-        let n = normal.matrix.len();
-        let corner = Matrix3::from_fn(|i, j| if j <= i { normal.matrix.at(n - 3 + i, n - 3 + j) } else { 0.0 });
-        let covariance = (corner * corner.transpose()).try_inverse()?;
-        let held = [!options.focal, !options.k1, !options.k2];
-        Some(std::array::from_fn(|i| if held[i] { 0.0 } else { sigma_px * covariance[(i, i)].max(0.0).sqrt() }))
+    /// Standard deviation of the focal length (relative: 0.01 is 1 %) that follows from the adjustment, for
+    /// observations with a noise of `sigma_px`; with a zoom that of the camera in the middle. `None` when the
+    /// focal length was held or the equations do not determine it.
+    pub fn focal_deviation(&self, options: &BundleOptions, sigma_px: f64) -> Option<f64> {
+        normal::focal_variance(self, options).map(|v| sigma_px * v.sqrt())
     }
 
     fn is_finite(&self) -> bool {
         self.lens.focal_px.is_finite()
             && self.lens.focal_px > 1.0
+            && self.readout.is_finite()
+            && self.zoom.iter().all(|z| z.abs() < 5.0)
             && self.points.iter().all(|p| p.iter().all(|v| v.is_finite()))
             && self.poses.iter().all(|p| p.translation.iter().chain(p.rotation.matrix().iter()).all(|v| v.is_finite()))
     }
 
     /// Ranges of points with about the same number of observations each.
-    fn parts(&self) -> Vec<std::ops::Range<usize>> {
+    pub(super) fn parts(&self) -> Vec<std::ops::Range<usize>> {
         let work = |o: &Vec<Observation>| o.len() * (o.len() + 8);
         let total: usize = self.observations.iter().map(work).sum();
         let mut ranges = Vec::with_capacity(PARTS);
@@ -214,220 +306,59 @@ impl Bundle {
         ranges.push(from..self.observations.len());
         ranges
     }
+}
 
-    fn row(&self, point: Vector3<f64>, observation: &Observation, options: &BundleOptions) -> Option<Row> {
-        let pose = &self.poses[observation.camera as usize];
-        let turned = pose.rotation * point;
-        let c = turned + pose.translation;
-        if c.z <= MIN_DEPTH {
-            return None;
-        }
-        let n = Vector2::new(c.x / c.z, c.y / c.z);
-        let (pixel, slope) = self.lens.pixel_with_slope(n);
-        let residual = observation.pixel - pixel;
-        let weight = (1.0 / (1.0 + residual.norm_squared() / (options.loss_px * options.loss_px))).sqrt();
-        let divide = Matrix2x3::new(1.0 / c.z, 0.0, -n.x / c.z, 0.0, 1.0 / c.z, -n.y / c.z);
-        let by_camera_point = slope * divide * weight;
-        let mut camera = SMatrix::<f64, 2, CAMERA>::zeros();
-        camera.fixed_view_mut::<2, 3>(0, 0).copy_from(&(by_camera_point * -hat(&turned)));
-        if options.motion == Move::Free {
-            camera.fixed_view_mut::<2, 3>(0, 3).copy_from(&by_camera_point);
-        }
-        let r2 = n.norm_squared();
-        let gain = 1.0 + r2 * (self.lens.k1 + r2 * self.lens.k2);
-        let f = self.lens.focal_px;
-        let mut shared = SMatrix::<f64, 2, SHARED>::zeros();
-        // The focal length is solved by its logarithm, so that all three unknowns are of size one.
-        for (column, (on, by)) in
-            [(options.focal, n * (gain * f)), (options.k1, n * (f * r2)), (options.k2, n * (f * r2 * r2))].into_iter().enumerate()
-        {
-            if on {
-                shared.set_column(column, &(by * weight));
+/// How each of the cameras moves: from two neighbours on either side where frames follow one another (five-point
+/// differences), else from one.
+pub(super) fn speeds(poses: &[Pose], times: &[f64]) -> Vec<Speed> {
+    let last = poses.len().saturating_sub(1);
+    let away = |i: usize, k: usize| {
+        ((poses[k].rotation * poses[i].rotation.inverse()).scaled_axis(), poses[k].translation - poses[i].translation)
+    };
+    (0..poses.len())
+        .map(|i| {
+            let even = i >= 2 && i + 2 <= last && times[i + 2] - times[i - 2] < 4.5;
+            if even {
+                let near = [i - 2, i - 1, i + 1, i + 2].map(|k| away(i, k));
+                let first = |v: [Vector3<f64>; 4]| ((v[2] - v[1]) * 8.0 - (v[3] - v[0])) / 12.0;
+                let second = |v: [Vector3<f64>; 4]| ((v[1] + v[2]) * 16.0 - (v[0] + v[3])) / 24.0;
+                let (turns, shifts) = (near.map(|n| n.0), near.map(|n| n.1));
+                return Speed { turn: first(turns), shift: first(shifts), turn_bend: second(turns), shift_bend: second(shifts) };
             }
-        }
-        Some(Row { residual: residual * weight, camera, point: by_camera_point * pose.rotation.matrix(), shared })
+            let (a, b) = (i.saturating_sub(1), (i + 1).min(last));
+            let time = (times[b] - times[a]).max(1e-9);
+            let (from, to) = (away(i, a), away(i, b));
+            let (turn, shift) = ((to.0 - from.0) / time, (to.1 - from.1) / time);
+            Speed { turn, shift, turn_bend: Vector3::zeros(), shift_bend: Vector3::zeros() }
+        })
+        .collect()
+}
+
+/// One term of the prior on a zoom: the second difference of three logarithms, with Cauchy's loss.
+pub(super) struct ZoomTerm {
+    pub first: usize,
+    pub slopes: [f64; 3],
+    pub unrest: f64,
+    pub strength: f64,
+}
+
+impl ZoomTerm {
+    fn cost(&self) -> f64 {
+        self.strength * ZOOM_UNREST * ZOOM_UNREST * (self.unrest / ZOOM_UNREST).powi(2).ln_1p()
     }
 
-    /// First camera that shares a point with each camera.
-    fn profile(&self) -> Profile {
-        let n = self.poses.len();
-        let mut first: Vec<usize> = (0..n).collect();
-        for observations in &self.observations {
-            if let Some(lead) = observations.first() {
-                for o in observations {
-                    let f = &mut first[o.camera as usize];
-                    *f = (*f).min(lead.camera as usize);
-                }
-            }
-        }
-        let cameras = first.iter().flat_map(|&f| [f * CAMERA; CAMERA]);
-        Profile::zeros(cameras.chain([0; SHARED]).collect())
-    }
-
-    fn normal(&self, options: &BundleOptions, damping: f64) -> Normal {
-        let empty = self.profile();
-        let n = empty.len();
-        let border = n - SHARED;
-        let parts: Vec<(Normal, Vec<f64>)> = self
-            .parts()
-            .into_par_iter()
-            .map(|range| {
-                let mut normal = Normal { matrix: empty.clone(), right: vec![0.0; n] };
-                let mut diagonal = vec![0.0; n];
-                let mut rows = Vec::new();
-                for p in range {
-                    rows.clear();
-                    let seen = &self.observations[p];
-                    rows.extend(seen.iter().filter_map(|o| Some((o.camera as usize, self.row(self.points[p], o, options)?))));
-                    add_point(&rows, damping, border, &mut normal, &mut diagonal);
-                }
-                (normal, diagonal)
-            })
-            .collect();
-        let mut parts = parts.into_iter();
-        let (mut normal, mut diagonal) = match parts.next() {
-            Some(first) => first,
-            None => (Normal { matrix: empty, right: vec![0.0; n] }, vec![0.0; n]),
-        };
-        for (part, d) in parts {
-            normal.matrix.add(&part.matrix);
-            normal.right.iter_mut().zip(&part.right).for_each(|(a, b)| *a += b);
-            diagonal.iter_mut().zip(&d).for_each(|(a, b)| *a += b);
-        }
-        for (i, &d) in diagonal.iter().enumerate() {
-            // An unknown that nothing speaks of stays where it is.
-            let add = if d > 0.0 { damping * d } else { 1.0 };
-            normal.matrix.span_mut(i, i, 1)[0] += add;
-        }
-        normal
-    }
-
-    fn step(&self, options: &BundleOptions, damping: f64) -> Option<Self> {
-        let mut normal = self.normal(options, damping);
-        if !normal.matrix.factor() {
-            return None;
-        }
-        normal.matrix.solve(&mut normal.right);
-        let x = normal.right;
-        let border = x.len() - SHARED;
-        let shared = SVector::<f64, SHARED>::new(x[border], x[border + 1], x[border + 2]);
-        let mut moved = self.clone();
-        moved.lens.focal_px *= shared[0].clamp(-0.5, 0.5).exp();
-        moved.lens.k1 += shared[1];
-        moved.lens.k2 += shared[2];
-        for (camera, pose) in moved.poses.iter_mut().enumerate() {
-            let d = &x[camera * CAMERA..(camera + 1) * CAMERA];
-            *pose = pose.moved(Vector3::new(d[0], d[1], d[2]), Vector3::new(d[3], d[4], d[5]));
-        }
-        let points: Vec<Vector3<f64>> =
-            (0..self.points.len()).into_par_iter().with_min_len(64).map(|p| self.point_step(p, options, damping, &x, &shared)).collect();
-        moved.points = points;
-        if options.motion == Move::Nodal {
-            moved.points.iter_mut().for_each(|p| *p = p.normalize());
-        }
-        Some(moved)
-    }
-
-    /// Back-substitution for one point.
-    fn point_step(&self, p: usize, options: &BundleOptions, damping: f64, x: &[f64], shared: &SVector<f64, SHARED>) -> Vector3<f64> {
-        let mut v = Matrix3::zeros();
-        let mut g = Vector3::zeros();
-        for o in &self.observations[p] {
-            if let Some(row) = self.row(self.points[p], o, options) {
-                let at = o.camera as usize * CAMERA;
-                let d = SVector::<f64, CAMERA>::from_column_slice(&x[at..at + CAMERA]);
-                let rest = row.residual - row.camera * d - row.shared * shared;
-                v += row.point.transpose() * row.point;
-                g += row.point.transpose() * rest;
-            }
-        }
-        damped_inverse(&v, damping).map_or(self.points[p], |i| self.points[p] + i * g)
+    /// Weight of the squared unrest in the normal equations.
+    pub fn weight(&self) -> f64 {
+        self.strength / (1.0 + (self.unrest / ZOOM_UNREST).powi(2))
     }
 }
 
-fn damped_inverse(v: &Matrix3<f64>, damping: f64) -> Option<Matrix3<f64>> {
+pub(super) fn damped_inverse(v: &Matrix3<f64>, damping: f64) -> Option<Matrix3<f64>> {
     let mut m = *v;
     for i in 0..3 {
         m[(i, i)] += (damping * v[(i, i)]).max(1e-12);
     }
     m.try_inverse()
-}
-
-/// Adds one point's part of the reduced system.
-fn add_point(rows: &[(usize, Row)], damping: f64, border: usize, normal: &mut Normal, diagonal: &mut [f64]) {
-    let mut v = Matrix3::zeros();
-    let mut g = Vector3::zeros();
-    let mut shared_point = SMatrix::<f64, SHARED, 3>::zeros();
-    for (_, row) in rows {
-        v += row.point.transpose() * row.point;
-        g += row.point.transpose() * row.residual;
-        shared_point += row.shared.transpose() * row.point;
-    }
-    let Some(inverse) = damped_inverse(&v, damping) else { return };
-    // W (6x3) of each observation as three rows of six, so that the innermost loop runs along a row.
-    let w: Vec<SMatrix<f64, CAMERA, 3>> = rows.iter().map(|(_, row)| row.camera.transpose() * row.point).collect();
-    let w_rows: Vec<[[f64; CAMERA]; 3]> = w.iter().map(|w| std::array::from_fn(|k| std::array::from_fn(|a| w[(a, k)]))).collect();
-    let shared_y = shared_point * inverse;
-    for (i, (camera, row)) in rows.iter().enumerate() {
-        let at = camera * CAMERA;
-        let y = w[i] * inverse;
-        let u = row.camera.transpose() * row.camera;
-        for a in 0..CAMERA {
-            diagonal[at + a] += u[(a, a)];
-            let own = normal.matrix.span_mut(at + a, at, a + 1);
-            for (b, value) in own.iter_mut().enumerate() {
-                *value += u[(a, b)];
-            }
-        }
-        let y: [[f64; 3]; CAMERA] = std::array::from_fn(|a| [y[(a, 0)], y[(a, 1)], y[(a, 2)]]);
-        for (j, (other, _)) in rows[..i].iter().enumerate() {
-            let [w0, w1, w2] = &w_rows[j];
-            for (a, [y0, y1, y2]) in y.iter().enumerate() {
-                let span = normal.matrix.span_mut(at + a, other * CAMERA, CAMERA);
-                // Six values at once: the length is known to the compiler here.
-                if let Ok(span) = <&mut [f64; CAMERA]>::try_from(span) {
-                    for b in 0..CAMERA {
-                        span[b] -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
-                    }
-                }
-            }
-        }
-        let [w0, w1, w2] = &w_rows[i];
-        for (a, [y0, y1, y2]) in y.iter().enumerate() {
-            for (b, value) in normal.matrix.span_mut(at + a, at, a + 1).iter_mut().enumerate() {
-                *value -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
-            }
-        }
-        let y = w[i] * inverse;
-        let right = row.camera.transpose() * row.residual - y * g;
-        for a in 0..CAMERA {
-            normal.right[at + a] += right[a];
-        }
-        let cross = row.shared.transpose() * row.camera - shared_y * w[i].transpose();
-        for s in 0..SHARED {
-            let span = normal.matrix.span_mut(border + s, at, CAMERA);
-            for (b, value) in span.iter_mut().enumerate() {
-                *value += cross[(s, b)];
-            }
-        }
-        let own = row.shared.transpose() * row.shared;
-        let shared_right = row.shared.transpose() * row.residual;
-        for s in 0..SHARED {
-            diagonal[border + s] += own[(s, s)];
-            normal.right[border + s] += shared_right[s];
-            for (b, value) in normal.matrix.span_mut(border + s, border, s + 1).iter_mut().enumerate() {
-                *value += own[(s, b)];
-            }
-        }
-    }
-    let reduced = shared_y * shared_point.transpose();
-    let shared_right = shared_y * g;
-    for s in 0..SHARED {
-        normal.right[border + s] -= shared_right[s];
-        for (b, value) in normal.matrix.span_mut(border + s, border, s + 1).iter_mut().enumerate() {
-            *value -= reduced[(s, b)];
-        }
-    }
 }
 
 #[cfg(test)]
@@ -445,7 +376,8 @@ mod tests {
                 Pose::look_at(Vector3::new(6.0 * t - 3.0, 2.0 + t, 9.0 - 2.0 * t), Vector3::new(0.3 * t, 0.0, 0.0), Vector3::y()).unwrap()
             })
             .collect();
-        let mut bundle = Bundle { poses, lens, points: vec![], observations: vec![] };
+        let times = (0..cameras).map(|i| i as f64).collect();
+        let mut bundle = Bundle::new(poses, times, lens);
         for _ in 0..points {
             let p = Vector3::new(3.0 * unit(), 1.5 * unit(), 3.0 * unit());
             let mut seen = Vec::new();
@@ -475,7 +407,7 @@ mod tests {
         let bundle = truth(3, 2, 0.0);
         let options = BundleOptions { k2: true, loss_px: 1e9, ..BundleOptions::default() };
         let o = Observation { camera: 1, pixel: Vector2::new(500.0, 300.0) };
-        let row = bundle.row(bundle.points[1], &o, &options).unwrap();
+        let row = normal::row::<6>(&bundle, bundle.points[1], &o, &options, &[]).unwrap();
         let h = 1e-6;
         let pixel = |b: &Bundle, p: Vector3<f64>| {
             let c = b.poses[1].to_camera(p);
@@ -537,9 +469,9 @@ mod tests {
         let options = BundleOptions { max_steps: 40, tolerance: 1e-10, ..BundleOptions::default() };
         bundle.adjust(&options, || true);
         // Noise is uniform in +-0.2 px: a deviation of 0.2 / sqrt 3 on each axis.
-        let deviation = bundle.lens_deviation(&options, 0.2 / 3f64.sqrt()).unwrap();
+        let deviation = bundle.focal_deviation(&options, 0.2 / 3f64.sqrt()).unwrap();
         let miss = (bundle.lens.focal_px / 950.0).ln().abs();
-        assert!(miss < 4.0 * deviation[0] && deviation[0] < 0.01, "{miss} {deviation:?}");
+        assert!(miss < 4.0 * deviation && deviation < 0.01, "{miss} {deviation}");
     }
 
     #[test]
@@ -549,5 +481,58 @@ mod tests {
         let before = bundle.lens;
         bundle.adjust(&BundleOptions::default(), || false);
         assert_eq!(bundle.lens, before);
+    }
+
+    /// Sees all points anew, with a zoom and a rolling shutter.
+    fn seen_anew(bundle: &mut Bundle) {
+        let all = bundle.clone();
+        for (p, seen) in bundle.observations.iter_mut().enumerate() {
+            for o in seen.iter_mut() {
+                // The row decides when a point is seen, and when it is seen decides the row.
+                for _ in 0..20 {
+                    let c = all.pose_at(o, &all.speeds(true)).to_camera(all.points[p]);
+                    o.pixel = all.lens_of(o.camera as usize).pixel(Vector2::new(c.x / c.z, c.y / c.z));
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_zoom_is_found_frame_by_frame() {
+        for motion in [Move::Free, Move::Nodal] {
+            let mut bundle = truth(14, 90, 0.0);
+            if motion == Move::Nodal {
+                bundle.poses.iter_mut().for_each(|p| p.translation = Vector3::zeros());
+                let away = Pose::look_at(Vector3::zeros(), Vector3::new(0.0, -0.3, -1.0), Vector3::y()).unwrap();
+                bundle.poses.iter_mut().enumerate().for_each(|(i, p)| *p = away.moved(Vector3::new(0.0, 0.02 * i as f64, 0.004), Vector3::zeros()));
+                bundle.points.iter_mut().for_each(|p| *p = (*p * 0.1 + Vector3::new(0.0, -0.3, -1.0)).normalize());
+            }
+            bundle.zoom = (0..14).map(|i| 0.01 * f64::from(i) + 0.002 * f64::from(i * i)).collect();
+            seen_anew(&mut bundle);
+            let right = bundle.zoom.clone();
+            bundle.zoom.iter_mut().for_each(|z| *z = 0.05);
+            let options = BundleOptions { motion, focal: false, zoom: true, max_steps: 80, tolerance: 1e-13, loss_px: 20.0, ..BundleOptions::default() };
+            let done = bundle.adjust(&options, || true);
+            let worst = bundle.zoom.iter().zip(&right).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+            assert!(worst < 2e-3, "{motion:?}: {worst} {done:?}");
+            assert!(bundle.focal_deviation(&options, 0.1).is_some());
+        }
+    }
+
+    #[test]
+    fn the_readout_of_a_rolling_shutter_is_found() {
+        let mut bundle = truth(16, 120, 0.0);
+        for (i, pose) in bundle.poses.iter_mut().enumerate() {
+            *pose = pose.moved(Vector3::new(0.02 * (i as f64 * 0.4).sin(), 0.03 * (i as f64 * 0.3).cos(), 0.0), Vector3::zeros());
+        }
+        bundle.readout = 0.6;
+        seen_anew(&mut bundle);
+        let right = bundle.poses[7].centre();
+        bundle.readout = 0.0;
+        let before = bundle.cost(1.0);
+        let options = BundleOptions { readout: true, max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() };
+        let done = bundle.adjust(&options, || true);
+        assert!((bundle.readout - 0.6).abs() < 0.02 && done.cost_last < 1e-3 * before, "{} {done:?} {before}", bundle.readout);
+        assert!((bundle.poses[7].centre() - right).norm() < 0.2, "the gauge is free, but not that free");
     }
 }

@@ -1,11 +1,11 @@
 //! From tracks to cameras.
 //!
-//! The way, for a free move with an unknown fixed focal length:
+//! The way, for a free move with an unknown focal length:
 //!
 //! 1. [`keyframes`] picks frames with enough motion between them.
-//! 2. [`nodal`] fits a camera that only turns. If that explains the tracks, there is no parallax and
-//!    a free move is declined (Torr, "An Assessment of Information Criteria for Motion Model
-//!    Selection", 1997).
+//! 2. [`nodal`] fits a camera that only turns, with and without a zoom. If that explains the tracks, there is no
+//!    parallax (Torr, "An Assessment of Information Criteria for Motion Model Selection", 1997), and every frame
+//!    is turned onto the directions of the points; a free move is declined.
 //! 3. [`start`] grows a small reconstruction from the best-conditioned pair for several focal
 //!    lengths and keeps the one that explains the most; focal length and distortion are released as
 //!    cameras are added.
@@ -17,17 +17,22 @@
 //! Every random choice is seeded and every sum is in a fixed order: the same tracks give the same
 //! camera, whatever the number of threads.
 
+mod adjusting;
 pub mod bundle;
 pub mod keyframes;
 pub mod nodal;
+mod normal;
 pub mod pipeline;
 mod profile;
 pub mod report;
 mod resect;
+pub mod settings;
 pub mod start;
+pub mod state;
 
-pub use pipeline::{SolveSettings, solve_free};
-pub use report::{Grade, Reason, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict};
+pub use pipeline::{SolveStep, solve_camera};
+pub use settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
+pub use report::{Grade, Motion, Reason, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict};
 
 use crate::track::TrackSet;
 use nalgebra::Vector2;

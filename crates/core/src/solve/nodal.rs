@@ -19,6 +19,8 @@ pub struct NodalFit {
     pub poses: Vec<Pose>,
     /// Its lens.
     pub lens: Lens,
+    /// Logarithm of each keyframe's focal length over that of the lens; empty without a zoom.
+    pub zoom: Vec<f64>,
     /// Median distance between seen and projected points, px.
     pub median_px: f64,
     /// All those distances, px.
@@ -27,30 +29,51 @@ pub struct NodalFit {
     pub points: usize,
 }
 
-/// Fits rotations, one focal length and k1 to the tracks at the keyframes. `None` when no chain of
-/// keyframes shares enough points.
-pub fn fit(problem: &Problem, keyframes: &[u32]) -> Option<NodalFit> {
+/// Fits rotations, one focal length (or one a keyframe, with `zooms`) and k1 to the tracks at the keyframes. `None`
+/// when no chain of keyframes shares enough points.
+pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zooms: bool) -> Option<NodalFit> {
     let tracks = super::start::pick_tracks(problem, keyframes, MAX_TRACKS);
-    STARTS
+    let starts: Vec<f64> = match given_focal_px {
+        Some(f) => vec![f],
+        None => STARTS.iter().map(|widths| widths * f64::from(problem.width)).collect(),
+    };
+    let hold = given_focal_px.is_some();
+    starts
         .iter()
-        .filter_map(|&widths| fit_from(problem, keyframes, &tracks, widths * f64::from(problem.width)))
+        .filter_map(|&focal_px| fit_from(problem, keyframes, &tracks, focal_px, hold, zooms))
         .min_by(|a, b| a.median_px.total_cmp(&b.median_px))
 }
 
-fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64) -> Option<NodalFit> {
+/// Zooms from keyframe to keyframe that are tried, logarithms.
+const STEP_ZOOMS: [f64; 13] = [0.0, -0.01, 0.01, -0.02, 0.02, -0.035, 0.035, -0.055, 0.055, -0.09, 0.09, -0.15, 0.15];
+
+fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, hold: bool, zooms: bool) -> Option<NodalFit> {
     let lens = Lens::centred(focal_px, problem.width, problem.height);
-    let ray = |t: usize, frame: u32| {
-        let n = lens.normalise(problem.at(t, frame)?);
+    let ray = |t: usize, frame: u32, zoom: f64| {
+        let zoomed = Lens { focal_px: lens.focal_px * zoom.exp(), ..lens };
+        let n = zoomed.normalise(problem.at(t, frame)?);
         Some(Vector3::new(n.x, n.y, 1.0).normalize())
     };
     let mut rotation = Rotation3::identity();
     let mut poses = vec![Pose::identity()];
+    let mut zoom = vec![0.0f64];
+    let steps: &[f64] = if zooms { &STEP_ZOOMS } else { &[0.0] };
     for pair in keyframes.windows(2) {
-        let rays: Vec<_> = tracks.iter().filter_map(|&t| Some((ray(t, pair[0])?, ray(t, pair[1])?))).collect();
-        rotation = turn_between(&rays)? * rotation;
+        let from = zoom.last().copied().unwrap_or(0.0);
+        let turned = steps.iter().filter_map(|step| {
+            let rays: Vec<_> = tracks.iter().filter_map(|&t| Some((ray(t, pair[0], from)?, ray(t, pair[1], from + step)?))).collect();
+            let (turn, miss) = turn_between(&rays)?;
+            Some((turn, miss, from + step))
+        });
+        let (turn, _, at) = turned.min_by(|a, b| a.1.total_cmp(&b.1))?;
+        rotation = turn * rotation;
         poses.push(Pose { rotation, translation: Vector3::zeros() });
+        zoom.push(at);
     }
-    let mut bundle = Bundle { poses, lens, points: Vec::new(), observations: Vec::new() };
+    let mut bundle = Bundle::new(poses, keyframes.iter().map(|&f| f64::from(f)).collect(), lens);
+    if zooms {
+        bundle.zoom = zoom;
+    }
     for &t in tracks {
         let seen: Vec<_> =
             keyframes.iter().enumerate().filter_map(|(k, &f)| Some(Observation { camera: k as u32, pixel: problem.at(t, f)? })).collect();
@@ -58,30 +81,39 @@ fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f6
             continue;
         }
         let middle = seen[seen.len() / 2];
-        let n = lens.normalise(middle.pixel);
+        let n = bundle.lens_of(middle.camera as usize).normalise(middle.pixel);
         let direction = bundle.poses[middle.camera as usize].rotation.inverse() * Vector3::new(n.x, n.y, 1.0);
         bundle.points.push(direction.normalize());
         bundle.observations.push(seen);
     }
-    for (loss_px, k1) in [(20.0, false), (4.0, true), (1.0, true)] {
-        let options = BundleOptions { motion: Move::Nodal, k1, loss_px, max_steps: 15, tolerance: 1e-4, ..BundleOptions::default() };
+    let scale = problem.scale();
+    for (loss_px, k1, max_steps) in [(20.0, false, 15), (4.0, true, 15), (1.0, true, 25)] {
+        let options = BundleOptions {
+            motion: Move::Nodal,
+            focal: !zooms && !hold,
+            zoom: zooms,
+            k1,
+            loss_px: loss_px * scale,
+            max_steps,
+            tolerance: 1e-5,
+            ..BundleOptions::default()
+        };
         bundle.adjust(&options, || true);
     }
-    let mut misses_px = Vec::new();
-    for (p, seen) in bundle.observations.iter().enumerate() {
-        misses_px.extend(seen.iter().map(|o| bundle.residual(p, o).map_or(1e3, |r| r.norm())));
-    }
+    let misses_px: Vec<f64> = bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect();
     let median_px = super::report::median(&misses_px)?;
-    Some(NodalFit { points: bundle.points.len(), poses: bundle.poses, lens: bundle.lens, median_px, misses_px })
+    Some(NodalFit { points: bundle.points.len(), poses: bundle.poses, lens: bundle.lens, zoom: bundle.zoom, median_px, misses_px })
 }
 
-/// The turn that takes the first rays onto the second (Kabsch 1976), with Cauchy weights.
-fn turn_between(rays: &[(Vector3<f64>, Vector3<f64>)]) -> Option<Rotation3<f64>> {
+/// The turn that takes the first rays onto the second (Kabsch 1976), with Cauchy weights, and the median distance that
+/// is left between them.
+pub(super) fn turn_between(rays: &[(Vector3<f64>, Vector3<f64>)]) -> Option<(Rotation3<f64>, f64)> {
     if rays.len() < 8 {
         return None;
     }
     let mut rotation = Rotation3::identity();
     let mut scale = f64::INFINITY;
+    let mut middle = f64::INFINITY;
     for _ in 0..8 {
         let cross = rays.iter().fold(Matrix3::zeros(), |m, (a, b)| {
             let weight = 1.0 / (1.0 + ((rotation * a - b).norm() / scale).powi(2));
@@ -89,9 +121,10 @@ fn turn_between(rays: &[(Vector3<f64>, Vector3<f64>)]) -> Option<Rotation3<f64>>
         });
         rotation = nearest_rotation(&cross)?;
         let misses: Vec<f64> = rays.iter().map(|(a, b)| (rotation * a - b).norm()).collect();
-        scale = (1.5 * super::report::median(&misses)?).max(1e-5);
+        middle = super::report::median(&misses)?;
+        scale = (1.5 * middle).max(1e-5);
     }
-    Some(rotation)
+    Some((rotation, middle))
 }
 
 /// Whether turning alone is the better account of the motion.

@@ -1,14 +1,17 @@
-//! The solve of a free move, from tracks to a reported camera.
+//! The solve, from tracks to a reported camera: what kind of move it is, and the way for each.
 
-use super::bundle::{Bundle, BundleOptions, Move, Observation};
-use super::report::{Grade, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict, median, verdict};
-use super::start::{Release, Scene, add_frame, add_keyframes, find_start, pick_tracks, place_track};
-use super::{Problem, keyframes, nodal, resect};
-use crate::geometry::{Pose, Similarity, parallax_rad};
+use super::adjusting::{Adjusting, MIN_FRAME_POINTS, Released};
+use super::bundle::Move;
+use super::nodal::{self, NodalFit};
+use super::report::{Motion, Solution, SolveFailure, verdict};
+use super::settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
+use super::start::{BRIDGE_PARALLAX_DEG, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks};
+use super::state::Scene;
+use super::{Problem, keyframes, resect};
+use crate::geometry::{Lens, Pose};
 use crate::track::{TrackId, TrackSet};
-use nalgebra::{Matrix3, Rotation3, Vector3};
+use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
@@ -20,32 +23,24 @@ const MIN_TRACKS: usize = 30;
 const MIN_LENGTH: usize = 4;
 /// Median motion that the clip must show somewhere, px of a picture 1280 wide.
 const STILL_PX: f64 = 1.5;
-/// Points that must agree for a frame to count as solved.
-const MIN_FRAME_POINTS: usize = 12;
-/// Parallax below which far points are left to the later stages, degrees.
-const FAR_PARALLAX_DEG: f64 = 0.25;
 /// Median parallax below which depth is guesswork, degrees.
 const HOPELESS_PARALLAX_DEG: f64 = 0.35;
-/// Ratio of the median of a 2D normal error's length to its deviation on one axis.
-const MEDIAN_OF_RAYLEIGH: f64 = 1.1774;
 /// Part of the usable tracks that must follow the camera.
 const MIN_FOLLOWING: f64 = 0.3;
 /// RMS above which a result is no camera, px of a picture 1280 wide.
 const HOPELESS_PX: f64 = 2.5;
+/// RMS above which a fixed lens is doubted, px of a picture 1280 wide.
+const DOUBTFUL_PX: f64 = 0.6;
 /// Median miss of a camera that only turns, px of a picture 1280 wide, within which there is no parallax
 /// to speak of: where a free camera was found, and where none was.
 const TURNING_PX: f64 = 0.2;
 const TURNING_WHEN_LOST_PX: f64 = 1.5;
-/// Drop of the cost that makes k2 worth its while.
-const K2_GAIN: f64 = 0.02;
-
-/// What a person can tell the solve.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct SolveSettings {
-    /// The focal length in px, where it is known; else it is found.
-    pub focal_px: Option<f64>,
-}
+/// Miss of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no rival.
+const SURELY_TURNING_PX: f64 = 0.6;
+/// Median miss with a zoom over that without, below which the lens zooms.
+const ZOOM_RATIO: f64 = 0.8;
+/// Keyframes that the test of a turning camera looks at.
+const TURNING_KEYS: usize = 24;
 
 /// Where a solve has got to.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -56,13 +51,16 @@ pub struct SolveStep {
     pub fraction: f64,
 }
 
-/// Solves a free move with a fixed focal length.
+type Tell<'a> = dyn FnMut(&'static str, f64) -> Result<(), SolveFailure> + 'a;
+
+/// Solves the camera of a track run.
 ///
-/// Tracks in `left_out` are not used. `on_step` hears of progress and may stop the solve.
+/// Tracks in `left_out` are not used. What the settings leave open is decided from the tracks. `on_step` hears of
+/// progress and may stop the solve.
 ///
 /// # Errors
 /// [`SolveFailure`] tells why there is no camera.
-pub fn solve_free(
+pub fn solve_camera(
     set: &TrackSet,
     left_out: &BTreeSet<TrackId>,
     settings: &SolveSettings,
@@ -78,48 +76,28 @@ pub fn solve_free(
     let keys = keyframes::select(&problem);
     check_motion(&problem, &keys)?;
 
-    tell("trying a camera that only turns", 0.05)?;
-    let turning = nodal::fit(&problem, &every_few(&keys, 16));
-
-    tell("finding a start", 0.12)?;
-    let mut scene = match find_start(&problem, &keys, settings.focal_px) {
-        Ok(scene) => scene,
-        Err(why) => {
-            return Err(match turning {
-                Some(fit) if fit.median_px < TURNING_WHEN_LOST_PX * problem.scale() => {
-                    SolveFailure::PureRotation { nodal_px: fit.median_px }
-                }
-                _ => SolveFailure::NoStart { why },
-            });
+    tell("trying a camera that only turns", 0.04)?;
+    let few = every_few(&keys, TURNING_KEYS);
+    let turning = fit_turning(&problem, &few, settings);
+    if settings.motion == MotionChoice::Nodal || (settings.motion == MotionChoice::Auto && surely_turning(&problem, turning.as_ref())) {
+        let fit = turning.ok_or_else(|| SolveFailure::NoStart { why: "no chain of frames shares enough points".to_owned() })?;
+        return solve_turning(&problem, &few, &fit, settings, &mut tell);
+    }
+    let moving = solve_moving(&problem, &keys, &few, settings, &mut tell);
+    let Some(fit) = turning else { return moving.map(|m| m.solution) };
+    let turns = match &moving {
+        Ok(found) => {
+            let noise_px = found.solution.median_px.max(0.05 * problem.scale());
+            fit.median_px < TURNING_PX * problem.scale() || nodal::explains_better(&fit, &found.misses_px, found.points, few.len(), noise_px)
         }
+        Err(SolveFailure::Stopped) => false,
+        Err(_) => fit.median_px < TURNING_WHEN_LOST_PX * problem.scale(),
     };
-    tell("growing over the keyframes", 0.35)?;
-    let tracks = pick_tracks(&problem, &keys, 900);
-    super::start::add_points(&problem, &mut scene, &tracks, 3.0 * problem.scale());
-    add_keyframes(&problem, &mut scene, &tracks, &keys, settings.focal_px.is_none());
-
-    tell("placing every frame", 0.55)?;
-    fill_frames(&problem, &mut scene);
-
-    let mut adjusted = Adjusting::new(&problem, &scene, settings.focal_px.is_none());
-    for (round, (loss, limit, steps)) in [(1.0, 3.0, 4), (0.4, 1.2, 4), (0.0, 0.0, 10)].into_iter().enumerate() {
-        tell("adjusting everything together", 0.6 + 0.12 * round as f64)?;
-        adjusted.round(&mut scene, loss * problem.scale(), limit * problem.scale(), steps, || true);
+    match (turns, settings.motion) {
+        (false, _) => moving.map(|m| m.solution),
+        (true, MotionChoice::Free) => Err(SolveFailure::PureRotation { nodal_px: fit.median_px }),
+        (true, _) => solve_turning(&problem, &few, &fit, settings, &mut tell),
     }
-    tell("weighing the result", 0.97)?;
-    let mut solution = adjusted.solution(&scene);
-    let trusted = check_trust(&problem, &solution);
-    if let Some(fit) = &turning {
-        let misses = adjusted.misses(&every_few(&keys, 16));
-        let noise = solution.median_px.max(0.05 * problem.scale());
-        let enough = if trusted.is_ok() { TURNING_PX } else { TURNING_WHEN_LOST_PX };
-        if fit.median_px < enough * problem.scale() || nodal::explains_better(fit, &misses.0, misses.1, keys.len().min(16), noise) {
-            return Err(SolveFailure::PureRotation { nodal_px: fit.median_px });
-        }
-    }
-    trusted?;
-    solution.verdict = verdict(&solution, problem.scale());
-    Ok(solution)
 }
 
 fn check_input(set: &TrackSet, problem: &Problem) -> Result<(), SolveFailure> {
@@ -157,15 +135,167 @@ fn every_few(keys: &[u32], most: usize) -> Vec<u32> {
     (0..most).map(|i| keys[i * (keys.len() - 1) / (most - 1)]).collect()
 }
 
-/// A pose for every frame between and around the keyframes, where enough points agree.
+// --- a camera that turns on the spot ---------------------------------------------------------------------------
+
+/// The best turning camera, with a zoom where the settings allow it and it explains clearly more.
+fn fit_turning(problem: &Problem, few: &[u32], settings: &SolveSettings) -> Option<NodalFit> {
+    let fixed = if settings.lens == LensChoice::Zoom { None } else { nodal::fit(problem, few, settings.focal_px, false) };
+    let near = |f: &NodalFit| f.median_px < 0.5 * TURNING_PX * problem.scale();
+    if settings.lens == LensChoice::Fixed || fixed.as_ref().is_some_and(near) {
+        return fixed;
+    }
+    let zoomed = nodal::fit(problem, few, settings.focal_px, true);
+    match (fixed, zoomed) {
+        (Some(f), Some(z)) => Some(if z.median_px < ZOOM_RATIO * f.median_px { z } else { f }),
+        (f, z) => f.or(z),
+    }
+}
+
+fn surely_turning(problem: &Problem, fit: Option<&NodalFit>) -> bool {
+    let Some(fit) = fit else { return false };
+    let mut sorted = fit.misses_px.clone();
+    sorted.sort_by(f64::total_cmp);
+    let most = sorted.get(sorted.len() * 9 / 10).copied().unwrap_or(f64::INFINITY);
+    fit.median_px < TURNING_PX * problem.scale() && most < SURELY_TURNING_PX * problem.scale()
+}
+
+fn solve_turning(problem: &Problem, few: &[u32], fit: &NodalFit, settings: &SolveSettings, tell: &mut Tell) -> Result<Solution, SolveFailure> {
+    tell("turning every frame", 0.2)?;
+    let mut scene = Scene::new(Move::Nodal, problem.frames, problem.tracks.len(), fit.lens, !fit.zoom.is_empty());
+    for (k, &f) in few.iter().enumerate() {
+        scene.poses[f as usize] = fit.poses.get(k).copied();
+        if let Some(&zoom) = fit.zoom.get(k) {
+            scene.zoom[f as usize] = zoom;
+        }
+    }
+    fill_frames(problem, &mut scene);
+    if let ReadoutChoice::Given(readout) = settings.readout {
+        scene.readout = readout;
+    }
+    let mut adjusted = Adjusting::new(problem, &scene, settings.focal_px.is_none());
+    adjusted.free_readout = settings.readout == ReadoutChoice::Auto;
+    adjust_all(&mut adjusted, &mut scene, settings, 0.3, tell)?;
+    let mut solution = adjusted.solution(&scene);
+    check_trust(problem, &solution)?;
+    solution.verdict = verdict(&solution, problem.scale());
+    Ok(solution)
+}
+
+// --- a camera that travels -------------------------------------------------------------------------------------
+
+/// A free camera with what the test against a turning one needs.
+struct Moving {
+    solution: Solution,
+    zoom_suspected: bool,
+    misses_px: Vec<f64>,
+    points: usize,
+}
+
+/// A free move, with a fixed lens unless the settings or the tracks ask for a zoom.
+fn solve_moving(problem: &Problem, keys: &[u32], few: &[u32], settings: &SolveSettings, tell: &mut Tell) -> Result<Moving, SolveFailure> {
+    if settings.lens == LensChoice::Zoom {
+        return move_with(problem, keys, few, settings, true, tell);
+    }
+    let fixed = move_with(problem, keys, few, settings, false, tell);
+    let doubtful = match &fixed {
+        Ok(found) => {
+            found.zoom_suspected || found.solution.frames.len() < problem.frames || found.solution.rms_px > DOUBTFUL_PX * problem.scale()
+        }
+        Err(SolveFailure::Stopped) => false,
+        Err(_) => true,
+    };
+    if !doubtful || settings.lens == LensChoice::Fixed {
+        return fixed;
+    }
+    let zoomed = move_with(problem, keys, few, settings, true, tell);
+    match (fixed, zoomed) {
+        (Ok(f), Ok(z)) => {
+            let explained = |m: &Moving| m.solution.frames.len() * m.solution.points.len();
+            let better = explained(&z) * 10 > explained(&f) * 11
+                || (explained(&z) * 10 > explained(&f) * 9 && z.solution.rms_px < ZOOM_RATIO * f.solution.rms_px);
+            Ok(if better { z } else { f })
+        }
+        (Ok(f), Err(SolveFailure::Stopped)) => {
+            drop(f);
+            Err(SolveFailure::Stopped)
+        }
+        (Ok(f), Err(_)) => Ok(f),
+        (Err(_), Ok(z)) => Ok(z),
+        (Err(why), Err(_)) => Err(why),
+    }
+}
+
+fn move_with(problem: &Problem, keys: &[u32], few: &[u32], settings: &SolveSettings, zooms: bool, tell: &mut Tell) -> Result<Moving, SolveFailure> {
+    tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
+    let free_focal = settings.focal_px.is_none();
+    let mut scene = find_start(problem, keys, settings.focal_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
+    tell("growing over the keyframes", 0.3)?;
+    let tracks = pick_tracks(problem, keys, 900);
+    add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());
+    add_keyframes(problem, &mut scene, &tracks, keys, free_focal);
+
+    tell("placing every frame", 0.5)?;
+    fill_frames(problem, &mut scene);
+    if let ReadoutChoice::Given(readout) = settings.readout {
+        scene.readout = readout;
+    }
+    let mut adjusted = Adjusting::new(problem, &scene, free_focal);
+    adjusted.free_readout = settings.readout == ReadoutChoice::Auto;
+    let zoom_suspected = adjust_all(&mut adjusted, &mut scene, settings, 0.55, tell)?;
+    let mut solution = adjusted.solution(&scene);
+    check_trust(problem, &solution)?;
+    solution.verdict = verdict(&solution, problem.scale());
+    let (misses_px, points) = adjusted.misses(few);
+    Ok(Moving { solution, zoom_suspected, misses_px, points })
+}
+
+/// Adjusts everything round by round, ever stricter, and releases what the tracks ask for on the way. Hands back
+/// whether a zoom is suspected that was not released.
+fn adjust_all(adjusted: &mut Adjusting, scene: &mut Scene, settings: &SolveSettings, from: f64, tell: &mut Tell) -> Result<bool, SolveFailure> {
+    let scale = adjusted.problem.scale();
+    let done = |part: f64| from + (0.97 - from) * part;
+    tell("adjusting everything together", done(0.0))?;
+    adjusted.round(scene, scale, 3.0 * scale, 4, || true);
+    tell("adjusting everything together", done(0.25))?;
+    adjusted.round(scene, 0.4 * scale, 1.2 * scale, 4, || true);
+    tell("trying a zoom and a rolling shutter", done(0.5))?;
+    let released = adjusted.release(scene, settings);
+    if released == Released::Something {
+        tell("adjusting everything together", done(0.6))?;
+        adjusted.round(scene, scale, 3.0 * scale, 4, || true);
+        adjusted.round(scene, 0.4 * scale, 1.2 * scale, 4, || true);
+    }
+    tell("adjusting everything together", done(0.7))?;
+    adjusted.round(scene, 0.0, 0.0, 10, || true);
+    tell("weighing the result", 0.97)?;
+    Ok(released == Released::ZoomSuspected)
+}
+
+/// A pose for every frame between and around those that have one, as far as enough points agree: what a frame
+/// adds may reach the next.
 fn fill_frames(problem: &Problem, scene: &mut Scene) {
     let all: Vec<usize> = (0..problem.tracks.len()).collect();
-    super::start::add_points(problem, scene, &all, 3.0 * problem.scale());
-    let posed: Vec<u32> = (0..problem.frames as u32).filter(|&f| scene.poses[f as usize].is_some()).collect();
+    add_points(problem, scene, &all, 3.0 * problem.scale());
+    let mut before = 0;
+    loop {
+        fill_once(problem, scene, &all);
+        let now = scene.posed().len();
+        if now == problem.frames || now <= before {
+            return;
+        }
+        before = now;
+        add_points_from(problem, scene, &all, 3.0 * problem.scale(), BRIDGE_PARALLAX_DEG);
+    }
+}
+
+fn fill_once(problem: &Problem, scene: &mut Scene, all: &[usize]) {
     let limit = 3.0 * problem.scale();
-    let found: Vec<(u32, Option<Pose>)> = (0..problem.frames as u32)
+    let posed = scene.posed();
+    let missing: Vec<u32> = (0..problem.frames as u32).filter(|&f| scene.poses[f as usize].is_none()).collect();
+    missing.iter().for_each(|&f| scene.guess_zoom(f));
+    let loose = resect::Loose { shift: scene.motion == Move::Free, focal: scene.zooms() };
+    let found: Vec<(u32, Option<(Pose, Lens)>)> = missing
         .into_par_iter()
-        .filter(|&f| scene.poses[f as usize].is_none())
         .map(|frame| {
             let sights: Vec<resect::Sight> = all.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
             let after = posed.partition_point(|&f| f < frame);
@@ -178,236 +308,43 @@ fn fill_frames(problem: &Problem, scene: &mut Scene) {
                 (None, Some(&b)) => scene.poses[b as usize],
                 (None, None) => None,
             };
-            let pose = guess.map(|g| resect::refine(g, &sights, &scene.lens, 0.5 * limit));
-            let good = |p: &Pose| {
-                let within = resect::count_within(p, &sights, &scene.lens, limit);
+            let lens = scene.lens_at(frame);
+            let good = |(pose, lens): &(Pose, Lens)| {
+                let within = resect::count_within(pose, &sights, lens, limit);
                 within >= MIN_FRAME_POINTS && within * 2 >= sights.len()
             };
-            (frame, pose.filter(good))
+            let near = guess.map(|g| resect::refine_loose(g, &sights, &lens, 0.5 * limit, loose)).filter(good);
+            let turned = || {
+                let pose = turn_onto(&sights, &lens).filter(|_| scene.motion == Move::Nodal)?;
+                Some(resect::refine_loose(pose, &sights, &lens, 0.5 * limit, loose)).filter(good)
+            };
+            (frame, near.or_else(turned))
         })
         .collect();
-    for (frame, pose) in found {
-        match pose {
-            Some(pose) => scene.poses[frame as usize] = Some(pose),
-            None => {
-                add_frame(problem, scene, &all, frame, limit);
-            }
-        }
-    }
-}
-
-/// The adjustment of all frames and all good tracks.
-struct Adjusting<'a> {
-    problem: &'a Problem,
-    /// Frames in the bundle, by rising frame.
-    frames: Vec<u32>,
-    /// Tracks in the bundle, in the order of its points.
-    tracks: Vec<usize>,
-    bundle: Bundle,
-    options: BundleOptions,
-    free_focal: bool,
-}
-
-impl<'a> Adjusting<'a> {
-    fn new(problem: &'a Problem, scene: &Scene, free_focal: bool) -> Self {
-        let bundle = Bundle { poses: Vec::new(), lens: scene.lens, points: Vec::new(), observations: Vec::new() };
-        Self { problem, frames: Vec::new(), tracks: Vec::new(), bundle, options: BundleOptions::default(), free_focal }
-    }
-
-    /// Takes in every track that agrees within `limit_px`, observation by observation, and adjusts. A
-    /// loss or limit of zero is set from the noise that the round before left.
-    fn round(&mut self, scene: &mut Scene, loss_px: f64, limit_px: f64, max_steps: usize, go_on: impl FnMut() -> bool) {
-        let scale = self.problem.scale();
-        let (loss_px, limit_px) = if loss_px > 0.0 {
-            (loss_px, limit_px)
-        } else {
-            let sigma = self.sigma_px().max(0.02 * scale);
-            ((2.5 * sigma).max(0.08 * scale), (6.0 * sigma).clamp(0.3 * scale, 1.2 * scale))
-        };
-        self.collect(scene, limit_px);
-        let (focal, k1, _) = if self.free_focal { Release::FocalK1 } else { Release::K1 }.flags();
-        self.options = BundleOptions { motion: Move::Free, focal, k1, k2: false, loss_px, max_steps, tolerance: 1e-5 };
-        let last = max_steps > 4;
-        let done = self.bundle.adjust(&self.options, go_on);
-        if last {
-            // k2 stays out unless the data ask for it; a term too many bends the edges of the frame.
-            let mut with_k2 = self.bundle.clone();
-            let options = BundleOptions { k2: true, max_steps: 2, ..self.options };
-            if with_k2.adjust(&options, || true).cost_last < done.cost_last * (1.0 - K2_GAIN) {
-                self.bundle = with_k2;
-                self.options.k2 = true;
-            }
-        }
-        scene.lens = self.bundle.lens;
-        for (&f, pose) in self.frames.iter().zip(&self.bundle.poses) {
-            scene.poses[f as usize] = Some(*pose);
-        }
-        for (&t, point) in self.tracks.iter().zip(&self.bundle.points) {
-            scene.points[t] = Some(*point);
-        }
-    }
-
-    fn collect(&mut self, scene: &mut Scene, limit_px: f64) {
-        let problem = self.problem;
-        loop {
-            let frames: Vec<u32> = (0..problem.frames as u32).filter(|&f| scene.poses[f as usize].is_some()).collect();
-            let mut index = vec![u32::MAX; problem.frames];
-            frames.iter().enumerate().for_each(|(i, &f)| index[f as usize] = i as u32);
-            let taken: Vec<Option<(Vector3<f64>, Vec<Observation>)>> = (0..problem.tracks.len())
-                .into_par_iter()
-                .map(|t| {
-                    let point = scene.points[t].or_else(|| place_track(problem, scene, t, limit_px, FAR_PARALLAX_DEG))?;
-                    agreeing(problem, scene, t, point, &index, limit_px).or_else(|| {
-                        let again = place_track(problem, scene, t, limit_px, FAR_PARALLAX_DEG)?;
-                        agreeing(problem, scene, t, again, &index, limit_px)
-                    })
-                })
-                .collect();
-            self.bundle.points.clear();
-            self.bundle.observations.clear();
-            self.tracks.clear();
-            let mut counts = vec![0usize; frames.len()];
-            for (t, entry) in taken.into_iter().enumerate() {
-                scene.points[t] = entry.as_ref().map(|e| e.0);
-                if let Some((point, seen)) = entry {
-                    seen.iter().for_each(|o| counts[o.camera as usize] += 1);
-                    self.tracks.push(t);
-                    self.bundle.points.push(point);
-                    self.bundle.observations.push(seen);
+    for (frame, found) in found {
+        match found {
+            Some((pose, lens)) => {
+                scene.poses[frame as usize] = Some(pose);
+                if scene.zooms() {
+                    scene.zoom[frame as usize] = (lens.focal_px / scene.lens.focal_px).ln();
                 }
             }
-            // A frame that is left with too few points has no camera.
-            let thin: Vec<u32> = frames.iter().zip(&counts).filter(|(_, c)| **c < MIN_FRAME_POINTS).map(|(f, _)| *f).collect();
-            if thin.is_empty() || thin.len() == frames.len() {
-                self.bundle.poses.clear();
-                self.bundle.poses.extend(frames.iter().filter_map(|&f| scene.poses[f as usize]));
-                self.bundle.lens = scene.lens;
-                self.frames = frames;
-                return;
+            None if scene.motion == Move::Free => {
+                add_frame(problem, scene, all, frame, limit);
             }
-            thin.iter().for_each(|&f| scene.poses[f as usize] = None);
-        }
-    }
-
-    /// Noise on one axis, px.
-    fn sigma_px(&self) -> f64 {
-        median(&self.all_misses()).unwrap_or(1.0) / MEDIAN_OF_RAYLEIGH
-    }
-
-    fn all_misses(&self) -> Vec<f64> {
-        let of_point = |(p, seen): (usize, &Vec<Observation>)| -> Vec<f64> {
-            seen.iter().filter_map(|o| Some(self.bundle.residual(p, o)?.norm())).collect()
-        };
-        self.bundle.observations.iter().enumerate().flat_map(of_point).collect()
-    }
-
-    /// Misses at the given frames only, px, and the number of points seen there.
-    fn misses(&self, frames: &[u32]) -> (Vec<f64>, usize) {
-        let mut misses = Vec::new();
-        let mut points = 0;
-        for (p, seen) in self.bundle.observations.iter().enumerate() {
-            let before = misses.len();
-            let at_frames = seen.iter().filter(|o| frames.contains(&self.frames[o.camera as usize]));
-            misses.extend(at_frames.filter_map(|o| Some(self.bundle.residual(p, o)?.norm())));
-            points += usize::from(misses.len() > before + 1);
-        }
-        (misses, points)
-    }
-
-    fn solution(&self, scene: &Scene) -> Solution {
-        let gauge = upright(&self.bundle.poses, &self.bundle.points);
-        let mut of_frame = vec![(0.0f64, 0u32); self.frames.len()];
-        let mut points = Vec::with_capacity(self.tracks.len());
-        let (mut total, mut n) = (0.0, 0usize);
-        for (p, seen) in self.bundle.observations.iter().enumerate() {
-            let mut sum = 0.0;
-            for o in seen {
-                let square = self.bundle.residual(p, o).map_or(0.0, |r| r.norm_squared());
-                sum += square;
-                of_frame[o.camera as usize].0 += square;
-                of_frame[o.camera as usize].1 += 1;
-            }
-            total += sum;
-            n += seen.len();
-            let centres: Vec<_> = seen.iter().map(|o| self.bundle.poses[o.camera as usize].centre()).collect();
-            let ends = |o: Option<&Observation>| o.map_or(0, |o| self.frames[o.camera as usize]);
-            points.push(SolvedPoint {
-                id: self.problem.ids[self.tracks[p]],
-                position: gauge.point(self.bundle.points[p]),
-                rms_px: (sum / seen.len().max(1) as f64).sqrt(),
-                first_frame: ends(seen.first()),
-                last_frame: ends(seen.last()),
-                parallax_deg: parallax_rad(self.bundle.points[p], &centres).to_degrees(),
-            });
-        }
-        let used: BTreeSet<TrackId> = points.iter().map(|p| p.id).collect();
-        let frames = self
-            .frames
-            .iter()
-            .zip(&self.bundle.poses)
-            .zip(&of_frame)
-            .map(|((&frame, pose), &(sum, count))| SolvedFrame {
-                frame,
-                pose: gauge.pose(pose),
-                lens: scene.lens,
-                rms_px: (sum / f64::from(count.max(1))).sqrt(),
-                points: count,
-            })
-            .collect();
-        let deviation = self.bundle.lens_deviation(&self.options, self.sigma_px().max(0.01)).map_or(f64::INFINITY, |d| d[0]);
-        let angles: Vec<f64> = points.iter().map(|p| p.parallax_deg).collect();
-        Solution {
-            width: self.problem.width,
-            height: self.problem.height,
-            frames_total: self.problem.frames as u32,
-            frames,
-            rejected: self.problem.ids.iter().copied().filter(|id| !used.contains(id)).collect(),
-            points,
-            rms_px: (total / n.max(1) as f64).sqrt(),
-            median_px: median(&self.all_misses()).unwrap_or(0.0),
-            parallax_deg: median(&angles).unwrap_or(0.0),
-            focal_deviation_percent: 100.0 * deviation,
-            verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
+            None => {}
         }
     }
 }
 
-/// The observations of a track that agree within the limit; `None` when too few of its views do.
-fn agreeing(
-    problem: &Problem,
-    scene: &Scene,
-    track: usize,
-    point: Vector3<f64>,
-    index: &[u32],
-    limit_px: f64,
-) -> Option<(Vector3<f64>, Vec<Observation>)> {
-    let mut views = 0;
-    let mut seen = Vec::new();
-    for &(f, pixel) in &problem.tracks[track] {
-        let Some(pose) = &scene.poses[f as usize] else { continue };
-        views += 1;
-        if resect::miss(pose, &scene.lens, &pixel, &point).is_some_and(|m| m < limit_px) {
-            seen.push(Observation { camera: index[f as usize], pixel });
-        }
-    }
-    (seen.len() >= 3 && seen.len() * 10 >= views * 7).then_some((point, seen))
-}
-
-/// Puts the world upright: Y along the average camera's up, the first camera at the origin looking
-/// along -Z, and the middle depth of the points from there at 10 units.
-fn upright(poses: &[Pose], points: &[Vector3<f64>]) -> Similarity {
-    let Some(first) = poses.first() else { return Similarity::identity() };
-    let up: Vector3<f64> = poses.iter().map(|p| p.rotation.inverse() * -Vector3::y()).sum();
-    let forward = first.rotation.inverse() * Vector3::z();
-    let frame = up.try_normalize(1e-9).and_then(|up| {
-        let back = -(forward - up * forward.dot(&up)).try_normalize(1e-6)?;
-        let right = up.cross(&back);
-        Some(Matrix3::from_rows(&[right.transpose(), up.transpose(), back.transpose()]))
-    });
-    let rotation = frame.map_or(Rotation3::identity(), Rotation3::from_matrix_unchecked);
-    let depths: Vec<f64> = points.iter().map(|p| first.to_camera(*p).z).filter(|z| *z > 0.0).collect();
-    let scale = median(&depths).filter(|d| *d > 1e-9).map_or(1.0, |d| 10.0 / d);
-    Similarity { scale, rotation, translation: -(rotation * first.centre()) * scale }
+/// The turn that takes directions of the world onto what is seen of them.
+fn turn_onto(sights: &[resect::Sight], lens: &Lens) -> Option<Pose> {
+    let ray = |pixel: &Vector2<f64>| {
+        let n = lens.normalise(*pixel);
+        Vector3::new(n.x, n.y, 1.0).normalize()
+    };
+    let rays: Vec<_> = sights.iter().map(|(pixel, direction)| (*direction, ray(pixel))).collect();
+    nodal::turn_between(&rays).map(|(rotation, _)| Pose { rotation, translation: Vector3::zeros() })
 }
 
 fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailure> {
@@ -433,7 +370,7 @@ fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailur
             "Keep moving things out of the analysis, or choose a calmer part of the clip",
         );
     }
-    if !(solution.parallax_deg >= HOPELESS_PARALLAX_DEG) {
+    if solution.motion == Motion::Free && !(solution.parallax_deg >= HOPELESS_PARALLAX_DEG) {
         return fail(
             format!("the parallax is only {:.2} degrees (median)", solution.parallax_deg),
             "The camera travels too little for the distance of the scene; choose a part in which it travels further",

@@ -80,6 +80,27 @@ pub struct Verdict {
     pub reasons: Vec<Reason>,
 }
 
+/// How the camera moves.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Motion {
+    /// It travels.
+    #[default]
+    Free,
+    /// It turns on the spot; points are unit directions.
+    Nodal,
+}
+
+impl Motion {
+    /// The word of the camera file.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Free => "free",
+            Self::Nodal => "nodal",
+        }
+    }
+}
+
 /// A solved camera.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Solution {
@@ -89,6 +110,15 @@ pub struct Solution {
     pub height: u32,
     /// Frames of the clip.
     pub frames_total: u32,
+    /// How the camera moves.
+    #[serde(default)]
+    pub motion: Motion,
+    /// Whether every frame has a focal length of its own.
+    #[serde(default)]
+    pub zoom: bool,
+    /// Part of the frame time between the first and the last row of the sensor; a frame's pose is that of its middle.
+    #[serde(default)]
+    pub readout: f64,
     /// Solved frames, by rising frame.
     pub frames: Vec<SolvedFrame>,
     /// Points of the scene, by rising track id.
@@ -232,14 +262,26 @@ pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
         let text = format!("{missing} of {} frames could not be solved; too few points hold there", solution.frames_total);
         say(g, text, first.map(|f| (f, (f + missing).saturating_sub(1))));
     }
-    let g = grade(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
-    let advice = if g == Grade::Good {
-        ""
+    if solution.motion == Motion::Nodal {
+        let text = "the camera turns on the spot: there are directions but no depths, so things can only be placed far away".to_owned();
+        say(Grade::Good, text, None);
     } else {
-        ": the camera travels little for the distance, so depth is uncertain; a longer part of the clip may help"
-    };
-    say(g, format!("parallax {:.1} degrees (median){advice}", solution.parallax_deg), None);
-
+        let g = grade(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
+        let advice = if g == Grade::Good {
+            ""
+        } else {
+            ": the camera travels little for the distance, so depth is uncertain; a longer part of the clip may help"
+        };
+        say(g, format!("parallax {:.1} degrees (median){advice}", solution.parallax_deg), None);
+    }
+    if solution.zoom {
+        let focal = |f: &SolvedFrame| f.lens.focal_px;
+        let (low, high) = solution.frames.iter().map(focal).fold((f64::INFINITY, 0.0f64), |(l, h), f| (l.min(f), h.max(f)));
+        say(Grade::Good, format!("the lens zooms from {low:.0} to {high:.0} px"), None);
+    }
+    if solution.readout != 0.0 {
+        say(Grade::Good, format!("rolling shutter: the rows are read over {:.2} of the frame time", solution.readout), None);
+    }
     let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
     let advice = if g == Grade::Good { "" } else { "; give the focal length if it is known" };
     say(g, format!("focal length known to {:.2} %{advice}", solution.focal_deviation_percent), None);

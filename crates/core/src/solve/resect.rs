@@ -52,16 +52,31 @@ pub(super) fn miss(pose: &Pose, lens: &Lens, pixel: &Vector2<f64>, point: &Vecto
     (c.z > 1e-6).then(|| (lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm())
 }
 
+/// What a refinement may change besides the turn.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Loose {
+    /// The translation.
+    pub shift: bool,
+    /// The focal length.
+    pub focal: bool,
+}
+
 /// Least-squares pose with Cauchy weights from a start close by.
 pub(super) fn refine(start: Pose, sights: &[Sight], lens: &Lens, loss_px: f64) -> Pose {
-    let cost =
-        |pose: &Pose| -> f64 { sights.iter().map(|(px, p)| (miss(pose, lens, px, p).unwrap_or(1e4) / loss_px).powi(2).ln_1p()).sum() };
-    let mut pose = start;
-    let mut value = cost(&pose);
+    refine_loose(start, sights, lens, loss_px, Loose { shift: true, focal: false }).0
+}
+
+/// The same with a choice of unknowns; hands back the pose and the lens.
+pub(super) fn refine_loose(start: Pose, sights: &[Sight], lens: &Lens, loss_px: f64, loose: Loose) -> (Pose, Lens) {
+    let cost = |pose: &Pose, lens: &Lens| -> f64 {
+        sights.iter().map(|(px, p)| (miss(pose, lens, px, p).unwrap_or(1e4) / loss_px).powi(2).ln_1p()).sum()
+    };
+    let (mut pose, mut lens) = (start, *lens);
+    let mut value = cost(&pose, &lens);
     let mut damping = 1e-6;
     for _ in 0..STEPS {
-        let mut normal = SMatrix::<f64, 6, 6>::zeros();
-        let mut right = SVector::<f64, 6>::zeros();
+        let mut normal = SMatrix::<f64, 7, 7>::zeros();
+        let mut right = SVector::<f64, 7>::zeros();
         for (pixel, point) in sights {
             let turned = pose.rotation * point;
             let c = turned + pose.translation;
@@ -73,22 +88,27 @@ pub(super) fn refine(start: Pose, sights: &[Sight], lens: &Lens, loss_px: f64) -
             let residual = pixel - seen;
             let weight = 1.0 / (1.0 + residual.norm_squared() / (loss_px * loss_px));
             let by_point = slope * Matrix2x3::new(1.0 / c.z, 0.0, -n.x / c.z, 0.0, 1.0 / c.z, -n.y / c.z);
-            let mut j = SMatrix::<f64, 2, 6>::zeros();
+            let mut j = SMatrix::<f64, 2, 7>::zeros();
             j.fixed_view_mut::<2, 3>(0, 0).copy_from(&(by_point * -hat(&turned)));
-            j.fixed_view_mut::<2, 3>(0, 3).copy_from(&by_point);
+            if loose.shift {
+                j.fixed_view_mut::<2, 3>(0, 3).copy_from(&by_point);
+            }
+            if loose.focal {
+                j.set_column(6, &(seen - Vector2::from(lens.centre_px)));
+            }
             normal += j.transpose() * j * weight;
             right += j.transpose() * residual * weight;
         }
-        for i in 0..6 {
-            normal[(i, i)] *= 1.0 + damping;
-            normal[(i, i)] += 1e-12;
+        for i in 0..7 {
+            normal[(i, i)] = if normal[(i, i)] > 0.0 { normal[(i, i)] * (1.0 + damping) + 1e-12 } else { 1.0 };
         }
-        let Some(d) = normal.cholesky().map(|c| c.solve(&right)) else { return pose };
+        let Some(d) = normal.cholesky().map(|c| c.solve(&right)) else { return (pose, lens) };
         let moved = pose.moved(Vector3::new(d[0], d[1], d[2]), Vector3::new(d[3], d[4], d[5]));
-        let new_value = cost(&moved);
+        let zoomed = Lens { focal_px: lens.focal_px * d[6].clamp(-0.3, 0.3).exp(), ..lens };
+        let new_value = cost(&moved, &zoomed);
         if new_value < value {
             let done = (value - new_value) < 1e-9 * value.max(1e-12);
-            pose = moved;
+            (pose, lens) = (moved, zoomed);
             value = new_value;
             damping = (damping * 0.1).max(1e-9);
             if done {
@@ -98,7 +118,7 @@ pub(super) fn refine(start: Pose, sights: &[Sight], lens: &Lens, loss_px: f64) -
             damping = damping.max(1e-6) * 30.0;
         }
     }
-    pose
+    (pose, lens)
 }
 
 #[cfg(test)]

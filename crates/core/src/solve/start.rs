@@ -1,8 +1,9 @@
 //! A first small reconstruction, from nothing but tracks.
 
 use super::Problem;
-use super::bundle::{Bundle, BundleOptions, Move, Observation};
+use super::bundle::{BundleOptions, Move, Observation};
 use super::resect;
+use super::state::Scene;
 use crate::geometry::{Lens, Pose, decompose_essential, essential_from_five, parallax_rad, sampson_squared, triangulate};
 use crate::random::SplitMix64;
 use nalgebra::{Vector2, Vector3};
@@ -20,21 +21,20 @@ const MIN_INLIERS: usize = 25;
 const ENOUGH_PARALLAX_DEG: f64 = 5.0;
 /// Angle between rays from which a point is taken in, degrees.
 const MIN_PARALLAX_DEG: f64 = 0.7;
+/// Zooms between the two frames of a pair that are tried, logarithms.
+const PAIR_ZOOMS: [f64; 5] = [0.0, -0.06, 0.06, -0.14, 0.14];
+/// Zooms against its neighbours that are tried for a frame, logarithms.
+const FRAME_ZOOMS: [f64; 7] = [0.0, -0.025, 0.025, -0.06, 0.06, -0.12, 0.12];
+/// Angle from which a point may help to reach the next frame where there are few, degrees.
+pub(super) const BRIDGE_PARALLAX_DEG: f64 = 0.2;
+/// Most rounds, and steps of each, in which a zoom settles, and the change of the focal length that ends them.
+const ZOOM_ROUNDS: usize = 10;
+const ZOOM_STEPS: usize = 60;
+const ZOOM_SETTLED: f64 = 1e-3;
 /// Keyframes that the start is grown over.
 const WINDOW: usize = 14;
 /// Miss, px of a picture 1280 wide, within which a point agrees while the lens is still rough.
 const ROUGH_PX: f64 = 5.0;
-
-/// The growing scene: frames with poses and tracks with positions.
-#[derive(Debug, Clone)]
-pub struct Scene {
-    /// `cam_from_world` per frame.
-    pub poses: Vec<Option<Pose>>,
-    /// Position per track.
-    pub points: Vec<Option<Vector3<f64>>>,
-    /// The lens of all frames.
-    pub lens: Lens,
-}
 
 /// Up to `limit` tracks that are seen on the most keyframes, spread over the clip.
 pub fn pick_tracks(problem: &Problem, keyframes: &[u32], limit: usize) -> Vec<usize> {
@@ -62,38 +62,41 @@ pub fn pick_tracks(problem: &Problem, keyframes: &[u32], limit: usize) -> Vec<us
 struct Pair {
     a: u32,
     b: u32,
+    /// Logarithm of the focal length at b over that at a.
+    zoom: f64,
     pose: Pose,
     inliers: Vec<usize>,
     score: f64,
 }
 
 /// Tries all starting focal lengths on a window of keyframes and keeps the scene that explains the
-/// most. `given_focal_px` replaces the search.
+/// most. `given_focal_px` replaces the search; with `zooms` every frame has a focal length of its own.
 ///
 /// # Errors
 /// Tells in words what was missing.
-pub fn find_start(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>) -> Result<Scene, String> {
+pub fn find_start(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zooms: bool) -> Result<Scene, String> {
     let starts: Vec<f64> = match given_focal_px {
         Some(f) => vec![f],
         None => FOCAL_STARTS.iter().map(|w| w * f64::from(problem.width.max(problem.height))).collect(),
     };
-    let tracks = pick_tracks(problem, keyframes, 400);
-    let tried: Vec<Option<(f64, Scene)>> = starts
-        .par_iter()
-        .map(|&focal_px| {
-            let lens = Lens::centred(focal_px, problem.width, problem.height);
-            let pair = best_pair(problem, keyframes, &tracks, &lens)?;
-            let window = window_around(keyframes, pair.a, pair.b);
-            let scene = grow_from_pair(problem, &window, &tracks, &lens, &pair, given_focal_px.is_none())?;
-            Some((unexplained(problem, &window, &tracks, &scene), scene))
-        })
-        .collect();
+    let tried: Vec<Option<(f64, Scene)>> =
+        starts.par_iter().map(|&focal_px| find_start_at(problem, keyframes, focal_px, given_focal_px.is_none(), zooms)).collect();
     tried
         .into_iter()
         .flatten()
         .min_by(|a, b| a.0.total_cmp(&b.0))
         .map(|(_, scene)| scene)
         .ok_or_else(|| "no two frames share enough points that agree on one motion".to_owned())
+}
+
+/// The scene that grows from one focal length, and the mean loss of what it leaves unexplained.
+pub fn find_start_at(problem: &Problem, keyframes: &[u32], focal_px: f64, free_focal: bool, zooms: bool) -> Option<(f64, Scene)> {
+    let tracks = pick_tracks(problem, keyframes, 400);
+    let lens = Lens::centred(focal_px, problem.width, problem.height);
+    let pair = best_pair(problem, keyframes, &tracks, &lens, zooms)?;
+    let window = window_around(keyframes, pair.a, pair.b);
+    let scene = grow_from_pair(problem, &window, &tracks, &lens, &pair, free_focal, zooms)?;
+    Some((unexplained(problem, &window, &tracks, &scene), scene))
 }
 
 fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
@@ -105,16 +108,13 @@ fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
 }
 
 /// Mean loss per observation, capped; what has no pose or point costs the cap.
-fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene: &Scene) -> f64 {
+pub fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene: &Scene) -> f64 {
     let cap = 4.0 * problem.scale();
     let (mut sum, mut n) = (0.0, 0.0);
     for &t in tracks {
         for &f in keyframes {
             let Some(pixel) = problem.at(t, f) else { continue };
-            let miss = match (&scene.poses[f as usize], &scene.points[t]) {
-                (Some(pose), Some(point)) => resect::miss(pose, &scene.lens, &pixel, point).unwrap_or(cap),
-                _ => cap,
-            };
+            let miss = scene.points[t].and_then(|point| scene.miss(f, &pixel, &point)).unwrap_or(cap);
             sum += miss.min(cap).powi(2);
             n += 1.0;
         }
@@ -122,7 +122,7 @@ fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene: &S
     sum / f64::max(n, 1.0)
 }
 
-fn best_pair(problem: &Problem, keyframes: &[u32], tracks: &[usize], lens: &Lens) -> Option<Pair> {
+fn best_pair(problem: &Problem, keyframes: &[u32], tracks: &[usize], lens: &Lens, zooms: bool) -> Option<Pair> {
     let n = keyframes.len();
     let mut candidates = Vec::new();
     for start in [0, n / 5, 2 * n / 5, 3 * n / 5] {
@@ -134,12 +134,18 @@ fn best_pair(problem: &Problem, keyframes: &[u32], tracks: &[usize], lens: &Lens
     }
     candidates.sort_unstable();
     candidates.dedup();
-    candidates.into_iter().filter_map(|(a, b)| relate(problem, a, b, tracks, lens)).max_by(|x, y| x.score.total_cmp(&y.score))
+    let ratios: &[f64] = if zooms { &PAIR_ZOOMS } else { &[0.0] };
+    candidates
+        .into_iter()
+        .flat_map(|(a, b)| ratios.iter().map(move |&zoom| (a, b, zoom)))
+        .filter_map(|(a, b, zoom)| relate(problem, a, b, tracks, lens, zoom))
+        .max_by(|x, y| x.score.total_cmp(&y.score))
 }
 
-fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens) -> Option<Pair> {
+fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens, zoom: f64) -> Option<Pair> {
+    let zoomed = Lens { focal_px: lens.focal_px * zoom.exp(), ..*lens };
     let shared: Vec<(usize, Vector2<f64>, Vector2<f64>)> =
-        tracks.iter().filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), lens.normalise(problem.at(t, b)?)))).collect();
+        tracks.iter().filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), zoomed.normalise(problem.at(t, b)?)))).collect();
     if shared.len() < MIN_SHARED {
         return None;
     }
@@ -174,11 +180,22 @@ fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens) -> O
     let angle = super::report::median(&angles)?;
     let share = inliers.len() as f64 / shared.len() as f64;
     let score = angle.min(ENOUGH_PARALLAX_DEG) * share * (inliers.len() as f64).sqrt();
-    (angle > MIN_PARALLAX_DEG).then_some(Pair { a, b, pose, inliers, score })
+    (angle > MIN_PARALLAX_DEG).then_some(Pair { a, b, zoom, pose, inliers, score })
 }
 
-fn grow_from_pair(problem: &Problem, window: &[u32], tracks: &[usize], lens: &Lens, pair: &Pair, free_focal: bool) -> Option<Scene> {
-    let mut scene = Scene { poses: vec![None; problem.frames], points: vec![None; problem.tracks.len()], lens: *lens };
+fn grow_from_pair(
+    problem: &Problem,
+    window: &[u32],
+    tracks: &[usize],
+    lens: &Lens,
+    pair: &Pair,
+    free_focal: bool,
+    zooms: bool,
+) -> Option<Scene> {
+    let mut scene = Scene::new(Move::Free, problem.frames, problem.tracks.len(), *lens, zooms);
+    if zooms {
+        scene.zoom[pair.b as usize] = pair.zoom;
+    }
     scene.poses[pair.a as usize] = Some(Pose::identity());
     scene.poses[pair.b as usize] = Some(pair.pose);
     add_points(problem, &mut scene, &pair.inliers, 3.0 * problem.scale());
@@ -227,11 +244,15 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
             .filter(|&f| scene.poses[f as usize].is_none() && !failed.contains(&f))
             .map(|f| (tracks.iter().filter(|&&t| scene.points[t].is_some() && problem.at(t, f).is_some()).count(), f))
             .max_by_key(|&(n, f)| (n, std::cmp::Reverse(f)));
-        let Some((known, frame)) = next else { break };
         let rough = ROUGH_PX * problem.scale();
+        let Some((known, frame)) = next else { break };
         if known < 10 || !add_frame(problem, scene, tracks, frame, rough) {
-            failed.push(frame);
-            continue;
+            // Where tracks are short, few of their points have much parallax; they still hold the turn.
+            add_points_from(problem, scene, tracks, rough, BRIDGE_PARALLAX_DEG);
+            if !add_frame(problem, scene, tracks, frame, rough) {
+                failed.push(frame);
+                continue;
+            }
         }
         since += 1;
         let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
@@ -254,6 +275,19 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
         drop_points(problem, scene, tracks, &posed, limit);
         add_points(problem, scene, tracks, limit);
     }
+    if scene.zooms() && posed.len() > 4 {
+        // Zoom, travel and depth trade places along a valley that is flatter still.
+        for _ in 0..ZOOM_ROUNDS {
+            let before: Vec<f64> = posed.iter().map(|&f| scene.lens_at(f).focal_px).collect();
+            adjust_scene(problem, scene, tracks, &posed, Release::FocalK1, 0.5, ZOOM_STEPS);
+            let change = posed.iter().zip(&before).map(|(&f, b)| (scene.lens_at(f).focal_px / b).ln().abs()).fold(0.0, f64::max);
+            drop_points(problem, scene, tracks, &posed, 2.5 * problem.scale());
+            add_points(problem, scene, tracks, 2.5 * problem.scale());
+            if change < ZOOM_SETTLED {
+                break;
+            }
+        }
+    }
 }
 
 fn rough_limit(problem: &Problem) -> f64 {
@@ -275,9 +309,27 @@ pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: 
     if sights.len() < 8 {
         return false;
     }
-    match resect::from_scratch(&sights, &scene.lens, limit_px, u64::from(frame) + 1) {
-        Some((pose, within)) if within >= 8 && within * 10 >= sights.len() * 3 => {
+    scene.guess_zoom(frame);
+    let middle = scene.lens_at(frame);
+    let tries: &[f64] = if scene.zooms() { &FRAME_ZOOMS } else { &[0.0] };
+    let best = tries
+        .iter()
+        .filter_map(|zoom| {
+            let lens = Lens { focal_px: middle.focal_px * zoom.exp(), ..middle };
+            let (pose, within) = resect::from_scratch(&sights, &lens, limit_px, u64::from(frame) + 1)?;
+            if !scene.zooms() {
+                return Some((within, pose, lens));
+            }
+            let (pose, lens) = resect::refine_loose(pose, &sights, &lens, 0.5 * limit_px, resect::Loose { shift: true, focal: true });
+            Some((resect::count_within(&pose, &sights, &lens, limit_px), pose, lens))
+        })
+        .max_by_key(|t| t.0);
+    match best {
+        Some((within, pose, lens)) if within >= 8 && within * 10 >= sights.len() * 3 => {
             scene.poses[frame as usize] = Some(pose);
+            if scene.zooms() {
+                scene.zoom[frame as usize] = (lens.focal_px / scene.lens.focal_px).ln();
+            }
             true
         }
         _ => false,
@@ -286,9 +338,14 @@ pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: 
 
 /// Triangulates the tracks that have no position yet; robust against strays among the views.
 pub fn add_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], limit_px: f64) {
+    add_points_from(problem, scene, tracks, limit_px, MIN_PARALLAX_DEG);
+}
+
+/// The same with a parallax of one's own, degrees.
+pub fn add_points_from(problem: &Problem, scene: &mut Scene, tracks: &[usize], limit_px: f64, min_deg: f64) {
     let found: Vec<Option<Vector3<f64>>> = tracks
         .par_iter()
-        .map(|&t| if scene.points[t].is_some() { None } else { place_track(problem, scene, t, limit_px, MIN_PARALLAX_DEG) })
+        .map(|&t| if scene.points[t].is_some() { None } else { place_track(problem, scene, t, limit_px, min_deg) })
         .collect();
     for (&t, point) in tracks.iter().zip(found) {
         if point.is_some() {
@@ -298,19 +355,26 @@ pub fn add_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], limit_
 }
 
 /// The position of one track from all frames that have poses, if it has parallax of `min_deg` and
-/// its views agree.
+/// its views agree. Of a nodal move it is the direction.
 pub fn place_track(problem: &Problem, scene: &Scene, track: usize, limit_px: f64, min_deg: f64) -> Option<Vector3<f64>> {
-    let views: Vec<(Pose, Vector2<f64>, Vector2<f64>)> = problem.tracks[track]
+    let views: Vec<(Pose, Vector2<f64>, u32, Vector2<f64>)> = problem.tracks[track]
         .iter()
-        .filter_map(|&(f, pixel)| Some((scene.poses[f as usize]?, scene.lens.normalise(pixel), pixel)))
+        .filter_map(|&(f, pixel)| Some((scene.pose_at(f, pixel.y)?, scene.lens_at(f).normalise(pixel), f, pixel)))
         .collect();
     if views.len() < 2 {
         return None;
     }
+    let agrees = |point: &Vector3<f64>| {
+        let within = views.iter().filter(|v| scene.miss(v.2, &v.3, point).is_some_and(|m| m < limit_px)).count();
+        within * 10 >= views.len() * 8
+    };
+    if scene.motion == Move::Nodal {
+        let sum: Vector3<f64> = views.iter().map(|v| v.0.rotation.inverse() * Vector3::new(v.1.x, v.1.y, 1.0).normalize()).sum();
+        return sum.try_normalize(1e-9).filter(agrees);
+    }
     let centres: Vec<_> = views.iter().map(|v| v.0.centre()).collect();
     let point = triangulate(&views.iter().map(|v| (v.0, v.1)).collect::<Vec<_>>())?;
-    let within = views.iter().filter(|v| resect::miss(&v.0, &scene.lens, &v.2, &point).is_some_and(|m| m < limit_px)).count();
-    (within * 10 >= views.len() * 8 && parallax_rad(point, &centres).to_degrees() >= min_deg).then_some(point)
+    (agrees(&point) && parallax_rad(point, &centres).to_degrees() >= min_deg).then_some(point)
 }
 
 /// Forgets points whose views do not agree within `limit_px` (RMS), or that lost their parallax.
@@ -321,7 +385,7 @@ pub fn drop_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame
         let mut centres = Vec::new();
         for &f in frames {
             if let (Some(pixel), Some(pose)) = (problem.at(t, f), &scene.poses[f as usize]) {
-                match resect::miss(pose, &scene.lens, &pixel, &point) {
+                match scene.miss(f, &pixel, &point) {
                     Some(m) => sum += m * m,
                     None => behind = true,
                 }
@@ -347,9 +411,7 @@ pub fn adjust_scene(
     max_steps: usize,
 ) {
     let cameras: Vec<u32> = frames.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
-    let mut poses = Vec::with_capacity(cameras.len());
-    poses.extend(cameras.iter().filter_map(|&f| scene.poses[f as usize]));
-    let mut bundle = Bundle { poses, lens: scene.lens, points: Vec::new(), observations: Vec::new() };
+    let mut bundle = scene.bundle(&cameras);
     let mut used = Vec::new();
     for &t in tracks {
         let Some(point) = scene.points[t] else { continue };
@@ -362,14 +424,25 @@ pub fn adjust_scene(
         }
     }
     let (focal, k1, k2) = release.flags();
-    let loss_px = loss_px * problem.scale();
-    let options =
-        BundleOptions { motion: Move::Free, focal, k1, k2, loss_px, max_steps, tolerance: if max_steps > 20 { 1e-7 } else { 1e-4 } };
+    let options = BundleOptions {
+        motion: scene.motion,
+        focal: focal && !scene.zooms(),
+        zoom: focal && scene.zooms(),
+        k1,
+        k2,
+        readout: false,
+        loss_px: loss_px * problem.scale(),
+        max_steps,
+        tolerance: if scene.zooms() && max_steps > 20 {
+            1e-9
+        } else if max_steps > 20 {
+            1e-7
+        } else {
+            1e-4
+        },
+    };
     bundle.adjust(&options, || true);
-    scene.lens = bundle.lens;
-    for (&f, pose) in cameras.iter().zip(&bundle.poses) {
-        scene.poses[f as usize] = Some(*pose);
-    }
+    scene.take(&bundle, &cameras);
     for (&t, point) in used.iter().zip(&bundle.points) {
         scene.points[t] = Some(*point);
     }

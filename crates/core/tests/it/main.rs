@@ -3,4 +3,4 @@
 
 mod datum;
 mod made_up;
-mod solve_free;
+mod solve_camera;

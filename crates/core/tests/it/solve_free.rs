@@ -4,7 +4,7 @@ use crate::made_up::{Film, HEIGHT, WIDTH, film, travelling, turning};
 use fennik_core::check::{TruePoint, lock_error};
 use fennik_core::geometry::Lens;
 use fennik_core::scene::suggest_floor;
-use fennik_core::solve::{Grade, Solution, SolveFailure, SolveSettings, solve_free};
+use fennik_core::solve::{Grade, Solution, SolveFailure, SolveSettings, solve_camera};
 use fennik_core::track::TrackSet;
 use nalgebra::Vector2;
 use proptest::prelude::*;
@@ -16,7 +16,7 @@ fn lens(focal_px: f64, k1: f64) -> Lens {
 }
 
 fn solve(tracks: &TrackSet) -> Result<Solution, SolveFailure> {
-    solve_free(tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))
+    solve_camera(tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))
 }
 
 fn lock_px(film: &Film, solution: &Solution) -> f64 {
@@ -99,7 +99,7 @@ fn positions_that_are_no_numbers_are_left_out() {
 #[test]
 fn a_solve_can_be_stopped() {
     let film = film(travelling(30, 6.0, 2), lens(900.0, 0.0), 0.1, 0.0, 3);
-    let stopped = solve_free(&film.tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Break(()));
+    let stopped = solve_camera(&film.tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Break(()));
     assert_eq!(stopped, Err(SolveFailure::Stopped));
 }
 

@@ -1,49 +1,49 @@
 //! Makes the demo film and its truth again: `cargo run --release -p fennik-demo --bin film [FOLDER]`.
-//! With `--still N FILE.ppm` it makes one frame, with `--truth FOLDER` the truth alone.
+//! `--still N FILE.ppm` makes one frame of it, `--truth FOLDER` the truth alone, `--trial NAME FOLDER` a clip that
+//! tries the solver, with its truth.
 
-use fennik_demo::{flight, scenery::Scenery, sensor, truth};
+use fennik_demo::encode::{Compression, encode};
+use fennik_demo::flight::QUAY;
+use fennik_demo::take::Take;
+use fennik_demo::{scenery::Scenery, sensor, trials, truth};
 use std::io::Write;
-use std::process::{Command, Stdio};
+use std::path::Path;
+
+fn write_truth(take: &Take, folder: &str) -> std::io::Result<()> {
+    let truth = truth::compute(&Scenery::with_crowd(take.crowd), take);
+    std::fs::write(format!("{folder}/{}.truth.json", take.name), serde_json::to_vec(&truth)?)
+}
+
+fn write_clip(take: &Take, folder: &str, how: &Compression) -> std::io::Result<()> {
+    write_truth(take, folder)?;
+    let path = Path::new(folder).join(format!("{}.mp4", take.name));
+    let partial = path.with_extension("part.mp4");
+    encode(&Scenery::with_crowd(take.crowd), take, &partial, how, |done| {
+        print!("\r{}: frame {done} of {}", take.name, take.frames);
+        let _ = std::io::stdout().flush();
+    })?;
+    println!();
+    std::fs::rename(partial, path)
+}
 
 fn main() -> std::io::Result<()> {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
-    let scenery = Scenery::new();
-    if let [flag, frame, file] = arguments.as_slice() {
-        if flag == "--still" {
+    let words: Vec<&str> = arguments.iter().map(String::as_str).collect();
+    match words.as_slice() {
+        ["--still", frame, file] => {
             let mut out = std::fs::File::create(file)?;
-            writeln!(out, "P6 {} {} 255", flight::WIDTH, flight::HEIGHT)?;
-            return out.write_all(&sensor::film(&scenery, frame.parse().unwrap_or(0)));
+            writeln!(out, "P6 {} {} 255", QUAY.width, QUAY.height)?;
+            out.write_all(&sensor::film(&Scenery::new(), &QUAY, frame.parse().unwrap_or(0)))
+        }
+        ["--truth", folder] => write_truth(&QUAY, folder),
+        ["--trial", name, folder] => {
+            let take = trials::trial(name).ok_or_else(|| std::io::Error::other(format!("there is no take {name}")))?;
+            std::fs::create_dir_all(folder)?;
+            write_clip(take, folder, &Compression { preset: "medium", rate_factor: 20, most_kbit: None, sound: false })
+        }
+        _ => {
+            let folder = words.first().copied().unwrap_or("crates/demo/assets");
+            write_clip(&QUAY, folder, &Compression { preset: "veryslow", rate_factor: 25, most_kbit: Some(3000), sound: true })
         }
     }
-    let write_truth = |folder: &str| -> std::io::Result<()> {
-        std::fs::write(format!("{folder}/varrick-quay.truth.json"), serde_json::to_vec(&truth::compute(&scenery))?)
-    };
-    if let [flag, folder] = arguments.as_slice() {
-        if flag == "--truth" {
-            return write_truth(folder);
-        }
-    }
-    let folder = arguments.first().map_or("crates/demo/assets", String::as_str);
-    write_truth(folder)?;
-    let seconds = format!("{}", f64::from(flight::FRAMES) / f64::from(flight::RATE));
-    let wind = format!("anoisesrc=color=brown:amplitude=0.05:seed=7:duration={seconds}");
-    let size = format!("{}x{}", flight::WIDTH, flight::HEIGHT);
-    let mut ffmpeg = Command::new("ffmpeg")
-        .args(["-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", &size, "-r", "25", "-i", "-"])
-        .args(["-f", "lavfi", "-i", &wind, "-c:a", "aac", "-b:a", "64k"])
-        .args(["-vf", "scale=out_color_matrix=bt709:out_range=tv,format=yuv420p", "-colorspace", "bt709"])
-        .args(["-color_primaries", "bt709", "-color_trc", "bt709", "-c:v", "libx264", "-preset", "veryslow"])
-        .args(["-crf", "25", "-maxrate", "3000k", "-bufsize", "6000k", "-map_metadata", "-1", "-fflags", "+bitexact"])
-        .args(["-movflags", "+faststart", &format!("{folder}/varrick-quay.mp4")])
-        .stdin(Stdio::piped())
-        .spawn()?;
-    let Some(mut pipe) = ffmpeg.stdin.take() else { return Err(std::io::Error::other("no pipe to ffmpeg")) };
-    for frame in 0..flight::FRAMES {
-        pipe.write_all(&sensor::film(&scenery, frame))?;
-        print!("\rframe {} of {}", frame + 1, flight::FRAMES);
-        std::io::stdout().flush()?;
-    }
-    println!();
-    drop(pipe);
-    if ffmpeg.wait()?.success() { Ok(()) } else { Err(std::io::Error::other("ffmpeg refused")) }
 }

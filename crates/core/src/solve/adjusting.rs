@@ -1,0 +1,340 @@
+//! The adjustment of all frames and all good tracks, round by round, and what came out of it.
+
+use super::Problem;
+use super::bundle::{Bundle, BundleOptions, Move, Observation};
+use super::report::{Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
+use super::settings::{LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
+use super::start::place_track;
+use super::state::Scene;
+use crate::geometry::{Pose, Similarity, parallax_rad};
+use crate::track::TrackId;
+use nalgebra::{Matrix3, Rotation3, Vector3};
+use rayon::prelude::*;
+use std::collections::BTreeSet;
+
+/// Points that must agree for a frame to count as solved.
+pub(super) const MIN_FRAME_POINTS: usize = 12;
+/// Parallax below which far points are left to the later stages, degrees.
+const FAR_PARALLAX_DEG: f64 = 0.25;
+/// Ratio of the median of a 2D normal error's length to its deviation on one axis.
+const MEDIAN_OF_RAYLEIGH: f64 = 1.1774;
+/// Drop of the cost that makes k2 worth its while.
+const K2_GAIN: f64 = 0.02;
+/// Drop of the cost that makes a zoom or a rolling shutter worth its while.
+const RELEASE_GAIN: f64 = 0.06;
+/// Least zoom that counts as one: logarithm of the longest focal length over the shortest.
+const LEAST_ZOOM: f64 = 0.004;
+/// Least readout that counts as one, part of the frame time.
+const LEAST_READOUT: f64 = 0.03;
+/// Observations that are enough to try a release on.
+const PROBE_OBSERVATIONS: usize = 40_000;
+/// Steps of such a try.
+const PROBE_STEPS: usize = 8;
+
+/// What [`Adjusting::release`] found.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Released {
+    /// The tracks ask for nothing more.
+    Nothing,
+    /// A zoom of a nodal camera or a rolling shutter now is part of the scene.
+    Something,
+    /// A travelling camera zooms; a fresh start is due.
+    ZoomSuspected,
+}
+
+/// The adjustment of all frames and all good tracks.
+pub(super) struct Adjusting<'a> {
+    pub problem: &'a Problem,
+    /// Frames in the bundle, by rising frame.
+    frames: Vec<u32>,
+    /// Tracks in the bundle, in the order of its points.
+    tracks: Vec<usize>,
+    bundle: Bundle,
+    options: BundleOptions,
+    free_focal: bool,
+    /// Whether a readout that is not zero is adjusted.
+    pub free_readout: bool,
+}
+
+impl<'a> Adjusting<'a> {
+    /// Nothing collected yet.
+    pub fn new(problem: &'a Problem, scene: &Scene, free_focal: bool) -> Self {
+        Self { problem, frames: Vec::new(), tracks: Vec::new(), bundle: scene.bundle(&[]), options: BundleOptions::default(), free_focal, free_readout: true }
+    }
+
+    /// Takes in every track that agrees within `limit_px`, observation by observation, and adjusts. A
+    /// loss or limit of zero is set from the noise that the round before left.
+    pub fn round(&mut self, scene: &mut Scene, loss_px: f64, limit_px: f64, max_steps: usize, go_on: impl FnMut() -> bool) {
+        let scale = self.problem.scale();
+        let (loss_px, limit_px) = if loss_px > 0.0 {
+            (loss_px, limit_px)
+        } else {
+            let sigma = self.sigma_px().max(0.02 * scale);
+            ((2.5 * sigma).max(0.08 * scale), (6.0 * sigma).clamp(0.3 * scale, 1.2 * scale))
+        };
+        self.collect(scene, limit_px);
+        self.options = BundleOptions {
+            motion: scene.motion,
+            focal: self.free_focal && !scene.zooms(),
+            zoom: scene.zooms(),
+            k1: true,
+            k2: false,
+            readout: scene.readout != 0.0 && self.free_readout,
+            loss_px,
+            max_steps,
+            tolerance: 1e-5,
+        };
+        let last = max_steps > 4;
+        let done = self.bundle.adjust(&self.options, go_on);
+        if last {
+            // k2 stays out unless the data ask for it; a term too many bends the edges of the frame.
+            let mut with_k2 = self.bundle.clone();
+            let options = BundleOptions { k2: true, max_steps: 2, ..self.options };
+            if with_k2.adjust(&options, || true).cost_last < done.cost_last * (1.0 - K2_GAIN) {
+                self.bundle = with_k2;
+                self.options.k2 = true;
+            }
+        }
+        scene.take(&self.bundle, &self.frames);
+        for (&t, point) in self.tracks.iter().zip(&self.bundle.points) {
+            scene.points[t] = Some(*point);
+        }
+    }
+
+    fn collect(&mut self, scene: &mut Scene, limit_px: f64) {
+        let problem = self.problem;
+        loop {
+            let frames: Vec<u32> = (0..problem.frames as u32).filter(|&f| scene.poses[f as usize].is_some()).collect();
+            let mut index = vec![u32::MAX; problem.frames];
+            frames.iter().enumerate().for_each(|(i, &f)| index[f as usize] = i as u32);
+            let taken: Vec<Option<(Vector3<f64>, Vec<Observation>)>> = (0..problem.tracks.len())
+                .into_par_iter()
+                .map(|t| {
+                    let point = scene.points[t].or_else(|| place_track(problem, scene, t, limit_px, FAR_PARALLAX_DEG))?;
+                    agreeing(problem, scene, t, point, &index, limit_px).or_else(|| {
+                        let again = place_track(problem, scene, t, limit_px, FAR_PARALLAX_DEG)?;
+                        agreeing(problem, scene, t, again, &index, limit_px)
+                    })
+                })
+                .collect();
+            self.bundle.points.clear();
+            self.bundle.observations.clear();
+            self.tracks.clear();
+            let mut counts = vec![0usize; frames.len()];
+            for (t, entry) in taken.into_iter().enumerate() {
+                scene.points[t] = entry.as_ref().map(|e| e.0);
+                if let Some((point, seen)) = entry {
+                    seen.iter().for_each(|o| counts[o.camera as usize] += 1);
+                    self.tracks.push(t);
+                    self.bundle.points.push(point);
+                    self.bundle.observations.push(seen);
+                }
+            }
+            // A frame that is left with too few points has no camera.
+            let thin: Vec<u32> = frames.iter().zip(&counts).filter(|(_, c)| **c < MIN_FRAME_POINTS).map(|(f, _)| *f).collect();
+            if thin.is_empty() || thin.len() == frames.len() {
+                let (points, observations) = (std::mem::take(&mut self.bundle.points), std::mem::take(&mut self.bundle.observations));
+                self.bundle = Bundle { points, observations, ..scene.bundle(&frames) };
+                self.frames = frames;
+                return;
+            }
+            thin.iter().for_each(|&f| scene.poses[f as usize] = None);
+        }
+    }
+
+    /// Noise on one axis, px.
+    fn sigma_px(&self) -> f64 {
+        median(&self.all_misses()).unwrap_or(1.0) / MEDIAN_OF_RAYLEIGH
+    }
+
+    fn all_misses(&self) -> Vec<f64> {
+        self.bundle.residuals().into_iter().flatten().flatten().map(|r| r.norm()).collect()
+    }
+
+    /// Misses at the given frames only, px, and the number of points seen there.
+    pub fn misses(&self, frames: &[u32]) -> (Vec<f64>, usize) {
+        let mut misses = Vec::new();
+        let mut points = 0;
+        for (seen, residuals) in self.bundle.observations.iter().zip(self.bundle.residuals()) {
+            let before = misses.len();
+            let at_frames = seen.iter().zip(residuals).filter(|(o, _)| frames.contains(&self.frames[o.camera as usize]));
+            misses.extend(at_frames.filter_map(|(_, r)| Some(r?.norm())));
+            points += usize::from(misses.len() > before + 1);
+        }
+        (misses, points)
+    }
+
+    /// Whether the tracks ask for a focal length of each frame, or for a rolling shutter: both are tried on a part of
+    /// the points, and what lowers the cost by enough is released in the scene.
+    ///
+    /// The zoom of a camera that travels is only reported: zoom, travel and depth trade places, and the way from a
+    /// wrong fixed lens is longer than a fresh start.
+    pub fn release(&mut self, scene: &mut Scene, settings: &SolveSettings) -> Released {
+        let (mut may_zoom, mut may_roll) = (settings.lens == LensChoice::Auto && settings.focal_px.is_none(), settings.readout == ReadoutChoice::Auto);
+        // A nodal pan at an even speed looks the same with and without a readout.
+        may_zoom &= !scene.zooms();
+        may_roll &= scene.readout == 0.0;
+        let mut released = Released::Nothing;
+        while may_zoom || may_roll {
+            let loss_px = (4.0 * self.sigma_px()).clamp(0.3 * self.problem.scale(), 2.0 * self.problem.scale());
+            let base = BundleOptions { loss_px, max_steps: PROBE_STEPS, tolerance: 1e-6, readout: scene.readout != 0.0, ..self.options };
+            let start = self.part();
+            let try_out = |options: &BundleOptions| {
+                let mut probe = start.clone();
+                let cost = probe.adjust(options, || true).cost_last;
+                (cost, probe)
+            };
+            let (plain, _) = try_out(&base);
+            let zoomed = may_zoom.then(|| try_out(&BundleOptions { focal: false, zoom: true, ..base }));
+            let rolled = may_roll.then(|| try_out(&BundleOptions { readout: true, ..base }));
+            let gain = |cost: f64| 1.0 - cost / plain.max(1e-300);
+            let zoom_gain = zoomed.as_ref().filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM).map_or(0.0, |(c, _)| gain(*c));
+            let plausible = |r: f64| (LEAST_READOUT..=MOST_READOUT).contains(&r.abs());
+            let roll_gain = rolled.as_ref().filter(|(_, b)| plausible(b.readout)).map_or(0.0, |(c, _)| gain(*c));
+            let (winner, which) = if zoom_gain >= roll_gain { (zoomed, &mut may_zoom) } else { (rolled, &mut may_roll) };
+            if zoom_gain.max(roll_gain) < RELEASE_GAIN {
+                break;
+            }
+            if zoom_gain >= roll_gain && scene.motion == Move::Free {
+                return Released::ZoomSuspected;
+            }
+            *which = false;
+            if let Some((_, probe)) = winner {
+                scene.take(&probe, &self.frames);
+                scene.points.iter_mut().for_each(|p| *p = None);
+                released = Released::Something;
+                if may_zoom || may_roll {
+                    self.options.zoom = scene.zooms();
+                    self.options.focal = self.options.focal && !scene.zooms();
+                    self.collect(scene, 3.0 * self.problem.scale());
+                }
+            }
+        }
+        released
+    }
+
+    /// All cameras and a part of the points, spread evenly.
+    fn part(&self) -> Bundle {
+        let total: usize = self.bundle.observations.iter().map(Vec::len).sum();
+        let step = total.div_ceil(PROBE_OBSERVATIONS).max(1);
+        let mut part = Bundle { points: Vec::new(), observations: Vec::new(), ..self.bundle.clone() };
+        for (point, seen) in self.bundle.points.iter().zip(&self.bundle.observations).step_by(step) {
+            part.points.push(*point);
+            part.observations.push(seen.clone());
+        }
+        part
+    }
+
+    /// What came out, upright and in a handy size; still without a verdict.
+    pub fn solution(&self, scene: &Scene) -> Solution {
+        let gauge = upright(&self.bundle.poses, &self.bundle.points, scene.motion);
+        let residuals = self.bundle.residuals();
+        let mut of_frame = vec![(0.0f64, 0u32); self.frames.len()];
+        let mut points = Vec::with_capacity(self.tracks.len());
+        let (mut total, mut n) = (0.0, 0usize);
+        for (p, seen) in self.bundle.observations.iter().enumerate() {
+            let mut sum = 0.0;
+            for (o, residual) in seen.iter().zip(&residuals[p]) {
+                let square = residual.map_or(0.0, |r| r.norm_squared());
+                sum += square;
+                of_frame[o.camera as usize].0 += square;
+                of_frame[o.camera as usize].1 += 1;
+            }
+            total += sum;
+            n += seen.len();
+            let centres: Vec<_> = seen.iter().map(|o| self.bundle.poses[o.camera as usize].centre()).collect();
+            let ends = |o: Option<&Observation>| o.map_or(0, |o| self.frames[o.camera as usize]);
+            points.push(SolvedPoint {
+                id: self.problem.ids[self.tracks[p]],
+                position: gauge.point(self.bundle.points[p]),
+                rms_px: (sum / seen.len().max(1) as f64).sqrt(),
+                first_frame: ends(seen.first()),
+                last_frame: ends(seen.last()),
+                parallax_deg: if scene.motion == Move::Nodal { 0.0 } else { parallax_rad(self.bundle.points[p], &centres).to_degrees() },
+            });
+        }
+        let used: BTreeSet<TrackId> = points.iter().map(|p| p.id).collect();
+        let frames = self
+            .frames
+            .iter()
+            .zip(&self.bundle.poses)
+            .zip(&of_frame)
+            .map(|((&frame, pose), &(sum, count))| SolvedFrame {
+                frame,
+                pose: gauge.pose(pose),
+                lens: scene.lens_at(frame),
+                rms_px: (sum / f64::from(count.max(1))).sqrt(),
+                points: count,
+            })
+            .collect();
+        let sigma_px = self.sigma_px().max(0.01);
+        let free = self.options.focal || self.options.zoom;
+        let deviation = if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
+        let angles: Vec<f64> = points.iter().map(|p| p.parallax_deg).collect();
+        Solution {
+            width: self.problem.width,
+            height: self.problem.height,
+            frames_total: self.problem.frames as u32,
+            motion: if scene.motion == Move::Nodal { Motion::Nodal } else { Motion::Free },
+            zoom: scene.zooms(),
+            readout: scene.readout,
+            frames,
+            rejected: self.problem.ids.iter().copied().filter(|id| !used.contains(id)).collect(),
+            points,
+            rms_px: (total / n.max(1) as f64).sqrt(),
+            median_px: median(&self.all_misses()).unwrap_or(0.0),
+            parallax_deg: median(&angles).unwrap_or(0.0),
+            focal_deviation_percent: 100.0 * deviation,
+            verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
+        }
+    }
+}
+
+/// The observations of a track that agree within the limit; `None` when too few of its views do.
+fn agreeing(
+    problem: &Problem,
+    scene: &Scene,
+    track: usize,
+    point: Vector3<f64>,
+    index: &[u32],
+    limit_px: f64,
+) -> Option<(Vector3<f64>, Vec<Observation>)> {
+    let mut views = 0;
+    let mut seen = Vec::new();
+    for &(f, pixel) in &problem.tracks[track] {
+        if scene.poses[f as usize].is_none() {
+            continue;
+        }
+        views += 1;
+        if scene.miss(f, &pixel, &point).is_some_and(|m| m < limit_px) {
+            seen.push(Observation { camera: index[f as usize], pixel });
+        }
+    }
+    (seen.len() >= 3 && seen.len() * 10 >= views * 7).then_some((point, seen))
+}
+
+/// Logarithm of the longest focal length over the shortest.
+fn zoom_range(zoom: &[f64]) -> f64 {
+    let (low, high) = zoom.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), &z| (l.min(z), h.max(z)));
+    (high - low).max(0.0)
+}
+
+/// Puts the world upright: Y along the average camera's up, the first camera at the origin looking
+/// along -Z, and the middle depth of the points from there at 10 units.
+fn upright(poses: &[Pose], points: &[Vector3<f64>], motion: Move) -> Similarity {
+    let Some(first) = poses.first() else { return Similarity::identity() };
+    let up: Vector3<f64> = poses.iter().map(|p| p.rotation.inverse() * -Vector3::y()).sum();
+    let forward = first.rotation.inverse() * Vector3::z();
+    let frame = up.try_normalize(1e-9).and_then(|up| {
+        let back = -(forward - up * forward.dot(&up)).try_normalize(1e-6)?;
+        let right = up.cross(&back);
+        Some(Matrix3::from_rows(&[right.transpose(), up.transpose(), back.transpose()]))
+    });
+    let rotation = frame.map_or(Rotation3::identity(), Rotation3::from_matrix_unchecked);
+    if motion == Move::Nodal {
+        return Similarity { rotation, ..Similarity::identity() };
+    }
+    let depths: Vec<f64> = points.iter().map(|p| first.to_camera(*p).z).filter(|z| *z > 0.0).collect();
+    let scale = median(&depths).filter(|d| *d > 1e-9).map_or(1.0, |d| 10.0 / d);
+    Similarity { scale, rotation, translation: -(rotation * first.centre()) * scale }
+}

@@ -1,0 +1,347 @@
+//! The normal equations of the bundle, with the points eliminated.
+//!
+//! A camera has `C` unknowns: turn (3), shift (3, for a free move), and the logarithm of its own focal length (1, with
+//! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last four: focal length, k1, k2, readout.
+
+use super::bundle::{Bundle, BundleOptions, MIN_DEPTH, Move, Observation, Speed, damped_inverse};
+use super::profile::Profile;
+use crate::geometry::hat;
+use nalgebra::{Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
+use rayon::prelude::*;
+
+/// Unknowns that all cameras share: focal length, k1, k2, readout.
+const SHARED: usize = 4;
+/// Damping under which a variance is read off.
+const HARDLY: f64 = 1e-7;
+/// The largest change of the readout in one step.
+const READOUT_STEP: f64 = 0.3;
+
+/// Jacobians of one observation, times the square root of its weight.
+pub(super) struct Row<const C: usize> {
+    pub residual: Vector2<f64>,
+    pub camera: SMatrix<f64, 2, C>,
+    pub point: Matrix2x3<f64>,
+    pub shared: SMatrix<f64, 2, SHARED>,
+}
+
+struct Normal {
+    matrix: Profile,
+    right: Vec<f64>,
+}
+
+/// The bundle one damped step further; `None` when the equations cannot be solved.
+pub(super) fn step(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Option<Bundle> {
+    match (options.motion, options.zoom) {
+        (Move::Nodal, false) => step_of::<3>(bundle, options, damping),
+        (Move::Nodal, true) => step_of::<4>(bundle, options, damping),
+        (Move::Free, false) => step_of::<6>(bundle, options, damping),
+        (Move::Free, true) => step_of::<7>(bundle, options, damping),
+    }
+}
+
+/// Variance of the logarithm of the focal length for observations with a noise of one pixel.
+pub(super) fn focal_variance(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
+    match (options.motion, options.zoom) {
+        (Move::Nodal, false) => focal_variance_of::<3>(bundle, options),
+        (Move::Nodal, true) => focal_variance_of::<4>(bundle, options),
+        (Move::Free, false) => focal_variance_of::<6>(bundle, options),
+        (Move::Free, true) => focal_variance_of::<7>(bundle, options),
+    }
+}
+
+fn focal_variance_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
+    if !options.focal && !options.zoom {
+        return None;
+    }
+    let mut normal = normal::<C>(bundle, options, HARDLY);
+    if !normal.matrix.factor() {
+        return None;
+    }
+    let at = if options.zoom { bundle.poses.len() / 2 * C + C - 1 } else { bundle.poses.len() * C };
+    let mut unit = vec![0.0; normal.matrix.len()];
+    unit[at] = 1.0;
+    normal.matrix.solve(&mut unit);
+    Some(unit[at]).filter(|v| v.is_finite() && *v >= 0.0)
+}
+
+const fn is_free(unknowns: usize) -> bool {
+    unknowns >= 6
+}
+
+const fn zooms(unknowns: usize) -> bool {
+    unknowns % 3 == 1
+}
+
+pub(super) fn row<const C: usize>(
+    bundle: &Bundle,
+    point: Vector3<f64>,
+    observation: &Observation,
+    options: &BundleOptions,
+    speeds: &[Speed],
+) -> Option<Row<C>> {
+    let pose = bundle.pose_at(observation, speeds);
+    let lens = bundle.lens_of(observation.camera as usize);
+    let turned = pose.rotation * point;
+    let c = turned + pose.translation;
+    if c.z <= MIN_DEPTH {
+        return None;
+    }
+    let n = Vector2::new(c.x / c.z, c.y / c.z);
+    let (pixel, slope) = lens.pixel_with_slope(n);
+    let residual = observation.pixel - pixel;
+    let weight = (1.0 / (1.0 + residual.norm_squared() / (options.loss_px * options.loss_px))).sqrt();
+    let divide = Matrix2x3::new(1.0 / c.z, 0.0, -n.x / c.z, 0.0, 1.0 / c.z, -n.y / c.z);
+    let by_camera_point = slope * divide * weight;
+    let mut camera = SMatrix::<f64, 2, C>::zeros();
+    camera.fixed_view_mut::<2, 3>(0, 0).copy_from(&(by_camera_point * -hat(&turned)));
+    if is_free(C) {
+        camera.view_mut((0, 3), (2, 3)).copy_from(&by_camera_point);
+    }
+    let r2 = n.norm_squared();
+    let gain = 1.0 + r2 * (lens.k1 + r2 * lens.k2);
+    let f = lens.focal_px;
+    // The focal length is solved by its logarithm, so that all unknowns are of size one.
+    let by_focal = n * (gain * f * weight);
+    if zooms(C) {
+        camera.set_column(C - 1, &by_focal);
+    }
+    let mut shared = SMatrix::<f64, 2, SHARED>::zeros();
+    if options.focal {
+        shared.set_column(0, &by_focal);
+    }
+    if options.k1 {
+        shared.set_column(1, &(n * (f * r2 * weight)));
+    }
+    if options.k2 {
+        shared.set_column(2, &(n * (f * r2 * r2 * weight)));
+    }
+    if let (true, Some(speed)) = (options.readout, speeds.get(observation.camera as usize)) {
+        let part = bundle.row_part(observation.pixel.y);
+        let time = 2.0 * bundle.readout * part;
+        let drift = ((speed.turn + speed.turn_bend * time).cross(&turned) + speed.shift + speed.shift_bend * time) * part;
+        shared.set_column(3, &(by_camera_point * drift));
+    }
+    Some(Row { residual: residual * weight, camera, point: by_camera_point * pose.rotation.matrix(), shared })
+}
+
+/// Where each row of the reduced system begins: at the first camera that shares a point with its own.
+fn profile<const C: usize>(bundle: &Bundle) -> Profile {
+    let n = bundle.poses.len();
+    let mut first: Vec<usize> = (0..n).collect();
+    for observations in &bundle.observations {
+        if let Some(lead) = observations.first() {
+            for o in observations {
+                let f = &mut first[o.camera as usize];
+                *f = (*f).min(lead.camera as usize);
+            }
+        }
+    }
+    if zooms(C) {
+        // The prior ties a camera to the two before it.
+        first.iter_mut().enumerate().for_each(|(c, f)| *f = (*f).min(c.saturating_sub(2)));
+    }
+    let cameras = first.iter().flat_map(|&f| [f * C; C]);
+    Profile::zeros(cameras.chain([0; SHARED]).collect())
+}
+
+fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Normal {
+    let empty = profile::<C>(bundle);
+    let n = empty.len();
+    let border = n - SHARED;
+    let speeds = bundle.speeds(options.readout);
+    let parts: Vec<(Normal, Vec<f64>)> = bundle
+        .parts()
+        .into_par_iter()
+        .map(|range| {
+            let mut normal = Normal { matrix: empty.clone(), right: vec![0.0; n] };
+            let mut diagonal = vec![0.0; n];
+            let mut work = Work::<C>::default();
+            for p in range {
+                work.rows.clear();
+                let seen = &bundle.observations[p];
+                work.rows.extend(
+                    seen.iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, bundle.points[p], o, options, &speeds)?))),
+                );
+                add_point(&mut work, damping, border, &mut normal, &mut diagonal);
+            }
+            (normal, diagonal)
+        })
+        .collect();
+    let mut parts = parts.into_iter();
+    let (mut normal, mut diagonal) = match parts.next() {
+        Some(first) => first,
+        None => (Normal { matrix: empty, right: vec![0.0; n] }, vec![0.0; n]),
+    };
+    for (part, d) in parts {
+        normal.matrix.add(&part.matrix);
+        normal.right.iter_mut().zip(&part.right).for_each(|(a, b)| *a += b);
+        diagonal.iter_mut().zip(&d).for_each(|(a, b)| *a += b);
+    }
+    if zooms(C) {
+        for term in bundle.zoom_terms() {
+            let at = |k: usize| (term.first + k) * C + C - 1;
+            for i in 0..3 {
+                normal.right[at(i)] -= term.weight() * term.slopes[i] * term.unrest;
+                for j in 0..=i {
+                    normal.matrix.span_mut(at(i), at(j), 1)[0] += term.weight() * term.slopes[i] * term.slopes[j];
+                }
+            }
+        }
+    }
+    for (i, &d) in diagonal.iter().enumerate() {
+        // An unknown that nothing speaks of stays where it is.
+        let add = if d > 0.0 { damping * d } else { 1.0 };
+        normal.matrix.span_mut(i, i, 1)[0] += add;
+    }
+    normal
+}
+
+fn step_of<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Option<Bundle> {
+    let mut normal = normal::<C>(bundle, options, damping);
+    if !normal.matrix.factor() {
+        return None;
+    }
+    normal.matrix.solve(&mut normal.right);
+    let x = normal.right;
+    let border = x.len() - SHARED;
+    let shared = SVector::<f64, SHARED>::from_column_slice(&x[border..]);
+    let mut moved = bundle.clone();
+    moved.lens.focal_px *= shared[0].clamp(-0.5, 0.5).exp();
+    moved.lens.k1 += shared[1];
+    moved.lens.k2 += shared[2];
+    moved.readout += shared[3].clamp(-READOUT_STEP, READOUT_STEP);
+    for (camera, pose) in moved.poses.iter_mut().enumerate() {
+        let d = &x[camera * C..(camera + 1) * C];
+        let shift = if is_free(C) { Vector3::new(d[3], d[4], d[5]) } else { Vector3::zeros() };
+        *pose = pose.moved(Vector3::new(d[0], d[1], d[2]), shift);
+        if zooms(C) {
+            moved.zoom[camera] += d[C - 1].clamp(-0.5, 0.5);
+        }
+    }
+    let speeds = bundle.speeds(options.readout);
+    moved.points = (0..bundle.points.len())
+        .into_par_iter()
+        .with_min_len(64)
+        .map(|p| point_step::<C>(bundle, p, options, damping, &x, &shared, &speeds))
+        .collect();
+    if options.motion == Move::Nodal {
+        moved.points.iter_mut().for_each(|p| *p = p.normalize());
+    }
+    Some(moved)
+}
+
+/// Back-substitution for one point.
+fn point_step<const C: usize>(
+    bundle: &Bundle,
+    p: usize,
+    options: &BundleOptions,
+    damping: f64,
+    x: &[f64],
+    shared: &SVector<f64, SHARED>,
+    speeds: &[Speed],
+) -> Vector3<f64> {
+    let mut v = Matrix3::zeros();
+    let mut g = Vector3::zeros();
+    for o in &bundle.observations[p] {
+        if let Some(row) = row::<C>(bundle, bundle.points[p], o, options, speeds) {
+            let at = o.camera as usize * C;
+            let d = SVector::<f64, C>::from_column_slice(&x[at..at + C]);
+            let rest = row.residual - row.camera * d - row.shared * shared;
+            v += row.point.transpose() * row.point;
+            g += row.point.transpose() * rest;
+        }
+    }
+    damped_inverse(&v, damping).map_or(bundle.points[p], |i| bundle.points[p] + i * g)
+}
+
+/// What adding a point needs, kept from point to point.
+struct Work<const C: usize> {
+    rows: Vec<(usize, Row<C>)>,
+    w: Vec<SMatrix<f64, C, 3>>,
+    /// W (C x 3) of each observation as three rows of C, so that the innermost loop runs along a row.
+    w_rows: Vec<[[f64; C]; 3]>,
+}
+
+impl<const C: usize> Default for Work<C> {
+    fn default() -> Self {
+        Self { rows: Vec::new(), w: Vec::new(), w_rows: Vec::new() }
+    }
+}
+
+/// Adds one point's part of the reduced system.
+fn add_point<const C: usize>(work: &mut Work<C>, damping: f64, border: usize, normal: &mut Normal, diagonal: &mut [f64]) {
+    let Work { rows, w, w_rows } = work;
+    let mut v = Matrix3::zeros();
+    let mut g = Vector3::zeros();
+    let mut shared_point = SMatrix::<f64, SHARED, 3>::zeros();
+    for (_, row) in rows.iter() {
+        v += row.point.transpose() * row.point;
+        g += row.point.transpose() * row.residual;
+        shared_point += row.shared.transpose() * row.point;
+    }
+    let Some(inverse) = damped_inverse(&v, damping) else { return };
+    w.clear();
+    w.extend(rows.iter().map(|(_, row)| row.camera.transpose() * row.point));
+    w_rows.clear();
+    w_rows.extend(w.iter().map(|w| std::array::from_fn::<[f64; C], 3, _>(|k| std::array::from_fn(|a| w[(a, k)]))));
+    let shared_y = shared_point * inverse;
+    for (i, (camera, row)) in rows.iter().enumerate() {
+        let at = camera * C;
+        let y = w[i] * inverse;
+        let u = row.camera.transpose() * row.camera;
+        for a in 0..C {
+            diagonal[at + a] += u[(a, a)];
+            let own = normal.matrix.span_mut(at + a, at, a + 1);
+            for (b, value) in own.iter_mut().enumerate() {
+                *value += u[(a, b)];
+            }
+        }
+        let y_rows: [[f64; 3]; C] = std::array::from_fn(|a| [y[(a, 0)], y[(a, 1)], y[(a, 2)]]);
+        for (j, (other, _)) in rows[..i].iter().enumerate() {
+            let [w0, w1, w2] = &w_rows[j];
+            for (a, [y0, y1, y2]) in y_rows.iter().enumerate() {
+                let span = normal.matrix.span_mut(at + a, other * C, C);
+                // All values of a row at once: the length is known to the compiler here.
+                if let Ok(span) = <&mut [f64; C]>::try_from(span) {
+                    for b in 0..C {
+                        span[b] -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
+                    }
+                }
+            }
+        }
+        let [w0, w1, w2] = &w_rows[i];
+        for (a, [y0, y1, y2]) in y_rows.iter().enumerate() {
+            for (b, value) in normal.matrix.span_mut(at + a, at, a + 1).iter_mut().enumerate() {
+                *value -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
+            }
+        }
+        let right = row.camera.transpose() * row.residual - y * g;
+        for a in 0..C {
+            normal.right[at + a] += right[a];
+        }
+        let cross = row.shared.transpose() * row.camera - shared_y * w[i].transpose();
+        for s in 0..SHARED {
+            let span = normal.matrix.span_mut(border + s, at, C);
+            for (b, value) in span.iter_mut().enumerate() {
+                *value += cross[(s, b)];
+            }
+        }
+        let own = row.shared.transpose() * row.shared;
+        let shared_right = row.shared.transpose() * row.residual;
+        for s in 0..SHARED {
+            diagonal[border + s] += own[(s, s)];
+            normal.right[border + s] += shared_right[s];
+            for (b, value) in normal.matrix.span_mut(border + s, border, s + 1).iter_mut().enumerate() {
+                *value += own[(s, b)];
+            }
+        }
+    }
+    let reduced = shared_y * shared_point.transpose();
+    let shared_right = shared_y * g;
+    for s in 0..SHARED {
+        normal.right[border + s] -= shared_right[s];
+        for (b, value) in normal.matrix.span_mut(border + s, border, s + 1).iter_mut().enumerate() {
+            *value -= reduced[(s, b)];
+        }
+    }
+}

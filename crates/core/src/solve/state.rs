@@ -1,0 +1,125 @@
+//! The growing scene: frames with poses, tracks with positions, and the lens between them.
+
+use super::bundle::{Bundle, Move, Speed, speeds};
+use super::resect;
+use crate::geometry::{Lens, Pose};
+use nalgebra::{Vector2, Vector3};
+
+/// What is known so far.
+#[derive(Debug, Clone)]
+pub struct Scene {
+    /// How the camera moves; of a nodal move points are unit directions and poses have no shift.
+    pub motion: Move,
+    /// `cam_from_world` per frame.
+    pub poses: Vec<Option<Pose>>,
+    /// Position (or direction) per track.
+    pub points: Vec<Option<Vector3<f64>>>,
+    /// The lens of all frames.
+    pub lens: Lens,
+    /// Logarithm of each frame's focal length over that of the lens; empty for a lens that does not zoom.
+    pub zoom: Vec<f64>,
+    /// Part of the frame time between the first and the last row.
+    pub readout: f64,
+    speeds: Vec<Option<Speed>>,
+}
+
+impl Scene {
+    /// Nothing but a lens.
+    pub fn new(motion: Move, frames: usize, tracks: usize, lens: Lens, zooms: bool) -> Self {
+        Self {
+            motion,
+            poses: vec![None; frames],
+            points: vec![None; tracks],
+            lens,
+            zoom: vec![0.0; if zooms { frames } else { 0 }],
+            readout: 0.0,
+            speeds: Vec::new(),
+        }
+    }
+
+    /// Whether every frame has a focal length of its own.
+    pub fn zooms(&self) -> bool {
+        !self.zoom.is_empty()
+    }
+
+    /// Frames with poses, rising.
+    pub fn posed(&self) -> Vec<u32> {
+        (0..self.poses.len() as u32).filter(|&f| self.poses[f as usize].is_some()).collect()
+    }
+
+    /// The lens on a frame.
+    pub fn lens_at(&self, frame: u32) -> Lens {
+        match self.zoom.get(frame as usize) {
+            Some(z) => Lens { focal_px: self.lens.focal_px * z.exp(), ..self.lens },
+            None => self.lens,
+        }
+    }
+
+    /// The pose of a frame at the time at which a row of it is exposed.
+    pub fn pose_at(&self, frame: u32, row: f64) -> Option<Pose> {
+        let pose = self.poses[frame as usize]?;
+        match self.speeds.get(frame as usize) {
+            Some(Some(s)) if self.readout != 0.0 => {
+                let rows = 2.0 * self.lens.centre_px[1];
+                Some(s.carry(&pose, self.readout * (row / rows.max(1.0) - 0.5)))
+            }
+            _ => Some(pose),
+        }
+    }
+
+    /// Distance in px between where a point is seen and where it should be; `None` without a pose or behind the
+    /// camera.
+    pub fn miss(&self, frame: u32, pixel: &Vector2<f64>, point: &Vector3<f64>) -> Option<f64> {
+        resect::miss(&self.pose_at(frame, pixel.y)?, &self.lens_at(frame), pixel, point)
+    }
+
+    /// Takes over what an adjustment found for these frames.
+    pub fn take(&mut self, bundle: &Bundle, frames: &[u32]) {
+        self.lens = bundle.lens;
+        self.readout = bundle.readout;
+        for (i, &f) in frames.iter().enumerate() {
+            self.poses[f as usize] = Some(bundle.poses[i]);
+        }
+        if !bundle.zoom.is_empty() {
+            self.zoom.resize(self.poses.len(), 0.0);
+            for (i, &f) in frames.iter().enumerate() {
+                self.zoom[f as usize] = bundle.zoom[i];
+            }
+        }
+        self.speeds = vec![None; self.poses.len()];
+        if self.readout != 0.0 {
+            for (&f, speed) in frames.iter().zip(speeds(&bundle.poses, &bundle.times)) {
+                self.speeds[f as usize] = Some(speed);
+            }
+        }
+    }
+
+    /// A bundle of these frames, all of which have poses, without points.
+    pub fn bundle(&self, frames: &[u32]) -> Bundle {
+        let poses = frames.iter().filter_map(|&f| self.poses[f as usize]).collect();
+        let mut bundle = Bundle::new(poses, frames.iter().map(|&f| f64::from(f)).collect(), self.lens);
+        if self.zooms() {
+            bundle.zoom = frames.iter().map(|&f| self.zoom[f as usize]).collect();
+        }
+        bundle.readout = self.readout;
+        bundle
+    }
+
+    /// Gives a frame without a pose the zoom between its nearest neighbours that have one.
+    pub fn guess_zoom(&mut self, frame: u32) {
+        if !self.zooms() {
+            return;
+        }
+        let f = frame as usize;
+        let before = (0..f).rev().find(|&i| self.poses[i].is_some());
+        let after = (f + 1..self.poses.len()).find(|&i| self.poses[i].is_some());
+        self.zoom[f] = match (before, after) {
+            (Some(a), Some(b)) => {
+                let t = (f - a) as f64 / (b - a) as f64;
+                self.zoom[a] * (1.0 - t) + self.zoom[b] * t
+            }
+            (Some(i), None) | (None, Some(i)) => self.zoom[i],
+            (None, None) => self.zoom[f],
+        };
+    }
+}
