@@ -55,20 +55,16 @@ pub struct Problem {
 impl Problem {
     /// The tracks of a run that are at least `min_length` frames long and not left out.
     pub fn new(set: &TrackSet, min_length: usize, left_out: &std::collections::BTreeSet<crate::track::TrackId>) -> Self {
-        let used: Vec<_> = set
-            .tracks
-            .iter()
-            .filter(|t| t.positions.len() >= min_length && !left_out.contains(&t.id))
-            .filter(|t| t.positions.iter().flatten().all(|v| v.is_finite()))
-            .collect();
-        let tracks = used
-            .iter()
-            .map(|t| {
-                let px = |p: &[f32; 2]| Vector2::new(f64::from(p[0]), f64::from(p[1]));
-                t.positions.iter().enumerate().map(|(i, p)| (t.first_frame + i as u32, px(p))).collect()
-            })
-            .collect();
-        Self { width: set.width, height: set.height, frames: set.frames as usize, tracks, ids: used.iter().map(|t| t.id).collect() }
+        let mut problem =
+            Self { width: set.width, height: set.height, frames: set.frames as usize, tracks: Vec::new(), ids: Vec::new() };
+        for track in set.tracks.iter().filter(|t| !left_out.contains(&t.id)) {
+            let seen: Vec<_> = track.sightings().map(|(f, p)| (f, Vector2::new(f64::from(p[0]), f64::from(p[1])))).collect();
+            if seen.len() >= min_length {
+                problem.tracks.push(seen);
+                problem.ids.push(track.id);
+            }
+        }
+        problem
     }
 
     /// Size against a picture 1280 wide; thresholds in px grow with it.
@@ -79,7 +75,11 @@ impl Problem {
     /// Where track `track` is at `frame`, px.
     pub fn at(&self, track: usize, frame: u32) -> Option<Vector2<f64>> {
         let t = &self.tracks[track];
-        let first = t.first()?.0;
-        t.get(frame.checked_sub(first)? as usize).map(|o| o.1)
+        let guess = frame.checked_sub(t.first()?.0)? as usize;
+        // Without gaps the place is known; with them it lies before.
+        match t.get(guess) {
+            Some(o) if o.0 == frame => Some(o.1),
+            _ => t[..guess.min(t.len())].binary_search_by_key(&frame, |o| o.0).ok().map(|i| t[i].1),
+        }
     }
 }

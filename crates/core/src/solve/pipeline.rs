@@ -39,6 +39,8 @@ const TURNING_WHEN_LOST_PX: f64 = 1.5;
 const SURELY_TURNING_PX: f64 = 0.6;
 /// Median miss with a zoom over that without, below which the lens zooms.
 const ZOOM_RATIO: f64 = 0.8;
+/// Where a point counts as agreeing while all frames are placed, in medians of the misses at the keyframes.
+const LOOSE: f64 = 9.0;
 /// Keyframes that the test of a turning camera looks at.
 const TURNING_KEYS: usize = 24;
 
@@ -255,9 +257,11 @@ fn adjust_all(adjusted: &mut Adjusting, scene: &mut Scene, settings: &SolveSetti
     let scale = adjusted.problem.scale();
     let done = |part: f64| from + (0.97 - from) * part;
     tell("adjusting everything together", done(0.0))?;
-    adjusted.round(scene, scale, 3.0 * scale, 4, || true);
+    // Things that move on their own come back in within loose limits; the noise says how loose they need be.
+    let loose = (LOOSE * scene.noise_px).clamp(0.8 * scale, 3.0 * scale);
+    adjusted.round(scene, 0.35 * loose, loose, 4, || true);
     tell("adjusting everything together", done(0.25))?;
-    adjusted.round(scene, 0.4 * scale, 1.2 * scale, 4, || true);
+    adjusted.round(scene, (0.35 * loose).min(0.4 * scale), loose.min(1.2 * scale), 4, || true);
     tell("trying a zoom and a rolling shutter", done(0.5))?;
     let released = adjusted.release(scene, settings);
     if released == Released::Something {
@@ -275,7 +279,8 @@ fn adjust_all(adjusted: &mut Adjusting, scene: &mut Scene, settings: &SolveSetti
 /// adds may reach the next.
 fn fill_frames(problem: &Problem, scene: &mut Scene) {
     let all: Vec<usize> = (0..problem.tracks.len()).collect();
-    add_points(problem, scene, &all, 3.0 * problem.scale());
+    let limit = (LOOSE * scene.noise_px).clamp(problem.scale(), 3.0 * problem.scale());
+    add_points(problem, scene, &all, limit);
     let mut before = 0;
     loop {
         fill_once(problem, scene, &all);
@@ -284,12 +289,12 @@ fn fill_frames(problem: &Problem, scene: &mut Scene) {
             return;
         }
         before = now;
-        add_points_from(problem, scene, &all, 3.0 * problem.scale(), BRIDGE_PARALLAX_DEG);
+        add_points_from(problem, scene, &all, limit, BRIDGE_PARALLAX_DEG);
     }
 }
 
 fn fill_once(problem: &Problem, scene: &mut Scene, all: &[usize]) {
-    let limit = 3.0 * problem.scale();
+    let limit = (LOOSE * scene.noise_px).clamp(problem.scale(), 3.0 * problem.scale());
     let posed = scene.posed();
     let missing: Vec<u32> = (0..problem.frames as u32).filter(|&f| scene.poses[f as usize].is_none()).collect();
     missing.iter().for_each(|&f| scene.guess_zoom(f));

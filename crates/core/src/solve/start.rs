@@ -27,10 +27,17 @@ const PAIR_ZOOMS: [f64; 5] = [0.0, -0.06, 0.06, -0.14, 0.14];
 const FRAME_ZOOMS: [f64; 7] = [0.0, -0.025, 0.025, -0.06, 0.06, -0.12, 0.12];
 /// Angle from which a point may help to reach the next frame where there are few, degrees.
 pub(super) const BRIDGE_PARALLAX_DEG: f64 = 0.2;
-/// Most rounds, and steps of each, in which a zoom settles, and the change of the focal length that ends them.
+/// Most rounds, and steps of each, in which a scene settles, and the change of the focal length that ends them.
+const SETTLE_ROUNDS: usize = 8;
+const SETTLE_STEPS: usize = 30;
 const ZOOM_ROUNDS: usize = 10;
 const ZOOM_STEPS: usize = 60;
-const ZOOM_SETTLED: f64 = 1e-3;
+const SETTLED: f64 = 1e-3;
+/// Where a point is dropped and where its weight has fallen to a half, in medians of all misses.
+const SETTLE_LIMIT: f64 = 4.0;
+const SETTLE_LOSS: f64 = 1.5;
+/// Miss, px of a picture 1280 wide, from which a start explains nothing.
+const EXPLAINED_PX: f64 = 1.5;
 /// Keyframes that the start is grown over.
 const WINDOW: usize = 14;
 /// Miss, px of a picture 1280 wide, within which a point agrees while the lens is still rough.
@@ -109,7 +116,7 @@ fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
 
 /// Mean loss per observation, capped; what has no pose or point costs the cap.
 pub fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene: &Scene) -> f64 {
-    let cap = 4.0 * problem.scale();
+    let cap = EXPLAINED_PX * problem.scale();
     let (mut sum, mut n) = (0.0, 0.0);
     for &t in tracks {
         for &f in keyframes {
@@ -269,29 +276,49 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
         }
     }
     let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
-    for limit in [rough_limit(problem), 2.5 * problem.scale()] {
+    for limit in [ROUGH_PX * problem.scale(), 2.5 * problem.scale()] {
         // Focal length and depth trade places along a flat valley; it takes many small steps.
         adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, 40);
         drop_points(problem, scene, tracks, &posed, limit);
         add_points(problem, scene, tracks, limit);
     }
-    if scene.zooms() && posed.len() > 4 {
-        // Zoom, travel and depth trade places along a valley that is flatter still.
-        for _ in 0..ZOOM_ROUNDS {
-            let before: Vec<f64> = posed.iter().map(|&f| scene.lens_at(f).focal_px).collect();
-            adjust_scene(problem, scene, tracks, &posed, Release::FocalK1, 0.5, ZOOM_STEPS);
-            let change = posed.iter().zip(&before).map(|(&f, b)| (scene.lens_at(f).focal_px / b).ln().abs()).fold(0.0, f64::max);
-            drop_points(problem, scene, tracks, &posed, 2.5 * problem.scale());
-            add_points(problem, scene, tracks, 2.5 * problem.scale());
-            if change < ZOOM_SETTLED {
-                break;
-            }
-        }
-    }
+    settle(problem, scene, tracks, &posed, free_focal);
 }
 
-fn rough_limit(problem: &Problem) -> f64 {
-    ROUGH_PX * problem.scale()
+/// Adjusts and drops what does not agree, ever closer to the noise, until the focal length holds still: things that
+/// move on their own explain themselves well enough within loose limits, and bend the camera to it.
+fn settle(problem: &Problem, scene: &mut Scene, tracks: &[usize], posed: &[u32], free_focal: bool) {
+    if posed.len() < 4 {
+        return;
+    }
+    let scale = problem.scale();
+    // Zoom, travel and depth trade places along a valley that is flatter still.
+    let (rounds, steps) = if scene.zooms() { (ZOOM_ROUNDS, ZOOM_STEPS) } else { (SETTLE_ROUNDS, SETTLE_STEPS) };
+    for _ in 0..rounds {
+        let noise = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
+        let limit = (SETTLE_LIMIT * noise).clamp(0.5 * scale, 2.5 * scale);
+        let before: Vec<f64> = posed.iter().map(|&f| scene.lens_at(f).focal_px).collect();
+        let loss = (SETTLE_LOSS * noise / scale).clamp(0.1, 1.0);
+        adjust_scene(problem, scene, tracks, posed, release(posed.len(), free_focal), loss, steps);
+        drop_points(problem, scene, tracks, posed, limit);
+        add_points(problem, scene, tracks, limit);
+        let change = posed.iter().zip(&before).map(|(&f, b)| (scene.lens_at(f).focal_px / b).ln().abs()).fold(0.0, f64::max);
+        let calmer = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
+        if change < SETTLED && calmer > 0.95 * noise {
+            break;
+        }
+    }
+    scene.noise_px = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
+}
+
+/// Median miss of the points that are placed, px.
+fn noise_px(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) -> Option<f64> {
+    let misses: Vec<f64> = tracks
+        .iter()
+        .filter_map(|&t| Some((t, scene.points[t]?)))
+        .flat_map(|(t, point)| frames.iter().filter_map(move |&f| scene.miss(f, &problem.at(t, f)?, &point)))
+        .collect();
+    super::report::median(&misses)
 }
 
 fn release(cameras: usize, free_focal: bool) -> Release {

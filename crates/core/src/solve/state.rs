@@ -20,6 +20,8 @@ pub struct Scene {
     pub zoom: Vec<f64>,
     /// Part of the frame time between the first and the last row.
     pub readout: f64,
+    /// Median miss of the points at the keyframes, px.
+    pub noise_px: f64,
     speeds: Vec<Option<Speed>>,
 }
 
@@ -33,6 +35,7 @@ impl Scene {
             lens,
             zoom: vec![0.0; if zooms { frames } else { 0 }],
             readout: 0.0,
+            noise_px: 0.25 * (2.0 * lens.centre_px[0] + 1.0) / 1280.0,
             speeds: Vec::new(),
         }
     }

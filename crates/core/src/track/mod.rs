@@ -8,6 +8,7 @@
 //! frame to frame.
 
 mod align;
+mod away;
 mod detect;
 mod mask;
 mod motion;

@@ -7,14 +7,14 @@ use serde::{Deserialize, Serialize};
 #[serde(transparent)]
 pub struct TrackId(pub u32);
 
-/// One point over consecutive frames.
+/// One point over a span of frames.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Track {
     /// Its name.
     pub id: TrackId,
     /// First frame on which it was seen.
     pub first_frame: u32,
-    /// Pixels, one for each frame from the first on.
+    /// Pixels, one for each frame from the first on; no numbers where the point was out of sight.
     pub positions: Vec<[f32; 2]>,
 }
 
@@ -27,8 +27,17 @@ impl Track {
     /// Where it was at `frame`, px.
     pub fn at(&self, frame: u32) -> Option<[f64; 2]> {
         let i = frame.checked_sub(self.first_frame)? as usize;
-        self.positions.get(i).map(|p| [f64::from(p[0]), f64::from(p[1])])
+        self.positions.get(i).filter(|p| is_seen(p)).map(|p| [f64::from(p[0]), f64::from(p[1])])
     }
+
+    /// The frames on which it was seen, with its pixels.
+    pub fn sightings(&self) -> impl Iterator<Item = (u32, [f32; 2])> + '_ {
+        (self.first_frame..).zip(&self.positions).filter(|(_, p)| is_seen(p)).map(|(f, p)| (f, *p))
+    }
+}
+
+fn is_seen(position: &[f32; 2]) -> bool {
+    position[0].is_finite() && position[1].is_finite()
 }
 
 /// All tracks of a run.
@@ -64,7 +73,7 @@ const MAGIC: &[u8; 8] = b"FNKTRK\x00\x01";
 
 impl TrackSet {
     /// Little-endian bytes: magic, width, height, frames, cuts, then each track as id, first frame,
-    /// length and its positions as f32 pairs.
+    /// length and its positions as f32 pairs (NaN where it was out of sight).
     pub fn to_bytes(&self) -> Vec<u8> {
         let mut out = MAGIC.to_vec();
         let mut put = |v: u32| out.extend_from_slice(&v.to_le_bytes());
@@ -115,7 +124,7 @@ impl TrackSet {
     pub fn counts(&self) -> Vec<u32> {
         let mut counts = vec![0; self.frames as usize];
         for track in &self.tracks {
-            for frame in track.first_frame..=track.last_frame() {
+            for (frame, _) in track.sightings() {
                 if let Some(c) = counts.get_mut(frame as usize) {
                     *c += 1;
                 }

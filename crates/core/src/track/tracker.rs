@@ -1,5 +1,6 @@
 //! The track run: one frame in, all points one frame further.
 
+use super::away::Away;
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
@@ -118,12 +119,14 @@ pub struct TrackStep {
     pub found: usize,
 }
 
-struct Live {
+/// A point that is being followed.
+#[derive(Clone)]
+pub(super) struct Live {
     id: u32,
     first_frame: u32,
-    positions: Vec<[f32; 2]>,
-    template: Template<8>,
-    warp: Warp,
+    pub positions: Vec<[f32; 2]>,
+    pub template: Template<8>,
+    pub warp: Warp,
     renewals: u8,
 }
 
@@ -139,6 +142,7 @@ pub struct Tracker {
     masks: Masks,
     windows: Windows,
     live: Vec<Live>,
+    away: Vec<Away>,
     done: Vec<Track>,
     cuts: Vec<u32>,
     previous: Option<Pyramid>,
@@ -162,6 +166,7 @@ impl Tracker {
             masks,
             windows,
             live: Vec::new(),
+            away: Vec::new(),
             done: Vec::new(),
             cuts: Vec::new(),
             previous: None,
@@ -203,6 +208,9 @@ impl Tracker {
             for live in std::mem::take(&mut self.live) {
                 self.retire(live, true);
             }
+            for away in std::mem::take(&mut self.away) {
+                self.retire(away.live, false);
+            }
         }
         let due = frame.is_multiple_of(TOP_UP_EVERY) || cut || lost * 8 > before.max(1);
         let found = if due { self.top_up(&pyramid, &masks) } else { 0 };
@@ -217,7 +225,7 @@ impl Tracker {
 
     /// Ends the run.
     pub fn finish(mut self) -> TrackSet {
-        for live in std::mem::take(&mut self.live) {
+        for live in std::mem::take(&mut self.live).into_iter().chain(std::mem::take(&mut self.away).into_iter().map(|a| a.live)) {
             self.retire(live, false);
         }
         self.done.sort_by_key(|t| t.id);
@@ -238,6 +246,7 @@ impl Tracker {
     /// Moves all points from `previous` to `current`; returns how many were lost.
     fn carry(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
         let motion = self.predict(previous, current);
+        let back = self.look_for_lost(&motion, current, masks);
         let (settings, windows) = (&self.settings, &self.windows);
         let moved: Vec<Option<(Warp, bool)>> = self
             .live
@@ -249,7 +258,13 @@ impl Tracker {
         for (mut live, moved) in std::mem::take(&mut self.live).into_iter().zip(moved) {
             let Some((warp, renew)) = moved else {
                 lost += 1;
-                self.retire(live, false);
+                // This frame is the first that it misses.
+                let away = Away::remember(&live, previous, &self.windows.coarse, &mut Vec::new())
+                    .and_then(|mut away| away.wait(&motion, self.size.0, self.size.1).then_some(away));
+                match away {
+                    Some(away) => self.away.push(away),
+                    None => self.retire(live, false),
+                }
                 continue;
             };
             live.positions.push([warp.x as f32, warp.y as f32]);
@@ -267,8 +282,38 @@ impl Tracker {
             }
             kept.push(live);
         }
+        kept.extend(back);
         self.live = kept;
         lost
+    }
+
+    /// Looks for points that are out of sight; hands back those that were found.
+    fn look_for_lost(&mut self, motion: &AffineMotion, current: &Pyramid, masks: &MasksAtFrame) -> Vec<Live> {
+        let (width, height) = self.size;
+        let mut waiting = Vec::with_capacity(self.away.len());
+        for mut away in std::mem::take(&mut self.away) {
+            if away.wait(motion, width, height) {
+                waiting.push(away);
+            } else {
+                self.retire(away.live, false);
+            }
+        }
+        let half = f64::from(self.settings.window_half_px);
+        let found: Vec<Option<Warp>> = waiting
+            .par_iter()
+            .map_init(Vec::new, |buffer, away| {
+                let warp = if away.is_due() { away.find(current, buffer) } else { None };
+                warp.filter(|w| masks.allows(w.x, w.y, half))
+            })
+            .collect();
+        let mut back = Vec::new();
+        for (away, warp) in waiting.into_iter().zip(found) {
+            match warp {
+                Some(warp) => back.push(away.come_back(warp)),
+                None => self.away.push(away),
+            }
+        }
+        back
     }
 
     /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
