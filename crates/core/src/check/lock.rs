@@ -26,6 +26,22 @@ pub struct LockError {
 /// then is from the true pixels. `camera` gives the solved pose and lens of a frame. `None` when no
 /// point can be placed.
 pub fn lock_error(points: &[TruePoint], camera: impl Fn(u32) -> Option<(Pose, Lens)>) -> Option<LockError> {
+    lock_error_of(points, camera, triangulate)
+}
+
+/// The same for a camera that turns on the spot: points are placed as directions.
+pub fn turning_lock_error(points: &[TruePoint], camera: impl Fn(u32) -> Option<(Pose, Lens)>) -> Option<LockError> {
+    lock_error_of(points, camera, |views| {
+        let sum: Vector3<f64> = views.iter().map(|(pose, n)| pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0).normalize()).sum();
+        sum.try_normalize(1e-9)
+    })
+}
+
+fn lock_error_of(
+    points: &[TruePoint],
+    camera: impl Fn(u32) -> Option<(Pose, Lens)>,
+    place: impl Fn(&[(Pose, Vector2<f64>)]) -> Option<Vector3<f64>>,
+) -> Option<LockError> {
     let mut total = (0.0, 0usize);
     let mut of_points = Vec::new();
     for seen in points {
@@ -35,8 +51,8 @@ pub fn lock_error(points: &[TruePoint], camera: impl Fn(u32) -> Option<(Pose, Le
             continue;
         }
         let normalised: Vec<_> = views.iter().map(|(pose, lens, px)| (*pose, lens.normalise(*px))).collect();
-        let Some(place) = triangulate(&normalised) else { continue };
-        let sum: f64 = views.iter().map(|(pose, lens, px)| (image(pose, lens, place) - px).norm_squared()).sum();
+        let Some(at) = place(&normalised) else { continue };
+        let sum: f64 = views.iter().map(|(pose, lens, px)| (image(pose, lens, at) - px).norm_squared()).sum();
         total = (total.0 + sum, total.1 + views.len());
         of_points.push((sum / views.len() as f64).sqrt());
     }
@@ -72,5 +88,15 @@ mod tests {
         let wrong = lock_error(&points, |f| Some((pose(f), Lens { focal_px: 950.0, ..lens }))).unwrap();
         assert!(wrong.rms_px > 0.2, "{wrong:?}");
         assert_eq!(lock_error(&points, |_| None), None);
+        // The same points by a camera that only turns: directions suffice, and a wrong focal length slips.
+        let turned = |f: u32| Pose { translation: Vector3::zeros(), ..pose(f) };
+        let far: Vec<TruePoint> = (0..30)
+            .map(|i| {
+                let p = Vector3::new(f64::from(i % 6) - 2.5, -2.0 - f64::from(i / 6) * 0.3, -9.0);
+                (0..20).map(|f| (f, image(&turned(f), &lens, p))).collect()
+            })
+            .collect();
+        assert!(turning_lock_error(&far, |f| Some((turned(f), lens))).unwrap().rms_px < 1e-6);
+        assert!(turning_lock_error(&far, |f| Some((turned(f), Lens { focal_px: 950.0, ..lens }))).unwrap().rms_px > 0.2);
     }
 }

@@ -2,4 +2,4 @@
 
 mod lock;
 
-pub use lock::{LockError, TruePoint, lock_error};
+pub use lock::{LockError, TruePoint, lock_error, turning_lock_error};

@@ -4,9 +4,10 @@ use super::Problem;
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::report::{Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
 use super::settings::{LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
+use super::resect;
 use super::start::place_track;
 use super::state::Scene;
-use crate::geometry::{Pose, Similarity, parallax_rad};
+use crate::geometry::{Lens, Pose, Similarity, parallax_rad};
 use crate::track::TrackId;
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use rayon::prelude::*;
@@ -26,8 +27,13 @@ const RELEASE_GAIN: f64 = 0.06;
 const LEAST_ZOOM: f64 = 0.004;
 /// Least readout that counts as one, part of the frame time.
 const LEAST_READOUT: f64 = 0.03;
-/// Observations that are enough to try a release on.
-const PROBE_OBSERVATIONS: usize = 40_000;
+/// Frames and points that are enough to try a release on.
+const PROBE_FRAMES: usize = 60;
+const PROBE_POINTS: usize = 500;
+/// Pairs of views of one point that an adjustment takes on; of longer clips only every few frames take part.
+const MOST_PAIRS: f64 = 2.5e6;
+/// Views that the longer tracks keep all the same.
+const LEAST_VIEWS: f64 = 10.0;
 /// Steps of such a try.
 const PROBE_STEPS: usize = 8;
 
@@ -52,6 +58,8 @@ pub(super) struct Adjusting<'a> {
     bundle: Bundle,
     options: BundleOptions,
     free_focal: bool,
+    /// Relative deviation of the focal length, from the last round.
+    focal_deviation: f64,
     /// Whether a readout that is not zero is adjusted.
     pub free_readout: bool,
 }
@@ -59,7 +67,7 @@ pub(super) struct Adjusting<'a> {
 impl<'a> Adjusting<'a> {
     /// Nothing collected yet.
     pub fn new(problem: &'a Problem, scene: &Scene, free_focal: bool) -> Self {
-        Self { problem, frames: Vec::new(), tracks: Vec::new(), bundle: scene.bundle(&[]), options: BundleOptions::default(), free_focal, free_readout: true }
+        Self { problem, frames: Vec::new(), tracks: Vec::new(), bundle: scene.bundle(&[]), options: BundleOptions::default(), free_focal, focal_deviation: f64::INFINITY, free_readout: true }
     }
 
     /// Takes in every track that agrees within `limit_px`, observation by observation, and adjusts. A
@@ -72,7 +80,8 @@ impl<'a> Adjusting<'a> {
             let sigma = self.sigma_px().max(0.02 * scale);
             ((2.5 * sigma).max(0.08 * scale), (6.0 * sigma).clamp(0.3 * scale, 1.2 * scale))
         };
-        self.collect(scene, limit_px);
+        let step = self.frame_step(scene);
+        self.collect(scene, limit_px, step);
         self.options = BundleOptions {
             motion: scene.motion,
             focal: self.free_focal && !scene.zooms(),
@@ -99,12 +108,68 @@ impl<'a> Adjusting<'a> {
         for (&t, point) in self.tracks.iter().zip(&self.bundle.points) {
             scene.points[t] = Some(*point);
         }
+        if last {
+            let sigma_px = self.sigma_px().max(0.01);
+            let free = self.options.focal || self.options.zoom;
+            self.focal_deviation =
+                if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
+        }
+        if step > 1 {
+            self.refit_between(scene, loss_px);
+            if last {
+                self.collect(scene, limit_px, 1);
+            }
+        }
     }
 
-    fn collect(&mut self, scene: &mut Scene, limit_px: f64) {
+    /// Every how many frames take part in the joint adjustment. A point that is seen n times ties n^2 pairs of
+    /// cameras together; beyond a number of views it gains little, and frames between are placed from the points.
+    fn frame_step(&self, scene: &Scene) -> usize {
+        if scene.readout != 0.0 {
+            // How the camera moves within a frame is read off its neighbours.
+            return 1;
+        }
+        let mut lengths: Vec<f64> = self.problem.tracks.iter().map(|t| t.len() as f64).collect();
+        let pairs: f64 = 0.5 * lengths.iter().map(|n| n * n).sum::<f64>();
+        let wanted = (pairs / MOST_PAIRS).sqrt().ceil();
+        lengths.sort_by(f64::total_cmp);
+        let long = lengths.get(lengths.len() * 3 / 4).copied().unwrap_or(1.0);
+        wanted.min(long / LEAST_VIEWS).max(1.0) as usize
+    }
+
+    /// Places the frames that took no part, from the points.
+    fn refit_between(&mut self, scene: &mut Scene, loss_px: f64) {
+        let problem = self.problem;
+        let rest: Vec<u32> = scene.posed().into_iter().filter(|f| self.frames.binary_search(f).is_err()).collect();
+        rest.iter().for_each(|&f| scene.zoom_between(f, &self.frames));
+        let mut sights: Vec<Vec<resect::Sight>> = vec![Vec::new(); problem.frames];
+        for (&t, point) in self.tracks.iter().zip(&self.bundle.points) {
+            problem.tracks[t].iter().for_each(|&(f, pixel)| sights[f as usize].push((pixel, *point)));
+        }
+        let loose = resect::Loose { shift: scene.motion == Move::Free, focal: scene.zooms() };
+        let placed: Vec<(Pose, Lens)> = rest
+            .par_iter()
+            .map(|&f| {
+                let start = scene.poses[f as usize].unwrap_or_else(Pose::identity);
+                let (pose, lens) = resect::refine_loose(start, &sights[f as usize], &scene.lens_at(f), 8.0 * loss_px, loose);
+                resect::refine_loose(pose, &sights[f as usize], &lens, loss_px, loose)
+            })
+            .collect();
+        for (&f, (pose, lens)) in rest.iter().zip(placed) {
+            scene.poses[f as usize] = Some(pose);
+            if scene.zooms() {
+                scene.zoom[f as usize] = (lens.focal_px / scene.lens.focal_px).ln();
+            }
+        }
+    }
+
+    /// Gathers every `step`th frame and all tracks that agree there.
+    fn collect(&mut self, scene: &mut Scene, limit_px: f64, step: usize) {
         let problem = self.problem;
         loop {
-            let frames: Vec<u32> = (0..problem.frames as u32).filter(|&f| scene.poses[f as usize].is_some()).collect();
+            let posed = scene.posed();
+            let last = posed.len().saturating_sub(1);
+            let frames: Vec<u32> = posed.iter().enumerate().filter(|(i, _)| i % step == 0 || *i == last).map(|(_, f)| *f).collect();
             let mut index = vec![u32::MAX; problem.frames];
             frames.iter().enumerate().for_each(|(i, &f)| index[f as usize] = i as u32);
             let taken: Vec<Option<(Vector3<f64>, Vec<Observation>)>> = (0..problem.tracks.len())
@@ -178,49 +243,72 @@ impl<'a> Adjusting<'a> {
         while may_zoom || may_roll {
             let loss_px = (4.0 * self.sigma_px()).clamp(0.3 * self.problem.scale(), 2.0 * self.problem.scale());
             let base = BundleOptions { loss_px, max_steps: PROBE_STEPS, tolerance: 1e-6, readout: scene.readout != 0.0, ..self.options };
-            let start = self.part();
-            let try_out = |options: &BundleOptions| {
-                let mut probe = start.clone();
-                let cost = probe.adjust(options, || true).cost_last;
-                (cost, probe)
+            // A zoom shows over the whole clip, a rolling shutter from frame to frame.
+            let few = self.every_few_frames(PROBE_FRAMES);
+            let zoom_gain = if may_zoom {
+                let start = self.excerpt(scene, &few);
+                let with = BundleOptions { focal: false, zoom: true, ..base };
+                gain_of(&start, &base, &with).filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM).map_or(0.0, |g| g.0)
+            } else {
+                0.0
             };
-            let (plain, _) = try_out(&base);
-            let zoomed = may_zoom.then(|| try_out(&BundleOptions { focal: false, zoom: true, ..base }));
-            let rolled = may_roll.then(|| try_out(&BundleOptions { readout: true, ..base }));
-            let gain = |cost: f64| 1.0 - cost / plain.max(1e-300);
-            let zoom_gain = zoomed.as_ref().filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM).map_or(0.0, |(c, _)| gain(*c));
-            let plausible = |r: f64| (LEAST_READOUT..=MOST_READOUT).contains(&r.abs());
-            let roll_gain = rolled.as_ref().filter(|(_, b)| plausible(b.readout)).map_or(0.0, |(c, _)| gain(*c));
-            let (winner, which) = if zoom_gain >= roll_gain { (zoomed, &mut may_zoom) } else { (rolled, &mut may_roll) };
+            let rolled = if may_roll {
+                let start = self.excerpt(scene, &shakiest(scene, PROBE_FRAMES));
+                let plausible = |r: f64| (LEAST_READOUT..=MOST_READOUT).contains(&r.abs());
+                gain_of(&start, &base, &BundleOptions { readout: true, ..base }).filter(|(_, b)| plausible(b.readout))
+            } else {
+                None
+            };
+            let roll_gain = rolled.as_ref().map_or(0.0, |g| g.0);
             if zoom_gain.max(roll_gain) < RELEASE_GAIN {
                 break;
             }
-            if zoom_gain >= roll_gain && scene.motion == Move::Free {
-                return Released::ZoomSuspected;
-            }
-            *which = false;
-            if let Some((_, probe)) = winner {
-                scene.take(&probe, &self.frames);
-                scene.points.iter_mut().for_each(|p| *p = None);
-                released = Released::Something;
-                if may_zoom || may_roll {
-                    self.options.zoom = scene.zooms();
-                    self.options.focal = self.options.focal && !scene.zooms();
-                    self.collect(scene, 3.0 * self.problem.scale());
+            if zoom_gain >= roll_gain {
+                if scene.motion == Move::Free {
+                    return Released::ZoomSuspected;
                 }
+                scene.zoom = vec![0.0; scene.poses.len()];
+                may_zoom = false;
+                self.options.zoom = true;
+                self.options.focal = false;
+            } else if let Some((_, probe)) = rolled {
+                scene.readout = probe.readout;
+                scene.points.iter_mut().for_each(|p| *p = None);
+                may_roll = false;
             }
+            released = Released::Something;
+            scene.refresh_speeds();
         }
         released
     }
 
-    /// All cameras and a part of the points, spread evenly.
-    fn part(&self) -> Bundle {
-        let total: usize = self.bundle.observations.iter().map(Vec::len).sum();
-        let step = total.div_ceil(PROBE_OBSERVATIONS).max(1);
-        let mut part = Bundle { points: Vec::new(), observations: Vec::new(), ..self.bundle.clone() };
-        for (point, seen) in self.bundle.points.iter().zip(&self.bundle.observations).step_by(step) {
-            part.points.push(*point);
-            part.observations.push(seen.clone());
+    fn every_few_frames(&self, most: usize) -> Vec<u32> {
+        let step = self.frames.len().div_ceil(most).max(1);
+        self.frames.iter().copied().step_by(step).collect()
+    }
+
+    /// Some frames and a part of the points that are seen there, spread evenly.
+    fn excerpt(&self, scene: &Scene, frames: &[u32]) -> Bundle {
+        let mut index = vec![u32::MAX; self.problem.frames];
+        frames.iter().enumerate().for_each(|(i, &f)| index[f as usize] = i as u32);
+        let mut part = scene.bundle(frames);
+        let mut seen_there: Vec<(Vector3<f64>, Vec<Observation>)> = self
+            .tracks
+            .iter()
+            .zip(&self.bundle.points)
+            .filter_map(|(&t, point)| {
+                let seen: Vec<Observation> = self.problem.tracks[t]
+                    .iter()
+                    .filter(|(f, _)| index[*f as usize] != u32::MAX)
+                    .map(|&(f, pixel)| Observation { camera: index[f as usize], pixel })
+                    .collect();
+                (seen.len() >= 4).then_some((*point, seen))
+            })
+            .collect();
+        let step = seen_there.len().div_ceil(PROBE_POINTS).max(1);
+        for (point, seen) in seen_there.drain(..).step_by(step) {
+            part.points.push(point);
+            part.observations.push(seen);
         }
         part
     }
@@ -267,9 +355,6 @@ impl<'a> Adjusting<'a> {
                 points: count,
             })
             .collect();
-        let sigma_px = self.sigma_px().max(0.01);
-        let free = self.options.focal || self.options.zoom;
-        let deviation = if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
         let angles: Vec<f64> = points.iter().map(|p| p.parallax_deg).collect();
         Solution {
             width: self.problem.width,
@@ -284,7 +369,7 @@ impl<'a> Adjusting<'a> {
             rms_px: (total / n.max(1) as f64).sqrt(),
             median_px: median(&self.all_misses()).unwrap_or(0.0),
             parallax_deg: median(&angles).unwrap_or(0.0),
-            focal_deviation_percent: 100.0 * deviation,
+            focal_deviation_percent: 100.0 * self.focal_deviation,
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }
@@ -302,7 +387,7 @@ fn agreeing(
     let mut views = 0;
     let mut seen = Vec::new();
     for &(f, pixel) in &problem.tracks[track] {
-        if scene.poses[f as usize].is_none() {
+        if index[f as usize] == u32::MAX {
             continue;
         }
         views += 1;
@@ -311,6 +396,32 @@ fn agreeing(
         }
     }
     (seen.len() >= 3 && seen.len() * 10 >= views * 7).then_some((point, seen))
+}
+
+/// How much lower the cost comes with more released than without, and the bundle that it comes from.
+fn gain_of(start: &Bundle, without: &BundleOptions, with: &BundleOptions) -> Option<(f64, Bundle)> {
+    let (mut plain, mut more) = (start.clone(), start.clone());
+    let before = plain.adjust(without, || true).cost_last;
+    let after = more.adjust(with, || true).cost_last;
+    (before > 0.0).then(|| (1.0 - after / before, more))
+}
+
+/// The stretch of up to `most` frames, all with poses, over which the camera turns most from frame to frame.
+fn shakiest(scene: &Scene, most: usize) -> Vec<u32> {
+    let posed = scene.posed();
+    let turn = |a: u32, b: u32| match (scene.poses[a as usize], scene.poses[b as usize]) {
+        (Some(p), Some(q)) if b == a + 1 => (q.rotation * p.rotation.inverse()).angle(),
+        _ => 0.0,
+    };
+    let turns: Vec<f64> = posed.windows(2).map(|w| turn(w[0], w[1])).collect();
+    let from = (0..=posed.len().saturating_sub(most))
+        .step_by(5)
+        .max_by(|&a, &b| {
+            let sum = |i: usize| turns.iter().skip(i).take(most - 1).sum::<f64>();
+            sum(a).total_cmp(&sum(b))
+        })
+        .unwrap_or(0);
+    posed.into_iter().skip(from).take(most).collect()
 }
 
 /// Logarithm of the longest focal length over the shortest.

@@ -39,11 +39,6 @@ impl Profile {
         &self.values[at..at + row + 1 - self.first[row]]
     }
 
-    /// The entry at (row, column), column <= row; zero outside the profile.
-    pub fn at(&self, row: usize, column: usize) -> f64 {
-        if column < self.first[row] { 0.0 } else { self.values[self.start[row] + column - self.first[row]] }
-    }
-
     /// Adds another matrix of the same shape.
     pub fn add(&mut self, other: &Self) {
         for (a, b) in self.values.iter_mut().zip(&other.values) {

@@ -89,9 +89,17 @@ impl Scene {
                 self.zoom[f as usize] = bundle.zoom[i];
             }
         }
+        self.refresh_speeds();
+    }
+
+    /// Reads off the poses how the camera moves within each frame; only needed with a rolling shutter.
+    pub fn refresh_speeds(&mut self) {
         self.speeds = vec![None; self.poses.len()];
         if self.readout != 0.0 {
-            for (&f, speed) in frames.iter().zip(speeds(&bundle.poses, &bundle.times)) {
+            let frames = self.posed();
+            let poses: Vec<Pose> = frames.iter().filter_map(|&f| self.poses[f as usize]).collect();
+            let times: Vec<f64> = frames.iter().map(|&f| f64::from(f)).collect();
+            for (&f, speed) in frames.iter().zip(speeds(&poses, &times)) {
                 self.speeds[f as usize] = Some(speed);
             }
         }
@@ -110,19 +118,25 @@ impl Scene {
 
     /// Gives a frame without a pose the zoom between its nearest neighbours that have one.
     pub fn guess_zoom(&mut self, frame: u32) {
+        if self.zooms() {
+            self.zoom_between(frame, &self.posed());
+        }
+    }
+
+    /// Gives a frame the zoom between its nearest neighbours among `known`, which rise.
+    pub fn zoom_between(&mut self, frame: u32, known: &[u32]) {
         if !self.zooms() {
             return;
         }
-        let f = frame as usize;
-        let before = (0..f).rev().find(|&i| self.poses[i].is_some());
-        let after = (f + 1..self.poses.len()).find(|&i| self.poses[i].is_some());
-        self.zoom[f] = match (before, after) {
-            (Some(a), Some(b)) => {
-                let t = (f - a) as f64 / (b - a) as f64;
-                self.zoom[a] * (1.0 - t) + self.zoom[b] * t
+        let after = known.partition_point(|&f| f <= frame);
+        let before = known[..after].iter().rev().find(|&&f| f != frame);
+        self.zoom[frame as usize] = match (before, known.get(after)) {
+            (Some(&a), Some(&b)) => {
+                let t = f64::from(frame - a) / f64::from(b - a);
+                self.zoom[a as usize] * (1.0 - t) + self.zoom[b as usize] * t
             }
-            (Some(i), None) | (None, Some(i)) => self.zoom[i],
-            (None, None) => self.zoom[f],
+            (Some(&i), None) | (None, Some(&i)) => self.zoom[i as usize],
+            (None, None) => self.zoom[frame as usize],
         };
     }
 }

@@ -31,6 +31,9 @@ fn solved(away: &Similarity) -> Solution {
         })
         .collect();
     Solution {
+        motion: fennik_core::solve::Motion::Free,
+        zoom: false,
+        readout: 0.0,
         width: WIDTH,
         height: HEIGHT,
         frames_total: 30,

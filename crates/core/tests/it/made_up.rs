@@ -1,8 +1,12 @@
 //! Scenes, camera moves and the tracks that they give.
 
+use fennik_core::check::{TruePoint, lock_error, turning_lock_error};
 use fennik_core::geometry::{Lens, Pose};
+use fennik_core::solve::{Motion, Solution, SolveFailure, SolveSettings, solve_camera};
 use fennik_core::track::{Track, TrackId, TrackSet};
 use nalgebra::{Rotation3, Vector2, Vector3};
+use std::collections::BTreeSet;
+use std::ops::ControlFlow;
 
 pub const WIDTH: u32 = 1280;
 pub const HEIGHT: u32 = 720;
@@ -26,31 +30,79 @@ impl Random {
     }
 }
 
+/// A film as it was made.
 pub struct Film {
-    pub lens: Lens,
+    /// One a frame.
+    pub lenses: Vec<Lens>,
     pub poses: Vec<Pose>,
     pub tracks: TrackSet,
     pub world: Vec<Vector3<f64>>,
 }
 
+/// How a film is shot; the usual way is a fixed lens without faults.
+#[derive(Clone)]
+pub struct Shooting {
+    pub lens: Lens,
+    /// Logarithm of the focal length over the lens's, by frame.
+    pub zoom: fn(f64) -> f64,
+    /// Part of the frame time between the first and the last row.
+    pub readout: f64,
+    pub noise_px: f64,
+    /// Share of the tracks that wander on their own.
+    pub strays: f64,
+    /// Height of the boxes, m; 0 is a flat scene.
+    pub relief_m: f64,
+    pub seed: u64,
+}
+
+impl Shooting {
+    pub fn plain(lens: Lens, noise_px: f64, strays: f64, seed: u64) -> Self {
+        Self { lens, zoom: |_| 0.0, readout: 0.0, noise_px, strays, relief_m: 5.0, seed }
+    }
+
+    fn lens_at(&self, frame: f64) -> Lens {
+        Lens { focal_px: self.lens.focal_px * (self.zoom)(frame).exp(), ..self.lens }
+    }
+}
+
 /// Ground and boxes in front of the cameras, seen with noise; `strays` of the tracks wander on their own.
 pub fn film(poses: Vec<Pose>, lens: Lens, noise_px: f64, strays: f64, seed: u64) -> Film {
-    let mut random = Random(seed);
+    shoot(poses, &Shooting::plain(lens, noise_px, strays, seed))
+}
+
+/// Where the camera is between two frames.
+fn pose_between(poses: &[Pose], time: f64) -> Pose {
+    let i = (time.floor().max(0.0) as usize).min(poses.len().saturating_sub(2));
+    poses[i].between(&poses[(i + 1).min(poses.len() - 1)], time - i as f64)
+}
+
+/// The same in any way of shooting.
+pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
+    let mut random = Random(how.seed);
     let world: Vec<Vector3<f64>> = (0..900)
         .map(|i| {
             let (x, z) = (16.0 * random.unit(), -6.0 + 14.0 * random.unit());
-            Vector3::new(x, if i % 2 == 0 { 0.0 } else { 2.5 * (random.unit() + 1.0) }, z)
+            Vector3::new(x, if i % 2 == 0 { 0.0 } else { 0.5 * how.relief_m * (random.unit() + 1.0) }, z)
         })
         .collect();
     let mut tracks = Vec::new();
     for p in &world {
-        let wander = (random.unit() + 1.0 < 2.0 * strays).then(|| Vector2::new(random.unit(), random.unit()) * 3.0);
+        let wander = (random.unit() + 1.0 < 2.0 * how.strays).then(|| Vector2::new(random.unit(), random.unit()) * 3.0);
         let mut run: Option<Track> = None;
-        for (f, pose) in poses.iter().enumerate() {
-            let c = pose.to_camera(*p);
+        for f in 0..poses.len() {
+            let lens = how.lens_at(f as f64);
+            let see = |pose: &Pose| {
+                let c = pose.to_camera(*p);
+                (c.z, lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
+            };
+            let (mut depth, mut px) = see(&poses[f]);
+            for _ in 0..if how.readout == 0.0 { 0 } else { 6 } {
+                let part = how.readout * ((px.y / f64::from(HEIGHT - 1)).clamp(0.0, 1.0) - 0.5);
+                (depth, px) = see(&pose_between(&poses, f as f64 + part));
+            }
             let drift = wander.map_or_else(Vector2::zeros, |w| w * f as f64 + Vector2::new((f as f64 * 0.7).sin(), 0.0) * 9.0);
-            let px = lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) + drift + Vector2::new(random.normal(), random.normal()) * noise_px;
-            let inside = c.z > 0.3 && (10.0..1270.0).contains(&px.x) && (10.0..710.0).contains(&px.y);
+            px += drift + Vector2::new(random.normal(), random.normal()) * how.noise_px;
+            let inside = depth > 0.3 && (10.0..1270.0).contains(&px.x) && (10.0..710.0).contains(&px.y);
             if inside {
                 let fresh = || Track { id: TrackId(0), first_frame: f as u32, positions: Vec::new() };
                 run.get_or_insert_with(fresh).positions.push([px.x as f32, px.y as f32]);
@@ -64,7 +116,42 @@ pub fn film(poses: Vec<Pose>, lens: Lens, noise_px: f64, strays: f64, seed: u64)
         t.id = TrackId(i as u32);
     }
     let tracks = TrackSet { width: WIDTH, height: HEIGHT, frames: poses.len() as u32, cuts: Vec::new(), tracks };
-    Film { lens, poses, tracks, world }
+    Film { lenses: (0..poses.len()).map(|f| how.lens_at(f as f64)).collect(), poses, tracks, world }
+}
+
+/// A lens with its axis in the middle.
+pub fn lens(focal_px: f64, k1: f64) -> Lens {
+    Lens { k1, ..Lens::centred(focal_px, WIDTH, HEIGHT) }
+}
+
+/// A solve with nothing told.
+pub fn solve(tracks: &TrackSet) -> Result<Solution, SolveFailure> {
+    solve_camera(tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))
+}
+
+/// How far things pinned in the solved scene move against the film, px RMS; infinite where that cannot be told.
+pub fn lock_px(film: &Film, solution: &Solution) -> f64 {
+    let seen: Vec<TruePoint> = film
+        .world
+        .iter()
+        .step_by(7)
+        .map(|p| {
+            let image = |(f, pose): (usize, &Pose)| {
+                let c = pose.to_camera(*p);
+                let px = film.lenses[f].pixel(Vector2::new(c.x / c.z, c.y / c.z));
+                (c.z > 0.3 && (0.0..1280.0).contains(&px.x) && (0.0..720.0).contains(&px.y)).then_some((f as u32, px))
+            };
+            film.poses.iter().enumerate().filter_map(image).collect()
+        })
+        .collect();
+    let camera = |f: u32| solution.at(f).map(|s| (s.pose, s.lens));
+    let lock = if solution.motion == Motion::Nodal { turning_lock_error(&seen, camera) } else { lock_error(&seen, camera) };
+    lock.map_or(f64::INFINITY, |l| l.rms_px)
+}
+
+/// Largest relative error of the focal length over the frames.
+pub fn focal_error(film: &Film, solution: &Solution) -> f64 {
+    solution.frames.iter().map(|s| (s.lens.focal_px / film.lenses[s.frame as usize].focal_px).ln().abs()).fold(0.0, f64::max)
 }
 
 /// A walk past the scene.

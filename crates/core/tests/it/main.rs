@@ -3,4 +3,5 @@
 
 mod datum;
 mod made_up;
-mod solve_camera;
+mod solve_free;
+mod solve_kinds;
