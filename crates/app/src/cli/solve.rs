@@ -36,7 +36,9 @@ fn readout(text: &str) -> Result<ReadoutChoice, String> {
     match text {
         "auto" => Ok(ReadoutChoice::Auto),
         "none" => Ok(ReadoutChoice::None),
-        other => other.parse().map(ReadoutChoice::Given).map_err(|_| format!("{other:?} is no part of the frame time; write 0.6, none or auto")),
+        other => {
+            other.parse().map(ReadoutChoice::Given).map_err(|_| format!("{other:?} is no part of the frame time; write 0.6, none or auto"))
+        }
     }
 }
 

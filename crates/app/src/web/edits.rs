@@ -7,7 +7,7 @@ use fennik_core::scene::{
     Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor, suggest_floor,
     surface_at,
 };
-use fennik_core::solve::{Solution, SolveSettings};
+use fennik_core::solve::{LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::track::TrackId;
 use fennik_store::{JobId, JobKind, RevisionId, ShotId, ShotState};
 use nalgebra::{Vector2, Vector3};
@@ -126,6 +126,20 @@ async fn change_track_settings(
 struct SolveForm {
     revision: i64,
     focal: String,
+    motion: MotionChoice,
+    lens: LensChoice,
+    readout: String,
+}
+
+/// What a person typed for the readout: nothing to have it found, or a part of the frame time.
+fn readout_choice(text: &str) -> Result<ReadoutChoice, EngineError> {
+    match text.trim() {
+        "" => Ok(ReadoutChoice::Auto),
+        "0" | "none" => Ok(ReadoutChoice::None),
+        other => other.parse().map(ReadoutChoice::Given).map_err(|_| {
+            EngineError::Message(format!("{other:?} is no readout; type a part of the frame time as 0.6, 0 for none, or leave it empty"))
+        }),
+    }
 }
 
 #[post("/shots/{id}/solve-settings")]
@@ -134,15 +148,15 @@ async fn change_solve_settings(
     id: web::Path<ShotId>,
     form: web::Form<SolveForm>,
 ) -> Result<impl Responder, PageError> {
-    let (id, form) = (*id, form.into_inner());
-    apply(desk, id, form.revision, move |desk| {
+    let form = form.into_inner();
+    apply(desk, *id, form.revision, move |_| {
         let focal_px = match form.focal.trim() {
             "" => None,
             text => Some(text.parse().map_err(|_| {
                 EngineError::Message(format!("{text:?} is no focal length; type a number of px, or leave it empty to have it found"))
             })?),
         };
-        let settings = SolveSettings { focal_px, ..desk.open(id)?.document().solve_settings.clone() };
+        let settings = SolveSettings { focal_px, motion: form.motion, lens: form.lens, readout: readout_choice(&form.readout)? };
         Ok(Edit::SolveSettings { settings })
     })
     .await
@@ -228,6 +242,10 @@ fn fresh_title(surface: &Surface, stance: Stance, eye: Vector3<f64>, aim: Vector
         scale: 1.0,
         stance,
     };
+    if surface.kind == SurfaceKind::Far {
+        // Far off there is nothing to stand on; it faces the camera.
+        placement.stance = Stance::Lying;
+    }
     if surface.kind == SurfaceKind::Floor {
         let toward = -aim;
         placement.turn_deg = toward.x.atan2(toward.z).to_degrees();

@@ -37,3 +37,18 @@ pub fn inserts_reading(count: usize) -> String {
         n => format!("{n} inserts"),
     }
 }
+
+/// What is known of the lens, and of how the sensor is read.
+pub fn lens_reading(solution: &Solution) -> String {
+    let (Some(first), Some(last)) = (solution.frames.first(), solution.frames.last()) else { return String::new() };
+    let mut text = if solution.zoom {
+        format!("focal length {:.1} px on the first frame, {:.1} px on the last", first.lens.focal_px, last.lens.focal_px)
+    } else {
+        format!("focal length {:.1} px · {:.1} deg across", first.lens.focal_px, first.lens.field_of_view_deg(solution.width))
+    };
+    text.push_str(&format!(" · k1 {:.4} · k2 {:.4}", first.lens.k1, first.lens.k2));
+    if solution.readout != 0.0 {
+        text.push_str(&format!(" · rows read over {:.2} of the frame time", solution.readout));
+    }
+    text
+}

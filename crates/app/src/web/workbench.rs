@@ -5,6 +5,7 @@ use crate::engine::{EngineError, OpenShot};
 use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title};
+use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice};
 use fennik_core::track::TrackSet;
 use fennik_store::{JobKind, JobRow, JobState, ShotId};
 
@@ -67,6 +68,10 @@ struct Route {
     spacing: f64,
     threshold: f64,
     focal: String,
+    motion: &'static str,
+    lens: &'static str,
+    readout: String,
+    nodal: bool,
     track_reading: String,
     has_tracks: bool,
     deleted: usize,
@@ -127,6 +132,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     let datum = &document.datum;
     let datum_reading = match &datum.floor {
         Some(floor) => format!("floor {:.2} px · {:.1} deg off level · {} points", floor.fit_px, floor.level_deg, floor.points.len()),
+        None if solution.as_ref().is_some_and(|s| s.motion == Motion::Nodal) => "directions only".to_owned(),
         None if document.solve.is_some() => "no floor yet".to_owned(),
         None => "needs a camera".to_owned(),
     };
@@ -156,6 +162,22 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         spacing: document.track_settings.spacing_px,
         threshold: document.track_settings.threshold,
         focal: document.solve_settings.focal_px.map(|f| format!("{f:.1}")).unwrap_or_default(),
+        motion: match document.solve_settings.motion {
+            MotionChoice::Auto => "auto",
+            MotionChoice::Free => "free",
+            MotionChoice::Nodal => "nodal",
+        },
+        lens: match document.solve_settings.lens {
+            LensChoice::Auto => "auto",
+            LensChoice::Fixed => "fixed",
+            LensChoice::Zoom => "zoom",
+        },
+        readout: match document.solve_settings.readout {
+            ReadoutChoice::Auto => String::new(),
+            ReadoutChoice::None => "0".to_owned(),
+            ReadoutChoice::Given(part) => part.to_string(),
+        },
+        nodal: solution.as_ref().is_some_and(|s| s.motion == Motion::Nodal),
         track_reading,
         has_tracks: tracks.is_some(),
         deleted: document.deleted_tracks.len(),
@@ -167,19 +189,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
             .flat_map(|s| &s.verdict.reasons)
             .map(|r| ReasonLine { grade: r.grade.word(), text: r.text.clone(), frame: r.frames.map(|f| f.0) })
             .collect(),
-        focal_line: solution
-            .as_ref()
-            .and_then(|s| s.frames.first().map(|f| (s, f.lens)))
-            .map(|(s, l)| {
-                format!(
-                    "focal length {:.1} px · {:.1} deg across · k1 {:.4} · k2 {:.4}",
-                    l.focal_px,
-                    l.field_of_view_deg(s.width),
-                    l.k1,
-                    l.k2
-                )
-            })
-            .unwrap_or_default(),
+        focal_line: solution.as_ref().map(|s| views::lens_reading(s)).unwrap_or_default(),
         datum_reading,
         has_floor: datum.floor.is_some(),
         scale_known: datum.known_distance_m.is_some(),

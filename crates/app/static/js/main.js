@@ -113,7 +113,7 @@ async function reload() {
 }
 
 const tell = (/** @type {unknown} */ error) => note(error instanceof Error ? error.message : String(error));
-const value = (/** @type {string} */ id) => Number(byId(id).value) || 0;
+const value = (/** @type {string} */ id) => Number(byId(id)?.value) || 0;
 
 /** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
 const acts = {

@@ -277,7 +277,7 @@ export class Stage {
       this.reading.hidden = false;
       this.reading.style.left = `${at[0] + 16}px`;
       this.reading.style.top = `${at[1] + 14}px`;
-      this.reading.textContent = surface.why ?? `${surface.kind} · tilt ${surface.tilt_deg.toFixed(1)} deg · fit ${surface.fit_px.toFixed(2)} px · ${surface.points} points`;
+      this.reading.textContent = surface.why ?? (surface.kind === "far" ? "far off · follows the turn of the camera" : `${surface.kind} · tilt ${surface.tilt_deg.toFixed(1)} deg · fit ${surface.fit_px.toFixed(2)} px · ${surface.points} points`);
       this.model.touch();
     }, () => {}).finally(() => { this.asking = false; });
   }

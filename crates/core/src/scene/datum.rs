@@ -3,7 +3,7 @@
 use super::surface::{fit_plane, plane_miss_px};
 use crate::geometry::Similarity;
 use crate::random::SplitMix64;
-use crate::solve::{Solution, SolvedFrame};
+use crate::solve::{Motion, Solution, SolvedFrame};
 use crate::track::TrackId;
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
@@ -91,6 +91,11 @@ fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[T
 /// # Errors
 /// A sentence that says what is missing.
 pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, String> {
+    if solution.motion == Motion::Nodal {
+        return Err(
+            "the camera turns on the spot, which gives directions and no depths: no floor can be laid. Place things far away".to_owned()
+        );
+    }
     let mut ids = ids.to_vec();
     ids.sort_unstable();
     ids.dedup();
@@ -108,6 +113,9 @@ pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, Strin
 /// Looks for the floor by itself: among planes that lean little against the average camera upright
 /// and have hardly anything under them, the one that the most points lie on.
 pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
+    if solution.motion == Motion::Nodal {
+        return None;
+    }
     let up = camera_up(solution);
     let scale = f64::from(solution.width) / 1280.0;
     let seen: Vec<_> = solution.points.iter().filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?))).collect();

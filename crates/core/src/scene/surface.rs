@@ -3,7 +3,7 @@
 use super::Datum;
 use crate::geometry::{Lens, Pose};
 use crate::random::SplitMix64;
-use crate::solve::Solution;
+use crate::solve::{Motion, Solution};
 use nalgebra::{Matrix3, Vector2, Vector3};
 use serde::{Deserialize, Serialize};
 
@@ -15,6 +15,9 @@ const RADIUS: f64 = 0.085;
 /// Distance from the plane, px, within which a point belongs to it.
 const BELONGS_PX: f64 = 2.0;
 
+/// Distance at which things are placed for a camera that only turns, world units. Any would look the same.
+pub const FAR_M: f64 = 100.0;
+
 /// What a surface is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -25,6 +28,8 @@ pub enum SurfaceKind {
     Wall,
     /// Any other.
     Slope,
+    /// No surface: a place far off, for a camera that only turns.
+    Far,
 }
 
 /// A flat surface under a pixel, in the world of the datum.
@@ -81,8 +86,8 @@ fn meet(pose: &Pose, ray: Vector3<f64>, on: Vector3<f64>, normal: Vector3<f64>) 
 }
 
 /// The surface that would be used at a pixel of a frame: the floor where the points round the pixel
-/// lie on it (or where there is nothing else), else the plane through those points. `None` when
-/// neither is to be had, with words that say why.
+/// lie on it (or where there is nothing else), else the plane through those points. A camera that only turns gets a
+/// place on a far sphere.
 ///
 /// # Errors
 /// A sentence that says what is missing.
@@ -92,6 +97,12 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
     let lens = solved.lens;
     let n = lens.normalise(pixel);
     let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+    if solution.motion == Motion::Nodal {
+        let normal = -ray;
+        let tilt_deg = normal.y.clamp(-1.0, 1.0).acos().to_degrees();
+        let point = pose.centre() + ray * FAR_M;
+        return Ok(Surface { kind: SurfaceKind::Far, point, normal, tilt_deg, fit_px: solved.rms_px, points: solved.points as usize });
+    }
     let reach = RADIUS * f64::from(solution.width);
     let mut near: Vec<(f64, Vector3<f64>)> = solution
         .points

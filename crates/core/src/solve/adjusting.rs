@@ -3,8 +3,8 @@
 use super::Problem;
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::report::{Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
-use super::settings::{LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
 use super::resect;
+use super::settings::{LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
 use super::start::place_track;
 use super::state::Scene;
 use crate::geometry::{Lens, Pose, Similarity, parallax_rad};
@@ -67,7 +67,16 @@ pub(super) struct Adjusting<'a> {
 impl<'a> Adjusting<'a> {
     /// Nothing collected yet.
     pub fn new(problem: &'a Problem, scene: &Scene, free_focal: bool) -> Self {
-        Self { problem, frames: Vec::new(), tracks: Vec::new(), bundle: scene.bundle(&[]), options: BundleOptions::default(), free_focal, focal_deviation: f64::INFINITY, free_readout: true }
+        Self {
+            problem,
+            frames: Vec::new(),
+            tracks: Vec::new(),
+            bundle: scene.bundle(&[]),
+            options: BundleOptions::default(),
+            free_focal,
+            focal_deviation: f64::INFINITY,
+            free_readout: true,
+        }
     }
 
     /// Takes in every track that agrees within `limit_px`, observation by observation, and adjusts. A
@@ -111,8 +120,7 @@ impl<'a> Adjusting<'a> {
         if last {
             let sigma_px = self.sigma_px().max(0.01);
             let free = self.options.focal || self.options.zoom;
-            self.focal_deviation =
-                if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
+            self.focal_deviation = if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
         }
         if step > 1 {
             self.refit_between(scene, loss_px);
@@ -235,7 +243,8 @@ impl<'a> Adjusting<'a> {
     /// The zoom of a camera that travels is only reported: zoom, travel and depth trade places, and the way from a
     /// wrong fixed lens is longer than a fresh start.
     pub fn release(&mut self, scene: &mut Scene, settings: &SolveSettings) -> Released {
-        let (mut may_zoom, mut may_roll) = (settings.lens == LensChoice::Auto && settings.focal_px.is_none(), settings.readout == ReadoutChoice::Auto);
+        let (mut may_zoom, mut may_roll) =
+            (settings.lens == LensChoice::Auto && settings.focal_px.is_none(), settings.readout == ReadoutChoice::Auto);
         // A nodal pan at an even speed looks the same with and without a readout.
         may_zoom &= !scene.zooms();
         may_roll &= scene.readout == 0.0;

@@ -179,9 +179,7 @@ impl Bundle {
     pub(super) fn pose_at(&self, observation: &Observation, speeds: &[Speed]) -> Pose {
         let pose = self.poses[observation.camera as usize];
         match speeds.get(observation.camera as usize) {
-            Some(s) if self.readout != 0.0 => {
-                s.carry(&pose, self.readout * self.row_part(observation.pixel.y))
-            }
+            Some(s) if self.readout != 0.0 => s.carry(&pose, self.readout * self.row_part(observation.pixel.y)),
             _ => pose,
         }
     }
@@ -312,9 +310,8 @@ impl Bundle {
 /// differences), else from one.
 pub(super) fn speeds(poses: &[Pose], times: &[f64]) -> Vec<Speed> {
     let last = poses.len().saturating_sub(1);
-    let away = |i: usize, k: usize| {
-        ((poses[k].rotation * poses[i].rotation.inverse()).scaled_axis(), poses[k].translation - poses[i].translation)
-    };
+    let away =
+        |i: usize, k: usize| ((poses[k].rotation * poses[i].rotation.inverse()).scaled_axis(), poses[k].translation - poses[i].translation);
     (0..poses.len())
         .map(|i| {
             let even = i >= 2 && i + 2 <= last && times[i + 2] - times[i - 2] < 4.5;
@@ -504,14 +501,26 @@ mod tests {
             if motion == Move::Nodal {
                 bundle.poses.iter_mut().for_each(|p| p.translation = Vector3::zeros());
                 let away = Pose::look_at(Vector3::zeros(), Vector3::new(0.0, -0.3, -1.0), Vector3::y()).unwrap();
-                bundle.poses.iter_mut().enumerate().for_each(|(i, p)| *p = away.moved(Vector3::new(0.0, 0.02 * i as f64, 0.004), Vector3::zeros()));
+                bundle
+                    .poses
+                    .iter_mut()
+                    .enumerate()
+                    .for_each(|(i, p)| *p = away.moved(Vector3::new(0.0, 0.02 * i as f64, 0.004), Vector3::zeros()));
                 bundle.points.iter_mut().for_each(|p| *p = (*p * 0.1 + Vector3::new(0.0, -0.3, -1.0)).normalize());
             }
             bundle.zoom = (0..14).map(|i| 0.01 * f64::from(i) + 0.002 * f64::from(i * i)).collect();
             seen_anew(&mut bundle);
             let right = bundle.zoom.clone();
             bundle.zoom.iter_mut().for_each(|z| *z = 0.05);
-            let options = BundleOptions { motion, focal: false, zoom: true, max_steps: 80, tolerance: 1e-13, loss_px: 20.0, ..BundleOptions::default() };
+            let options = BundleOptions {
+                motion,
+                focal: false,
+                zoom: true,
+                max_steps: 80,
+                tolerance: 1e-13,
+                loss_px: 20.0,
+                ..BundleOptions::default()
+            };
             let done = bundle.adjust(&options, || true);
             let worst = bundle.zoom.iter().zip(&right).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
             assert!(worst < 2e-3, "{motion:?}: {worst} {done:?}");

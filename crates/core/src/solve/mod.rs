@@ -31,8 +31,8 @@ pub mod start;
 pub mod state;
 
 pub use pipeline::{SolveStep, solve_camera};
-pub use settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 pub use report::{Grade, Motion, Reason, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict};
+pub use settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 
 use crate::track::TrackSet;
 use nalgebra::Vector2;
@@ -55,8 +55,7 @@ pub struct Problem {
 impl Problem {
     /// The tracks of a run that are at least `min_length` frames long and not left out.
     pub fn new(set: &TrackSet, min_length: usize, left_out: &std::collections::BTreeSet<crate::track::TrackId>) -> Self {
-        let mut problem =
-            Self { width: set.width, height: set.height, frames: set.frames as usize, tracks: Vec::new(), ids: Vec::new() };
+        let mut problem = Self { width: set.width, height: set.height, frames: set.frames as usize, tracks: Vec::new(), ids: Vec::new() };
         for track in set.tracks.iter().filter(|t| !left_out.contains(&t.id)) {
             let seen: Vec<_> = track.sightings().map(|(f, p)| (f, Vector2::new(f64::from(p[0]), f64::from(p[1])))).collect();
             if seen.len() >= min_length {

@@ -90,7 +90,8 @@ pub fn solve_camera(
     let turns = match &moving {
         Ok(found) => {
             let noise_px = found.solution.median_px.max(0.05 * problem.scale());
-            fit.median_px < TURNING_PX * problem.scale() || nodal::explains_better(&fit, &found.misses_px, found.points, few.len(), noise_px)
+            fit.median_px < TURNING_PX * problem.scale()
+                || nodal::explains_better(&fit, &found.misses_px, found.points, few.len(), noise_px)
         }
         Err(SolveFailure::Stopped) => false,
         Err(_) => fit.median_px < TURNING_WHEN_LOST_PX * problem.scale(),
@@ -161,7 +162,13 @@ fn surely_turning(problem: &Problem, fit: Option<&NodalFit>) -> bool {
     fit.median_px < TURNING_PX * problem.scale() && most < SURELY_TURNING_PX * problem.scale()
 }
 
-fn solve_turning(problem: &Problem, few: &[u32], fit: &NodalFit, settings: &SolveSettings, tell: &mut Tell) -> Result<Solution, SolveFailure> {
+fn solve_turning(
+    problem: &Problem,
+    few: &[u32],
+    fit: &NodalFit,
+    settings: &SolveSettings,
+    tell: &mut Tell,
+) -> Result<Solution, SolveFailure> {
     tell("turning every frame", 0.2)?;
     let mut scene = Scene::new(Move::Nodal, problem.frames, problem.tracks.len(), fit.lens, !fit.zoom.is_empty());
     for (k, &f) in few.iter().enumerate() {
@@ -227,7 +234,14 @@ fn solve_moving(problem: &Problem, keys: &[u32], few: &[u32], settings: &SolveSe
     }
 }
 
-fn move_with(problem: &Problem, keys: &[u32], few: &[u32], settings: &SolveSettings, zooms: bool, tell: &mut Tell) -> Result<Moving, SolveFailure> {
+fn move_with(
+    problem: &Problem,
+    keys: &[u32],
+    few: &[u32],
+    settings: &SolveSettings,
+    zooms: bool,
+    tell: &mut Tell,
+) -> Result<Moving, SolveFailure> {
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
     let free_focal = settings.focal_px.is_none();
     let mut scene = find_start(problem, keys, settings.focal_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
@@ -253,7 +267,13 @@ fn move_with(problem: &Problem, keys: &[u32], few: &[u32], settings: &SolveSetti
 
 /// Adjusts everything round by round, ever stricter, and releases what the tracks ask for on the way. Hands back
 /// whether a zoom is suspected that was not released.
-fn adjust_all(adjusted: &mut Adjusting, scene: &mut Scene, settings: &SolveSettings, from: f64, tell: &mut Tell) -> Result<bool, SolveFailure> {
+fn adjust_all(
+    adjusted: &mut Adjusting,
+    scene: &mut Scene,
+    settings: &SolveSettings,
+    from: f64,
+    tell: &mut Tell,
+) -> Result<bool, SolveFailure> {
     let scale = adjusted.problem.scale();
     let done = |part: f64| from + (0.97 - from) * part;
     tell("adjusting everything together", done(0.0))?;

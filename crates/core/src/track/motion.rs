@@ -53,12 +53,14 @@ pub struct AffineMotion {
     x: [f64; 3],
     y: [f64; 3],
     centre: [f64; 2],
+    /// How far nine in ten of the pairs that it was fitted to lie from it, px.
+    spread: f64,
 }
 
 impl AffineMotion {
     /// The same displacement everywhere.
     pub fn shift(dx: f64, dy: f64) -> Self {
-        Self { x: [dx, 0.0, 0.0], y: [dy, 0.0, 0.0], centre: [0.0, 0.0] }
+        Self { x: [dx, 0.0, 0.0], y: [dy, 0.0, 0.0], centre: [0.0, 0.0], spread: f64::INFINITY }
     }
 
     /// The displacement in px of a point at (x, y).
@@ -77,7 +79,7 @@ impl AffineMotion {
         let centre = [pairs.iter().map(|p| p.0[0]).sum::<f64>() / n, pairs.iter().map(|p| p.0[1]).sum::<f64>() / n];
         let mut dx: Vec<f64> = pairs.iter().map(|p| p.1[0]).collect();
         let mut dy: Vec<f64> = pairs.iter().map(|p| p.1[1]).collect();
-        let mut motion = Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre };
+        let mut motion = Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
         for _ in 0..8 {
             let mut misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
             let weights: Vec<f64> = {
@@ -98,7 +100,15 @@ impl AffineMotion {
             motion.x = [sx[0], sx[1], sx[2]];
             motion.y = [sy[0], sy[1], sy[2]];
         }
+        let mut misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
+        misses.sort_by(f64::total_cmp);
+        motion.spread = misses[misses.len() * 9 / 10];
         Some(motion)
+    }
+
+    /// How far nine in ten of the points that it was fitted to moved otherwise, px.
+    pub fn spread(&self) -> f64 {
+        self.spread
     }
 
     fn miss(&self, pair: &([f64; 2], [f64; 2])) -> f64 {

@@ -1,7 +1,7 @@
 //! The track run: one frame in, all points one frame further.
 
-use super::away::Away;
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
+use super::away::Away;
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
 use super::motion::{AffineMotion, global_shift};
@@ -449,7 +449,7 @@ fn follow(
 ) -> Option<(Warp, bool)> {
     let at = [live.warp.x, live.warp.y];
     let predicted = motion.at(at[0], at[1]);
-    let coarse = descend((previous, current), at, predicted, (LEVELS - 1, 1), &windows.coarse, buffer)?;
+    let coarse = descend((previous, current), at, predicted, (level_for(motion.spread()), 1), &windows.coarse, buffer)?;
     let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
     let found = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
     let warp = found.warp;
@@ -460,13 +460,21 @@ fn follow(
     if !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
         return None;
     }
-    let back = descend((current, previous), [warp.x, warp.y], (-predicted.0, -predicted.1), (LEVELS - 1, 0), &windows.coarse, buffer)?;
+    let surprise = (warp.x - at[0] - predicted.0).hypot(warp.y - at[1] - predicted.1);
+    let back =
+        descend((current, previous), [warp.x, warp.y], (-predicted.0, -predicted.1), (level_for(surprise), 0), &windows.coarse, buffer)?;
     let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
     if miss > backward_limit(predicted) {
         return None;
     }
     let scale = area.sqrt();
     Some((warp, !(1.0 / RENEW_SCALE..RENEW_SCALE).contains(&scale)))
+}
+
+/// The level on which to begin looking for what may lie `off_px` from where it is expected: its window must reach that
+/// far with room to spare.
+fn level_for(off_px: f64) -> usize {
+    (1..LEVELS - 1).find(|&level| 2.0 * off_px < COARSE_HALF as f64 * f64::from(1u32 << level)).unwrap_or(LEVELS - 1)
 }
 
 /// How far the way back may miss, px: more where the picture moves fast and smears.
