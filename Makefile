@@ -1,6 +1,6 @@
 # What one can do here; plain `make` lists it.
 .DEFAULT_GOAL := help
-.PHONY: help setup setup-test demo test lint bench shots film
+.PHONY: help setup setup-test demo test lint bench accuracy shots film
 
 help: ## this list
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 14
@@ -23,6 +23,9 @@ lint: ## rustfmt and clippy, warnings are errors
 
 bench: setup ## time tracking, solving and rendering on the demo clip
 	cargo run --release --locked -p fennik -- bench
+
+accuracy: setup ## solve clips with known cameras, print the table and put it into docs/numerics.md (CLIPS=DIR adds more)
+	cargo run --release --locked -p fennik -- accuracy --write docs/numerics.md $(if $(CLIPS),--clips $(CLIPS))
 
 film: setup ## make the demo clip, its truth and its analyses again
 	cargo run --release --locked -p fennik-demo --bin film

@@ -2,6 +2,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { across, centre, dot, meetPlane, project, ray } from "../../crates/app/static/js/camera.js";
+import { chosenBy } from "../../crates/app/static/js/cleanup.js";
 import { counts, readTracks, trackAt } from "../../crates/app/static/js/tracks.js";
 
 const c = Math.cos(0.4), s = Math.sin(0.4);
@@ -31,4 +32,19 @@ test("a track run is read as it was written", () => {
   assert.deepEqual([tracks.length, tracks[0].id, tracks[0].first], [1, 7, 3]);
   assert.deepEqual([trackAt(tracks[0], 4), trackAt(tracks[0], 5), trackAt(tracks[0], 2)], [[3.5, 4.5], null, null]);
   assert.deepEqual([...counts(tracks, 6)], [0, 0, 0, 1, 1, 0]);
+});
+
+test("a frame on which a point was out of sight has no place and counts for nothing", () => {
+  const track = { id: 1, first: 2, xy: new Float32Array([1, 1, NaN, NaN, 3, 3]) };
+  assert.deepEqual([trackAt(track, 2), trackAt(track, 3), trackAt(track, 4)], [[1, 1], null, [3, 3]]);
+  assert.deepEqual([...counts([track], 6)], [0, 0, 1, 0, 1, 0]);
+});
+
+test("filters take what they say and leave the deleted alone", () => {
+  const track = (id, frames) => ({ id, first: 0, xy: new Float32Array(2 * frames) });
+  const model = { tracks: [track(1, 5), track(2, 50), track(3, 9), track(4, 4)], rmsOf: new Map([[1, 0.2], [2, 0.9], [4, 3]]), deleted: new Set([4]), cameras: [{}] };
+  assert.deepEqual(chosenBy(model, "error", 0.5), [2]);
+  assert.deepEqual(chosenBy(model, "short", 10), [1, 3]);
+  assert.deepEqual(chosenBy(model, "astray", 0), [3]);
+  assert.deepEqual(chosenBy({ ...model, cameras: [] }, "astray", 0), [], "without a camera nothing is astray");
 });

@@ -43,6 +43,26 @@ test("a trim is typed and kept", async () => {
   await page.waitForFunction((n) => globalThis.fennik.model.state.frames === n, LAST + 1);
 });
 
+test("looking first shows where points would land, at once while the values move", async () => {
+  await openStation(page, "track");
+  await showFrame(page, 10);
+  await page.click("#look-first");
+  await page.waitForFunction(() => /^\d+ points · \d+ % of the frame covered/.test(document.getElementById("look-reading").textContent));
+  const count = async () => Number((await page.textContent("#look-reading")).split(" ")[0]);
+  const wide = await count();
+  await page.locator('[name="spacing"]').pressSequentially("0");
+  await page.fill('[name="spacing"]', "24");
+  await page.waitForFunction((n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) > 1.5 * n, wide);
+  const spot = await page.evaluate(() => globalThis.fennik.model.look.points[40]);
+  const marked = await colourAt(page, spot, 4);
+  await page.click("#look-first");
+  await page.waitForFunction(() => globalThis.fennik.model.look === null);
+  await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
+  assert.ok(distance(marked, await colourAt(page, spot, 4)) > 3, "a mark is drawn there");
+  await page.fill('[name="spacing"]', "40");
+  await page.press('[name="spacing"]', "Tab");
+});
+
 test("tracking shows its progress and ends with tracks on the stage", async () => {
   await openStation(page, "track");
   await job("#start-track", "track");
@@ -82,6 +102,20 @@ test("the solve ends with a good camera and a reading", async () => {
   await page.click("#worst");
   const worst = await page.evaluate(() => [globalThis.fennik.model.frame, globalThis.fennik.model.worst()]);
   assert.equal(worst[0], worst[1]);
+});
+
+test("a filter tells how many tracks it takes before it takes them", async () => {
+  await openStation(page, "track");
+  await page.selectOption("#filter-kind", "astray");
+  const astray = Number((await page.textContent("#filter-select")).match(/\d+/)[0]);
+  await page.selectOption("#filter-kind", "short");
+  await page.fill("#filter-limit", "12");
+  const short = Number((await page.textContent("#filter-select")).match(/\d+/)[0]);
+  assert.ok(astray > 0 && short > 0, `${astray} astray, ${short} short`);
+  await page.click("#filter-select");
+  assert.equal(await page.textContent("#selected-count"), String(short));
+  await page.keyboard.press("Escape");
+  assert.equal(await page.textContent("#selected-count"), "0");
 });
 
 test("the suggested floor is accepted with one click and is level", async () => {

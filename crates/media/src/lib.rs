@@ -7,7 +7,7 @@ mod encode;
 mod gltf;
 mod sequence;
 
-pub use camera_file::{CameraDocument, MasksFileError, camera_document, read_masks};
+pub use camera_file::{CameraDocument, CameraFrame, MasksFileError, camera_document, read_masks};
 pub use clip::{ClipInfo, Note, Rate, Source, probe};
 pub use decode::{FrameReader, PixelKind, write_proxies};
 pub use encode::{AudioFrom, VideoWriter};

@@ -1,6 +1,6 @@
 //! `fennik bench`: stage by stage on the demo clip.
 
-use super::Scratch;
+use super::{Scratch, peak_mb};
 use crate::engine::{EngineError, analyse, demo, picture};
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::{SolveSettings, solve_camera};
@@ -104,11 +104,4 @@ fn measure() -> Result<Vec<(&'static str, f64, &'static str)>, EngineError> {
         ("focal length error", 100.0 * (focal / true_focal - 1.0).abs(), "%"),
     ]);
     Ok(rows)
-}
-
-/// Peak resident memory of this process, MB; 0 where the system does not tell.
-fn peak_mb() -> f64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let line = status.lines().find_map(|l| l.strip_prefix("VmHWM:"));
-    line.and_then(|l| l.trim().trim_end_matches(" kB").trim().parse::<f64>().ok()).map_or(0.0, |kb| kb / 1024.0)
 }

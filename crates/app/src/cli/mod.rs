@@ -1,5 +1,6 @@
 //! The command line: the same engine as the pages.
 
+mod accuracy;
 mod add;
 mod bench;
 mod output;
@@ -33,6 +34,8 @@ enum Command {
     Render(output::RenderArguments),
     /// Write a shot's camera or scene to a file.
     Export(output::ExportArguments),
+    /// Solve clips with known cameras and print how far off each solve is.
+    Accuracy(accuracy::AccuracyArguments),
     /// Time tracking, solving and rendering on the demo clip.
     Bench(bench::BenchArguments),
 }
@@ -46,6 +49,7 @@ pub fn run() -> ExitCode {
         Command::Solve(arguments) => solve::run(&arguments),
         Command::Render(arguments) => output::render(&arguments),
         Command::Export(arguments) => output::export(&arguments),
+        Command::Accuracy(arguments) => accuracy::run(&arguments),
         Command::Bench(arguments) => bench::run(&arguments),
     };
     match outcome {
@@ -85,6 +89,13 @@ impl std::str::FromStr for TrimArgument {
 fn show(line: &str) {
     print!("\r{line:<70}");
     let _ = std::io::stdout().flush();
+}
+
+/// Peak resident memory of this process, MB; 0 where the system does not tell.
+fn peak_mb() -> f64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|l| l.strip_prefix("VmHWM:"));
+    line.and_then(|l| l.trim().trim_end_matches(" kB").trim().parse::<f64>().ok()).map_or(0.0, |kb| kb / 1024.0)
 }
 
 /// A folder for this run's own files, removed at the end.

@@ -1,6 +1,6 @@
 //! `fennik solve`: no server, no database.
 
-use super::{Scratch, TrimArgument, show};
+use super::{Scratch, TrimArgument, peak_mb, show};
 use crate::engine::analyse;
 use fennik_core::geometry::Similarity;
 use fennik_core::solve::{LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, solve_camera};
@@ -125,7 +125,8 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     let json = serde_json::to_string(&document).map_err(|e| e.to_string())?;
     std::fs::write(&arguments.out, json).map_err(|e| format!("{} cannot be written: {e}", arguments.out.display()))?;
     println!("{}", reading(&solution));
-    println!("tracked in {:.1} s, solved in {:.1} s", tracked.as_secs_f64(), (started.elapsed() - tracked).as_secs_f64());
+    let solved = started.elapsed() - tracked;
+    println!("tracked in {:.1} s, solved in {:.1} s, peak memory {:.0} MB", tracked.as_secs_f64(), solved.as_secs_f64(), peak_mb());
     Ok(())
 }
 

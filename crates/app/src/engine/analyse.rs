@@ -32,6 +32,34 @@ pub fn track(
     Ok(tracker.finish())
 }
 
+/// What tracking would begin with on one frame.
+pub struct FirstLook {
+    /// Where points would land, px.
+    pub points: Vec<[f64; 2]>,
+    /// Part of the frame that they cover, 0 to 1.
+    pub coverage: f64,
+}
+
+/// Where points would land on a picture, which is the frame `frame` of the trimmed clip.
+///
+/// # Errors
+/// [`EngineError::Track`] when a setting is out of range.
+pub fn look(picture: &Plane, frame: u32, settings: &TrackSettings, masks: Masks) -> Result<FirstLook, EngineError> {
+    let mut tracker = Tracker::new(settings.clone(), masks)?.beginning_at(frame);
+    tracker.push(picture)?;
+    Ok(FirstLook { points: tracker.points(), coverage: tracker.coverage() })
+}
+
+/// One frame of the clip as the tracker sees it.
+///
+/// # Errors
+/// [`EngineError`] when it cannot be decoded.
+pub fn grey_frame(clip: &ClipInfo, frame: u32) -> Result<Plane, EngineError> {
+    let mut reader = FrameReader::open(clip, Some((frame, frame + 1)), PixelKind::Grey)?;
+    let bytes = reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
+    Plane::from_bytes(clip.width as usize, clip.height as usize, bytes).map_err(|e| EngineError::Message(e.to_string()))
+}
+
 /// Leads from the world of an old solve to that of a new one, through the points that both have.
 pub fn between_solves(old: &Solution, new: &Solution) -> Option<Similarity> {
     let (mut from, mut to) = (Vec::new(), Vec::new());

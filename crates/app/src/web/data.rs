@@ -1,15 +1,17 @@
 //! What the scripts draw from.
 
 use super::{Desk, PageError, block};
+use crate::engine::analyse;
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::scene::{suggest_floor, surface_at};
+use fennik_core::track::TrackSettings;
 use fennik_store::ShotId;
 use nalgebra::Vector2;
 use serde::Deserialize;
 use serde_json::json;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(show_state).service(show_tracks).service(show_solve).service(show_surface).service(show_floor);
+    config.service(show_state).service(show_tracks).service(show_solve).service(show_surface).service(show_floor).service(look_first);
 }
 
 #[get("/shots/{id}/state")]
@@ -104,6 +106,28 @@ async fn show_floor(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
         let world = &shot.document().datum.world_from_solve;
         Ok(suggest_floor(&solution)
             .map(|fit| json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal, "reading": fit.reading })))
+    })
+    .await?;
+    Ok(HttpResponse::Ok().json(body))
+}
+
+#[derive(Deserialize)]
+struct Look {
+    frame: u32,
+    spacing: f64,
+    threshold: f64,
+}
+
+/// Where points would land on a frame of the trimmed clip, and how much of it they cover.
+#[get("/shots/{id}/look")]
+async fn look_first(desk: web::Data<Desk>, id: web::Path<ShotId>, look: web::Query<Look>) -> Result<impl Responder, PageError> {
+    let body = block(move || {
+        let shot = desk.open(*id)?;
+        let document = shot.document();
+        let settings = TrackSettings { spacing_px: look.spacing, threshold: look.threshold, ..document.track_settings.clone() };
+        let picture = desk.grey(&shot, look.frame)?;
+        let seen = analyse::look(&picture, look.frame, &settings, document.masks.clone())?;
+        Ok(json!({ "frame": look.frame, "points": seen.points, "coverage": seen.coverage }))
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))

@@ -13,14 +13,15 @@ mod shots;
 mod views;
 mod workbench;
 
-use crate::engine::{EngineError, OpenShot};
+use crate::engine::{EngineError, OpenShot, analyse};
 use crate::jobs::Jobs;
 use actix_web::{App, HttpServer, middleware, web};
 use error::PageError;
+use fennik_core::image::Plane;
 use fennik_core::scene::AnalysisId;
 use fennik_core::solve::Solution;
 use fennik_render::Stage;
-use fennik_store::{RevisionId, ShotId, Store};
+use fennik_store::{ClipId, RevisionId, ShotId, Store};
 use std::net::TcpListener;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -35,11 +36,19 @@ pub struct Desk {
     solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
     stage: Mutex<Option<(RevisionId, Arc<Stage>)>>,
     pictures: picture::Cache,
+    grey: Mutex<Option<(ClipId, u32, Arc<Plane>)>>,
 }
 
 impl Desk {
     fn new(store: Arc<Store>, jobs: Arc<Jobs>) -> Self {
-        Self { store, jobs, solution: Mutex::new(None), stage: Mutex::new(None), pictures: picture::Cache::default() }
+        Self {
+            store,
+            jobs,
+            solution: Mutex::new(None),
+            stage: Mutex::new(None),
+            pictures: picture::Cache::default(),
+            grey: Mutex::new(None),
+        }
     }
 
     fn open(&self, id: ShotId) -> Result<OpenShot, EngineError> {
@@ -57,6 +66,19 @@ impl Desk {
         let solution = Arc::new(shot.solution(&self.store)?);
         *slot = shot.document().solve.map(|id| (id, solution.clone()));
         Ok(solution)
+    }
+
+    /// A frame of the trimmed clip as the tracker sees it; the last one is kept, so that values may move over it.
+    fn grey(&self, shot: &OpenShot, frame: u32) -> Result<Arc<Plane>, EngineError> {
+        let (first, end) = shot.range();
+        let (clip, at) = (shot.state.shot.clip, (first + frame).min(end.saturating_sub(1)));
+        let mut slot = self.grey.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, _, plane)) = slot.as_ref().filter(|(c, f, _)| (*c, *f) == (clip, at)) {
+            return Ok(plane.clone());
+        }
+        let plane = Arc::new(analyse::grey_frame(&shot.clip, at)?);
+        *slot = Some((clip, at, plane.clone()));
+        Ok(plane)
     }
 
     /// The inserts of the head, built once.

@@ -1,6 +1,8 @@
 // @ts-check
 /** Mounts the workbench. */
+import { chosenBy } from "./cleanup.js";
 import { Frames } from "./frames.js";
+import { Look } from "./look.js";
 import { Model } from "./model.js";
 import { note } from "./notes.js";
 import { Stage } from "./stage.js";
@@ -12,6 +14,7 @@ let source = "";
 const frames = new Frames(address, () => { paint(); timeline.lanesChanged(); });
 const stages = [byId("stage"), byId("stage-2")].map((root) => new Stage(root, model, frames));
 const [stage] = stages;
+const look = new Look(model, byId);
 const timeline = new Timeline(byId("timeline"), model, frames);
 
 function paint() {
@@ -52,6 +55,8 @@ function showSelection() {
   enable("scale", n === 2);
   for (const form of document.querySelectorAll(".title-form")) form.classList.toggle("chosen", /** @type {HTMLElement} */ (form).dataset.insert === String(model.chosen));
   showPlacing();
+  showFilter();
+  look.show();
   paint();
 }
 
@@ -68,7 +73,7 @@ model.addEventListener("loaded", () => {
   showFrame();
   showSelection();
 });
-model.addEventListener("frame", showFrame);
+model.addEventListener("frame", () => { showFrame(); look.ask(); });
 model.addEventListener("selection", showSelection);
 model.addEventListener("touched", paint);
 model.addEventListener("placing", showPlacing);
@@ -117,6 +122,8 @@ const value = (/** @type {string} */ id) => Number(byId(id)?.value) || 0;
 
 /** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
 const acts = {
+  look: () => look.toggle(),
+  filter: () => { model.selected = new Set(filtered()); model.select(); },
   "delete-tracks": () => deleteTracks(),
   "restore-tracks": () => model.edit({ edit: "restore-tracks", tracks: [...model.deleted] }),
   "suggest-floor": () => model.change("datum", { action: "suggest-floor" }),
@@ -128,6 +135,26 @@ const acts = {
   place: (button) => model.place(model.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
   "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
 };
+
+/** What the filter as it is set would take. */
+function filtered() {
+  return chosenBy(model, byId("filter-kind").value, value("filter-limit"));
+}
+
+/** A filter tells how many it takes before it takes them. */
+function showFilter() {
+  if (!byId("filter-select")) return;
+  byId("filter-limit").disabled = byId("filter-kind").value === "astray";
+  const n = filtered().length;
+  byId("filter-select").textContent = `Select ${n} track${n === 1 ? "" : "s"}`;
+  byId("filter-select").disabled = n === 0;
+}
+
+byId("route").addEventListener("input", (/** @type {Event} */ event) => {
+  const target = /** @type {HTMLElement} */ (event.target);
+  if (target.closest("#filter")) showFilter();
+  if (target.closest("#track-settings")) look.ask();
+});
 
 async function deleteTracks() {
   const tracks = [...model.selected];

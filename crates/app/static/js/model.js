@@ -24,6 +24,7 @@ export class Model extends EventTarget {
     this.heldTracks = null;
     this.loading = 0;
     /** @type {Promise<void>} */ this.latest = Promise.resolve();
+    /** Where points would land on a frame. @type {{frame: number, points: number[][]}|null} */ this.look = null;
     /** The surface under the pointer. @type {any} */ this.surface = null;
     /** The insert that is being dragged, as it is now. @type {any} */ this.moving = null;
     /** Its rough picture. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.draft = null;

@@ -47,6 +47,19 @@ export function paintTracks(g, stage) {
   g.globalAlpha = 1;
 }
 
+/** Where points would land, instead of the tracks. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage @param {number[][]} points */
+export function paintLook(g, stage, points) {
+  for (const [width, colour] of /** @type {[number, string][]} */ ([[3, colours.stone], [1, colours.lichen]])) {
+    g.lineWidth = width;
+    g.strokeStyle = colour;
+    for (const p of points) {
+      const [x, y] = stage.toStage(p);
+      rhomb(g, x, y, 3.5);
+      g.stroke();
+    }
+  }
+}
+
 /** The floor, or dashed the one that is suggested. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage */
 export function paintFloor(g, stage) {
   const { model } = stage;

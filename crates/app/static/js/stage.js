@@ -3,7 +3,7 @@
 import { meetPlane, project, ray } from "./camera.js";
 import { colours } from "./colours.js";
 import { Handles } from "./handles.js";
-import { paintFloor, paintTile, paintTracks } from "./overlays.js";
+import { paintFloor, paintLook, paintTile, paintTracks } from "./overlays.js";
 import { SceneView } from "./scene-view.js";
 import { trackAt } from "./tracks.js";
 
@@ -113,7 +113,8 @@ export class Stage {
         paintFloor(g, this);
         g.restore();
       }
-      if (this.option("tracks")) paintTracks(g, this);
+      if (model.look?.frame === model.frame) paintLook(g, this, model.look.points);
+      else if (this.option("tracks")) paintTracks(g, this);
     } else {
       this.scene.paint(g, this.kind(), this.root.clientWidth, this.root.clientHeight);
       this.empty.hidden = model.points.length > 0;

@@ -87,8 +87,11 @@ fn light_trim_and_settings_have_their_limits() {
         ("trim", format!("revision={revision}&first=0&last=9999"), "ends at frame 249"),
         ("trim", format!("revision={revision}&first=9&last=3"), "at least one frame"),
         ("track-settings", format!("revision={revision}&spacing=0&threshold=0.1"), "Spacing"),
-        ("solve-settings", format!("revision={revision}&focal=long"), "no focal length"),
-        ("solve-settings", format!("revision={revision}&focal=-4"), "focal length"),
+        ("solve-settings", format!("revision={revision}&focal=long&motion=auto&lens=auto&readout="), "no focal length"),
+        ("solve-settings", format!("revision={revision}&focal=-4&motion=auto&lens=auto&readout="), "focal length"),
+        ("solve-settings", format!("revision={revision}&focal=&motion=auto&lens=auto&readout=slow"), "no readout"),
+        ("solve-settings", format!("revision={revision}&focal=&motion=auto&lens=auto&readout=7"), "readout"),
+        ("solve-settings", format!("revision={revision}&focal=&motion=sideways&lens=auto&readout="), ""),
         ("trim", "first=0&last=3".to_owned(), ""),
     ] {
         let answer = server.ask("POST", &format!("/shots/2/{path}"), &FORM, &form);

@@ -3,6 +3,7 @@
 
 mod add;
 mod forms;
+mod kinds;
 mod web;
 
 use fennik_demo::truth::Truth;
@@ -119,7 +120,7 @@ fn a_masked_area_has_no_points() {
     ]);
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
     let set = fennik_core::track::TrackSet::from_bytes(&std::fs::read(&tracks).unwrap()).unwrap();
-    assert!(set.tracks.len() > 100 && set.tracks.iter().flat_map(|t| &t.positions).all(|p| p[0] > 640.0));
+    assert!(set.tracks.len() > 100 && set.tracks.iter().flat_map(|t| t.sightings()).all(|(_, p)| p[0] > 640.0));
     std::fs::write(&masks, "{}").unwrap();
     let run = fennik(&["solve", text(&clip(folder.path())), "--masks", text(&masks), "--out", text(&out)]);
     assert!(!run.status.success() && String::from_utf8_lossy(&run.stderr).contains("masks file"));

@@ -9,7 +9,7 @@ use std::process::{Child, Command, Stdio};
 pub(crate) struct Server {
     child: Child,
     address: String,
-    folder: tempfile::TempDir,
+    folder: Option<tempfile::TempDir>,
 }
 
 impl Drop for Server {
@@ -27,15 +27,34 @@ pub(crate) struct Answer {
 impl Server {
     pub(crate) fn start() -> Self {
         let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().to_owned();
+        let mut server = Self::over("demo", &path);
+        server.folder = Some(folder);
+        server
+    }
+
+    /// A server over a data folder of one's own.
+    pub(crate) fn over(command: &str, data: &std::path::Path) -> Self {
         let mut child = Command::new(env!("CARGO_BIN_EXE_fennik"))
-            .args(["demo", "--port", "0", "--data", folder.path().to_str().unwrap()])
+            .args([command, "--port", "0", "--data", data.to_str().unwrap()])
             .stdout(Stdio::piped())
             .spawn()
             .unwrap();
         let mut line = String::new();
         BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
         let address = line.trim().trim_start_matches("Fennik is at http://").trim_end_matches('/').to_owned();
-        Self { child, address, folder }
+        Self { child, address, folder: None }
+    }
+
+    /// Asks again until the answer is as wished; fails after two minutes.
+    pub(crate) fn wait_for(&self, good: impl Fn(&str) -> bool, path: &str) {
+        for _ in 0..600 {
+            if good(&self.get(path).body) {
+                return;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(200));
+        }
+        panic!("{path} never came to be as wished: {}", self.get(path).body);
     }
 
     pub(crate) fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Answer {
@@ -63,7 +82,11 @@ impl Server {
     }
 
     pub(crate) fn state(&self) -> Value {
-        serde_json::from_str(&self.get("/shots/2/state").body).unwrap()
+        self.state_of(2)
+    }
+
+    pub(crate) fn state_of(&self, shot: i64) -> Value {
+        serde_json::from_str(&self.get(&format!("/shots/{shot}/state")).body).unwrap()
     }
 }
 
@@ -136,8 +159,8 @@ fn camera_and_scene_are_the_same_from_the_page_and_the_command_line() {
     let server = Server::start();
     let page = server.get("/shots/2/camera.json");
     assert_eq!(page.status, 200);
-    let out = server.folder.path().join("camera.json");
-    let data = server.folder.path().to_str().unwrap();
+    let out = server.folder.as_ref().unwrap().path().join("camera.json");
+    let data = server.folder.as_ref().unwrap().path().to_str().unwrap();
     let arguments = ["export", "Varrick quay, finished", "--format", "camera-json", "--out", out.to_str().unwrap(), "--data", data];
     assert!(Command::new(env!("CARGO_BIN_EXE_fennik")).args(arguments).status().unwrap().success());
     let (a, b): (Value, Value) =

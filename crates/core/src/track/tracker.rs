@@ -177,13 +177,19 @@ impl Tracker {
         })
     }
 
+    /// Begins at another frame than 0, for masks that move.
+    pub fn beginning_at(self, frame: u32) -> Self {
+        Self { frame, ..self }
+    }
+
     /// Takes in the next frame.
     ///
     /// # Errors
     /// [`TrackError::Size`] when it is of another size than the first.
     pub fn push(&mut self, picture: &Plane) -> Result<TrackStep, TrackError> {
         let found_size = (picture.width(), picture.height());
-        if self.previous.is_none() {
+        let begins = self.previous.is_none();
+        if begins {
             self.size = found_size;
         } else if self.size != found_size {
             return Err(TrackError::Size {
@@ -212,7 +218,7 @@ impl Tracker {
                 self.retire(away.live, false);
             }
         }
-        let due = frame.is_multiple_of(TOP_UP_EVERY) || cut || lost * 8 > before.max(1);
+        let due = begins || frame.is_multiple_of(TOP_UP_EVERY) || cut || lost * 8 > before.max(1);
         let found = if due { self.top_up(&pyramid, &masks) } else { 0 };
         // Only a picture that has points of its own is another picture; a dip to black is none.
         if cut && self.live.len() >= CUT_MIN_POINTS {
@@ -221,6 +227,33 @@ impl Tracker {
         self.previous = Some(pyramid);
         self.frame += 1;
         Ok(TrackStep { frame, carried, lost, found })
+    }
+
+    /// Where the points of the newest frame are, px.
+    pub fn points(&self) -> Vec<[f64; 2]> {
+        self.live.iter().map(|l| [l.warp.x, l.warp.y]).collect()
+    }
+
+    /// Part of the cells of the newest frame, the size of the spacing, that hold a point or border on one that does.
+    pub fn coverage(&self) -> f64 {
+        let cell = self.cell_px();
+        let (columns, rows) = ((self.size.0 as f64 / cell).ceil() as i64, (self.size.1 as f64 / cell).ceil() as i64);
+        let mut covered = std::collections::BTreeSet::new();
+        for live in &self.live {
+            let (column, row) = ((live.warp.x / cell) as i64, (live.warp.y / cell) as i64);
+            for (dc, dr) in [(0, 0), (1, 0), (-1, 0), (0, 1), (0, -1)] {
+                let (c, r) = (column + dc, row + dr);
+                if (0..columns).contains(&c) && (0..rows).contains(&r) {
+                    covered.insert((c, r));
+                }
+            }
+        }
+        covered.len() as f64 / ((columns * rows).max(1)) as f64
+    }
+
+    /// Side of the cells of which each gets a point, px.
+    fn cell_px(&self) -> f64 {
+        (self.settings.spacing_px * (self.size.0 as f64 / 1280.0).max(0.35)).max(8.0)
     }
 
     /// Ends the run.
@@ -345,7 +378,7 @@ impl Tracker {
     /// Finds points in cells that have none; returns how many.
     fn top_up(&mut self, current: &Pyramid, masks: &MasksAtFrame) -> usize {
         let picture = current.level(0);
-        let cell = (self.settings.spacing_px * (self.size.0 as f64 / 1280.0).max(0.35)).max(8.0);
+        let cell = self.cell_px();
         let (columns, rows) = ((self.size.0 as f64 / cell).ceil() as usize, (self.size.1 as f64 / cell).ceil() as usize);
         let mut taken: Vec<Vec<[f64; 2]>> = vec![Vec::new(); columns * rows];
         let cell_of = |x: f64, y: f64| {
@@ -542,6 +575,19 @@ mod tests {
         }
         let rms = (errors.iter().map(|e| e * e).sum::<f64>() / errors.len() as f64).sqrt();
         assert!(rms < 0.1, "rms {rms}");
+    }
+
+    #[test]
+    fn looking_first_tells_where_points_would_land_and_how_much_they_cover() {
+        let look = |spacing_px: f64, half: bool| {
+            let settings = TrackSettings { spacing_px, ..TrackSettings::default() };
+            let mut tracker = Tracker::new(settings, Masks::default()).unwrap();
+            tracker.push(&frame(|x, y| if half && x > 160.0 { (0.0, 0.0) } else { (x, y) })).unwrap();
+            (tracker.points(), tracker.coverage())
+        };
+        let ((few, _), (many, even), (left, part)) = (look(48.0, false), look(20.0, false), look(20.0, true));
+        assert!(many.len() > 2 * few.len() && even > 0.8, "{} {} {even}", few.len(), many.len());
+        assert!(part < 0.75 * even && left.iter().all(|p| p[0] < 175.0), "a bare half is seen as such: {part}");
     }
 
     #[test]

@@ -1,0 +1,190 @@
+//! `fennik accuracy`: solves clips whose cameras are known and prints how far off each camera is.
+
+use super::{Scratch, show};
+use fennik_core::check::{LockError, lock_error, turning_lock_error};
+use fennik_core::geometry::{Lens, Pose};
+use fennik_demo::encode::{Compression, encode};
+use fennik_demo::scenery::Scenery;
+use fennik_demo::trials::TRIALS;
+use fennik_demo::truth::{self, Truth};
+use fennik_media::CameraDocument;
+use nalgebra::{Matrix3, Rotation3, Vector3};
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+/// Between these lines of a document the table stands.
+const MARKS: [&str; 2] = ["<!-- accuracy -->", "<!-- /accuracy -->"];
+
+/// Options of `fennik accuracy`.
+#[derive(clap::Args)]
+pub struct AccuracyArguments {
+    /// Where the made-up clips are kept; those that are not there yet are made, which takes minutes each.
+    #[arg(long, value_name = "DIR", default_value = "target/accuracy")]
+    made: PathBuf,
+    /// More clips: a folder with NAME.mp4 and NAME.truth.json.
+    #[arg(long, value_name = "DIR")]
+    clips: Option<PathBuf>,
+    /// A text file in which the table is replaced.
+    #[arg(long, value_name = "FILE")]
+    write: Option<PathBuf>,
+}
+
+/// Makes what is missing, solves every clip in a process of its own, and prints one table.
+pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
+    let scratch = Scratch::new()?;
+    let mut pairs = vec![demo_clip(scratch.path())?];
+    make_clips(&arguments.made)?;
+    pairs.extend(TRIALS.iter().map(|t| clip_and_truth(&arguments.made, t.name)));
+    if let Some(folder) = &arguments.clips {
+        pairs.extend(known_clips(folder)?);
+    }
+    let mut lines = vec![
+        "| clip | frames | lock error RMS | 95th percentile | focal length off | track + solve | of its length | peak memory |".to_owned(),
+        "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
+    ];
+    for (clip, truth) in pairs {
+        let name = clip.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        show(&format!("solving {name}"));
+        lines.push(format!("| {name} | {} |", judge(&clip, &truth, scratch.path())?));
+    }
+    show("");
+    let table = lines.join("\n");
+    println!("\r{table}");
+    match &arguments.write {
+        Some(path) => replace_between(path, &table),
+        None => Ok(()),
+    }
+}
+
+fn demo_clip(folder: &Path) -> Result<(PathBuf, PathBuf), String> {
+    let pair = clip_and_truth(folder, "demo");
+    fs::write(&pair.0, fennik_demo::QUAY_CLIP).and_then(|()| fs::write(&pair.1, fennik_demo::QUAY_TRUTH)).map_err(|e| e.to_string())?;
+    Ok(pair)
+}
+
+fn clip_and_truth(folder: &Path, name: &str) -> (PathBuf, PathBuf) {
+    (folder.join(format!("{name}.mp4")), folder.join(format!("{name}.truth.json")))
+}
+
+fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
+    let entries = fs::read_dir(folder).map_err(|e| format!("{} cannot be read: {e}", folder.display()))?;
+    let mut pairs: Vec<_> = entries
+        .flatten()
+        .filter_map(|e| e.file_name().to_string_lossy().strip_suffix(".truth.json").map(|name| clip_and_truth(folder, name)))
+        .filter(|(clip, _)| clip.exists())
+        .collect();
+    pairs.sort();
+    Ok(pairs)
+}
+
+fn make_clips(folder: &Path) -> Result<(), String> {
+    fs::create_dir_all(folder).map_err(|e| format!("{} cannot be made: {e}", folder.display()))?;
+    let how = Compression { preset: "medium", rate_factor: 20, most_kbit: None, sound: false };
+    for take in &TRIALS {
+        let (clip, truth_path) = clip_and_truth(folder, take.name);
+        if clip.exists() && truth_path.exists() {
+            continue;
+        }
+        let scenery = Scenery::with_crowd(take.crowd);
+        let truth = serde_json::to_vec(&truth::compute(&scenery, take)).map_err(|e| e.to_string())?;
+        fs::write(&truth_path, truth).map_err(|e| format!("{} cannot be written: {e}", truth_path.display()))?;
+        let partial = clip.with_extension("part.mp4");
+        encode(&scenery, take, &partial, &how, |done| show(&format!("filming {}: frame {done} of {}", take.name, take.frames)))
+            .and_then(|()| fs::rename(&partial, &clip))
+            .map_err(|e| format!("{} could not be made: {e}", clip.display()))?;
+    }
+    Ok(())
+}
+
+/// The figures of one clip, as cells of the table.
+fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, String> {
+    let read = |p: &Path| fs::read(p).map_err(|e| format!("{} cannot be read: {e}", p.display()));
+    let truth: Truth = serde_json::from_slice(&read(truth)?).map_err(|e| format!("{}: {e}", truth.display()))?;
+    let out = scratch.join("camera.json");
+    let program = std::env::current_exe().map_err(|e| e.to_string())?;
+    let run = Command::new(program).arg("solve").arg(clip).arg("--out").arg(&out).output().map_err(|e| e.to_string())?;
+    if !run.status.success() {
+        return Ok(format!("declined: {} | | | | | |", String::from_utf8_lossy(&run.stderr).trim()));
+    }
+    let said = String::from_utf8_lossy(&run.stdout).into_owned();
+    let number = |before: &str| said.rsplit(before).next().and_then(|s| s.split_whitespace().next()).and_then(|s| s.parse::<f64>().ok());
+    let (tracked, solved) = (number("tracked in ").unwrap_or(f64::NAN), number("solved in ").unwrap_or(f64::NAN));
+    let camera: CameraDocument = serde_json::from_slice(&read(&out)?).map_err(|e| e.to_string())?;
+    let lock = slip(&truth, &camera).ok_or_else(|| format!("{} has no true points to judge by", clip.display()))?;
+    Ok(format!(
+        "{}/{} | {:.3} px | {:.3} px | {:.2} % | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
+        camera.frames.len(),
+        truth.frames.len(),
+        lock.rms_px,
+        lock.p95_px,
+        100.0 * focal_error(&truth, &camera),
+        tracked,
+        solved,
+        (tracked + solved) * truth.fps / truth.frames.len() as f64,
+        number("peak memory ").unwrap_or(f64::NAN),
+    ))
+}
+
+fn slip(truth: &Truth, camera: &CameraDocument) -> Option<LockError> {
+    let at = |frame: u32| {
+        let c = camera.frames.iter().find(|c| c.frame == frame)?;
+        let m = Matrix3::from_fn(|r, k| c.world_to_camera.rotation[r][k]);
+        let pose = Pose { rotation: Rotation3::from_matrix_unchecked(m), translation: Vector3::from(c.world_to_camera.translation) };
+        Some((pose, Lens { focal_px: c.focal_length_px, centre_px: c.principal_point_px, k1: c.k1, k2: c.k2 }))
+    };
+    if camera.solve.motion == "nodal" { turning_lock_error(&truth.sightings(), at) } else { lock_error(&truth.sightings(), at) }
+}
+
+/// Median over the frames of the relative error of the focal length.
+fn focal_error(truth: &Truth, camera: &CameraDocument) -> f64 {
+    let of_frame = |c: &fennik_media::CameraFrame| {
+        let right = truth.frames.get(c.frame as usize)?.focal_length_px;
+        Some((c.focal_length_px / right - 1.0).abs())
+    };
+    let mut errors: Vec<f64> = camera.frames.iter().filter_map(of_frame).collect();
+    errors.sort_by(f64::total_cmp);
+    errors.get(errors.len() / 2).copied().unwrap_or(f64::NAN)
+}
+
+fn replace_between(path: &Path, table: &str) -> Result<(), String> {
+    let text = fs::read_to_string(path).map_err(|e| format!("{} cannot be read: {e}", path.display()))?;
+    let (before, rest) = text.split_once(MARKS[0]).ok_or_else(|| format!("{} has no line {}", path.display(), MARKS[0]))?;
+    let (_, after) = rest.split_once(MARKS[1]).ok_or_else(|| format!("{} has no line {}", path.display(), MARKS[1]))?;
+    let text = format!("{before}{}\n{table}\n{}{after}", MARKS[0], MARKS[1]);
+    fs::write(path, text).map_err(|e| format!("{} cannot be written: {e}", path.display()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_table_is_replaced_and_the_rest_stays() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("numbers.md");
+        fs::write(&path, format!("before\n{}\nold\n{}\nafter\n", MARKS[0], MARKS[1])).unwrap();
+        replace_between(&path, "| new |").unwrap();
+        assert_eq!(fs::read_to_string(&path).unwrap(), format!("before\n{}\n| new |\n{}\nafter\n", MARKS[0], MARKS[1]));
+        fs::write(&path, "nothing").unwrap();
+        assert!(replace_between(&path, "x").unwrap_err().contains("has no line"));
+    }
+
+    #[test]
+    fn the_true_camera_has_no_error_and_a_longer_lens_has() {
+        let truth: Truth = serde_json::from_slice(fennik_demo::QUAY_TRUTH).unwrap();
+        let frames = truth.frames.iter().map(|c| {
+            serde_json::json!({ "frame": c.frame, "source_frame": c.frame, "world_to_camera": { "rotation": c.rotation, "translation": c.translation },
+                "focal_length_px": c.focal_length_px, "principal_point_px": c.principal_point_px, "k1": c.k1, "k2": c.k2, "rms_px": 0.0 })
+        });
+        let mut camera: CameraDocument = serde_json::from_value(serde_json::json!({
+            "format": "fennik-camera", "version": 1, "width": 1280, "height": 720, "frame_rate": [25, 1],
+            "solve": { "rms_px": 0.0, "motion": "free", "zoom": false, "frames_solved": 250, "frames": 250 },
+            "frames": frames.collect::<Vec<_>>(), "points": [],
+        }))
+        .unwrap();
+        assert!(slip(&truth, &camera).unwrap().rms_px < 1e-3 && focal_error(&truth, &camera) < 1e-12);
+        camera.frames.iter_mut().for_each(|c| c.focal_length_px *= 1.02);
+        assert!(slip(&truth, &camera).unwrap().rms_px > 0.1 && (focal_error(&truth, &camera) - 0.02).abs() < 1e-9);
+    }
+}

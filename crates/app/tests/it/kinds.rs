@@ -1,0 +1,90 @@
+//! A tripod pan with a zoom, from filmed pictures to a thing placed far off.
+
+use super::web::Server;
+use super::{fennik, text};
+use fennik_demo::encode::{Compression, encode};
+use fennik_demo::scenery::Scenery;
+use fennik_demo::take::Take;
+use fennik_demo::trials::trial;
+use fennik_demo::truth::{self, Truth};
+use serde_json::{Value, json};
+use std::path::Path;
+
+/// The pan of the accuracy clips, small and short.
+fn film_pan(folder: &Path) -> (std::path::PathBuf, Truth) {
+    let whole = trial("nodal-zoom").unwrap();
+    let take = Take { width: 640, height: 360, frames: 50, rays: 2, ..*whole };
+    let path = folder.join("pan.mp4");
+    let how = Compression { preset: "ultrafast", rate_factor: 12, most_kbit: None, sound: false };
+    encode(&Scenery::new(), &take, &path, &how, |_| {}).unwrap();
+    (path, truth::compute(&Scenery::new(), &take))
+}
+
+#[test]
+fn a_pan_with_a_zoom_is_solved_and_what_is_placed_follows_the_turn() {
+    let folder = tempfile::tempdir().unwrap();
+    let (clip, truth) = film_pan(folder.path());
+    let out = folder.path().join("camera.json");
+    let run = fennik(&["solve", text(&clip), "--out", text(&out)]);
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    let camera: Value = serde_json::from_slice(&std::fs::read(&out).unwrap()).unwrap();
+    assert_eq!((&camera["solve"]["motion"], &camera["solve"]["zoom"]), (&json!("nodal"), &json!(true)));
+    for (solved, right) in camera["frames"].as_array().unwrap().iter().zip(&truth.frames) {
+        let ratio = solved["focal_length_px"].as_f64().unwrap() / right.focal_length_px;
+        assert!((ratio - 1.0).abs() < 0.01, "frame {}: {ratio}", right.frame);
+        assert_eq!(solved["world_to_camera"]["translation"], json!([0.0, 0.0, 0.0]));
+    }
+    let free = fennik(&["solve", text(&clip), "--motion", "free", "--out", text(&out)]);
+    assert!(!free.status.success() && String::from_utf8_lossy(&free.stderr).contains("turned on the spot"));
+
+    let data = folder.path().join("data");
+    assert!(fennik(&["add", text(&clip), "--data", text(&data)]).status.success());
+    let server = Server::over("serve", &data);
+    for job in ["track", "solve"] {
+        server.ask("POST", &format!("/shots/1/jobs/{job}"), &[], "");
+        server.wait_for(|html| !html.contains(&format!("data-kind=\"{job}\"")), "/shots/1/route");
+    }
+    let route = server.get("/shots/1/route").body;
+    assert!(route.contains("directions only") && route.contains("on the first frame"), "{route}");
+    let surface: Value = serde_json::from_str(&server.get("/shots/1/surface?frame=20&x=300&y=150").body).unwrap();
+    assert_eq!(surface["kind"], json!("far"));
+    let floor = server.ask(
+        "POST",
+        "/shots/1/datum",
+        &[("content-type", "application/json")],
+        &json!({ "revision": server.state_of(1)["revision"], "action": "suggest-floor" }).to_string(),
+    );
+    assert_eq!(floor.status, 422, "there are no depths to lay a floor by: {}", floor.body);
+    let place = json!({ "revision": server.state_of(1)["revision"], "frame": 20, "x": 300.0, "y": 150.0, "stance": "standing" });
+    assert_eq!(server.post("/shots/1/place", &place).status, 200);
+    let foot: [f64; 3] = serde_json::from_value(server.state_of(1)["inserts"][0]["placement"]["foot"].clone()).unwrap();
+
+    // What lies under the pixel on frame 20 lies under the foot on every other frame, by the true camera.
+    let solve: Value = serde_json::from_str(&server.get("/shots/1/solve").body).unwrap();
+    let ray = {
+        let c = &truth.frames[20];
+        let n = c.lens().normalise(nalgebra::Vector2::new(300.0, 150.0));
+        c.pose().rotation.inverse() * nalgebra::Vector3::new(n.x, n.y, 1.0)
+    };
+    let mut checked = 0;
+    for f in solve["frames"].as_array().unwrap() {
+        let number = |v: &Value| v.as_f64().unwrap();
+        let right = &truth.frames[f["frame"].as_u64().unwrap() as usize];
+        let seen = |c: nalgebra::Vector3<f64>| right.lens().pixel(nalgebra::Vector2::new(c.x / c.z, c.y / c.z));
+        let wanted = seen(right.pose().rotation * ray);
+        let row = |r: usize| (0..3).map(|k| number(&f["r"][r][k]) * foot[k]).sum::<f64>() + number(&f["t"][r]);
+        let (x, y, z) = (row(0), row(1), row(2));
+        let lens = fennik_core::geometry::Lens {
+            focal_px: number(&f["f"]),
+            centre_px: [number(&f["c"][0]), number(&f["c"][1])],
+            k1: number(&f["k"][0]),
+            k2: number(&f["k"][1]),
+        };
+        if z > 0.0 && (0.0..640.0).contains(&wanted.x) && (0.0..360.0).contains(&wanted.y) {
+            let slip = (lens.pixel(nalgebra::Vector2::new(x / z, y / z)) - wanted).norm();
+            assert!(slip < 0.3, "frame {}: {slip} px", f["frame"]);
+            checked += 1;
+        }
+    }
+    assert!(checked >= 20, "{checked} frames were checked");
+}
