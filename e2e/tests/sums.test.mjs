@@ -3,6 +3,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { across, centre, dot, meetPlane, project, ray } from "../../crates/app/static/js/camera.js";
 import { chosenBy } from "../../crates/app/static/js/cleanup.js";
+import { compared } from "../../crates/app/static/js/compare.js";
 import { counts, readTracks, trackAt } from "../../crates/app/static/js/tracks.js";
 
 const c = Math.cos(0.4), s = Math.sin(0.4);
@@ -47,4 +48,11 @@ test("filters take what they say and leave the deleted alone", () => {
   assert.deepEqual(chosenBy(model, "short", 10), [1, 3]);
   assert.deepEqual(chosenBy(model, "astray", 0), [3]);
   assert.deepEqual(chosenBy({ ...model, cameras: [] }, "astray", 0), [], "without a camera nothing is astray");
+});
+
+test("two solves are compared frame by frame", () => {
+  const now = [{ frame: 0, rms: 0.3, f: 900 }, { frame: 1, rms: 0.2, f: 900 }, { frame: 2, rms: 0.9, f: 900 }];
+  const other = [{ frame: 1, rms: 0.25, f: 909 }, { frame: 2, rms: 0.4, f: 900 }];
+  assert.equal(compared(now, other), "lower error on 1 of 2 frames · differs most on frame 2: 0.40 against 0.90 px · focal length apart by up to 1.00 %");
+  assert.match(compared(now, []), /no frame in common/);
 });

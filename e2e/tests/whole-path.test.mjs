@@ -118,6 +118,27 @@ test("a filter tells how many tracks it takes before it takes them", async () =>
   assert.equal(await page.textContent("#selected-count"), "0");
 });
 
+test("a second solve is kept beside the first, compared, named, and either is put to use", async () => {
+  await openStation(page, "solve");
+  const first = await page.evaluate(() => globalThis.fennik.model.state.solve);
+  await page.fill('[name="focal"]', "860");
+  await page.press('[name="focal"]', "Tab");
+  await page.waitForSelector('.station[data-station="solve"] >> text=settings changed');
+  await job("#start-solve", "solve");
+  await page.waitForFunction((s) => globalThis.fennik.model.state.solve !== s, first);
+  assert.equal(await page.locator(".kept").count(), 2);
+  await page.click(`.kept[data-solve="${first}"] [data-act="compare"]`);
+  await page.waitForFunction(() => /^lower error on \d+ of 90 frames/.test(document.getElementById("compare-reading").textContent));
+  await page.fill(`.kept[data-solve="${first}"] input`, "found by itself");
+  await page.press(`.kept[data-solve="${first}"] input`, "Tab");
+  await page.waitForFunction((s) => document.querySelector(`.kept[data-solve="${s}"] input`)?.defaultValue === "found by itself", first);
+  await page.click(`.kept[data-solve="${first}"] button:has-text("Use")`);
+  await page.waitForFunction((s) => globalThis.fennik.model.state.solve === s, first);
+  await page.fill('[name="focal"]', "");
+  await page.press('[name="focal"]', "Tab");
+  await page.waitForFunction(() => !document.querySelector('.station[data-station="solve"]').textContent.includes("settings changed"));
+});
+
 test("the suggested floor is accepted with one click and is level", async () => {
   await openStation(page, "datum");
   await page.click("#suggest-floor");

@@ -23,6 +23,21 @@ impl AnalysisKind {
     }
 }
 
+/// An analysis that is to be kept.
+#[derive(Debug, Clone, Copy)]
+pub struct NewAnalysis<'a> {
+    /// What was computed.
+    pub kind: AnalysisKind,
+    /// What it was computed with, JSON.
+    pub settings: &'a str,
+    /// How it came out, a line for people.
+    pub reading: &'a str,
+    /// The track run that a solve comes from.
+    pub source: Option<AnalysisId>,
+    /// The result.
+    pub bytes: &'a [u8],
+}
+
 /// One finished analysis.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct AnalysisRow {
@@ -32,6 +47,26 @@ pub struct AnalysisRow {
     pub shot: ShotId,
     /// What it was computed with, JSON.
     pub settings: String,
+    /// The name that a person gave it.
+    pub name: String,
+    /// How it came out, a line for people.
+    pub reading: String,
+    /// The track run that a solve comes from, where that is known.
+    pub source: Option<AnalysisId>,
+}
+
+/// Longest name of an analysis, characters.
+const MAX_NAME: usize = 80;
+
+fn row(r: &rusqlite::Row) -> rusqlite::Result<AnalysisRow> {
+    Ok(AnalysisRow {
+        id: AnalysisId(r.get("id")?),
+        shot: ShotId(r.get("shot_id")?),
+        settings: r.get("settings")?,
+        name: r.get("name")?,
+        reading: r.get("reading")?,
+        source: r.get::<_, Option<i64>>("source")?.map(AnalysisId),
+    })
 }
 
 impl Store {
@@ -40,9 +75,10 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the disk or the database refuses.
-    pub fn add_analysis(&self, shot: ShotId, kind: AnalysisKind, settings: &str, bytes: &[u8]) -> Result<AnalysisId, StoreError> {
-        const SQL: &str = "INSERT INTO analyses (shot_id, kind, settings, file, created_ms)
-            VALUES (:shot, :kind, :settings, :file, :now)";
+    pub fn add_analysis(&self, shot: ShotId, new: &NewAnalysis) -> Result<AnalysisId, StoreError> {
+        const SQL: &str = "INSERT INTO analyses (shot_id, kind, settings, reading, source, file, created_ms)
+            VALUES (:shot, :kind, :settings, :reading, :source, :file, :now)";
+        let NewAnalysis { kind, settings, reading, source, bytes } = *new;
         let name = format!("{}-{}.bin", kind.word(), ulid::Ulid::generate());
         let folder = self.root.join("analyses");
         let (partial, target) = (folder.join(format!("{name}.part")), folder.join(&name));
@@ -58,7 +94,11 @@ impl Store {
             return Err(failed(source));
         }
         let db = self.lock();
-        db.execute(SQL, named_params! { ":shot": shot.0, ":kind": kind.word(), ":settings": settings, ":file": name, ":now": now_ms() })?;
+        db.execute(
+            SQL,
+            named_params! { ":shot": shot.0, ":kind": kind.word(), ":settings": settings, ":reading": reading,
+            ":source": source.map(|s| s.0), ":file": name, ":now": now_ms() },
+        )?;
         Ok(AnalysisId(db.last_insert_rowid()))
     }
 
@@ -67,14 +107,35 @@ impl Store {
     /// # Errors
     /// [`StoreError::Missing`].
     pub fn analysis(&self, id: AnalysisId) -> Result<AnalysisRow, StoreError> {
-        const SQL: &str = "SELECT shot_id, settings FROM analyses WHERE id = :id";
-        let found = self
-            .lock()
-            .query_row(SQL, named_params! { ":id": id.0 }, |r| {
-                Ok(AnalysisRow { id, shot: ShotId(r.get("shot_id")?), settings: r.get("settings")? })
-            })
-            .optional()?;
+        const SQL: &str = "SELECT id, shot_id, settings, name, reading, source FROM analyses WHERE id = :id";
+        let found = self.lock().query_row(SQL, named_params! { ":id": id.0 }, row).optional()?;
         found.ok_or(StoreError::Missing { what: "analysis", id: id.0 })
+    }
+
+    /// All solves of a shot, the oldest first.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub fn solves(&self, shot: ShotId) -> Result<Vec<AnalysisRow>, StoreError> {
+        const SQL: &str =
+            "SELECT id, shot_id, settings, name, reading, source FROM analyses WHERE shot_id = :shot AND kind = 'solve' ORDER BY id";
+        let db = self.lock();
+        let mut statement = db.prepare(SQL)?;
+        let rows = statement.query_map(named_params! { ":shot": shot.0 }, row)?.collect::<Result<_, _>>()?;
+        Ok(rows)
+    }
+
+    /// Names an analysis.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub fn name_analysis(&self, id: AnalysisId, name: &str) -> Result<(), StoreError> {
+        const SQL: &str = "UPDATE analyses SET name = :name WHERE id = :id";
+        let name: String = name.trim().chars().filter(|c| !c.is_control()).take(MAX_NAME).collect();
+        match self.lock().execute(SQL, named_params! { ":name": name, ":id": id.0 })? {
+            0 => Err(StoreError::Missing { what: "analysis", id: id.0 }),
+            _ => Ok(()),
+        }
     }
 
     /// The bytes of an analysis.
@@ -101,7 +162,13 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let clip = store.add_clip("a", "c", "{}", 9).unwrap();
         let shot = store.add_shot("s", clip, &ShotDocument::new(9)).unwrap();
-        let id = store.add_analysis(shot, AnalysisKind::Tracks, "{}", b"abc").unwrap();
+        let new = |kind, source, bytes| NewAnalysis { kind, settings: "{}", reading: "0.2 px", source, bytes };
+        let id = store.add_analysis(shot, &new(AnalysisKind::Tracks, None, b"abc")).unwrap();
+        let solve = store.add_analysis(shot, &new(AnalysisKind::Solve, Some(id), b"def")).unwrap();
+        store.name_analysis(solve, "  without the boats\n ").unwrap();
+        let kept = store.solves(shot).unwrap();
+        assert_eq!((kept.len(), kept[0].id, kept[0].name.as_str(), kept[0].source), (1, solve, "without the boats", Some(id)));
+        assert!(store.name_analysis(AnalysisId(99), "x").is_err());
         assert_eq!(store.analysis_bytes(id).unwrap(), b"abc");
         for entry in std::fs::read_dir(folder.path().join("analyses")).unwrap() {
             std::fs::remove_file(entry.unwrap().path()).unwrap();

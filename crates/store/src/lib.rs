@@ -7,7 +7,7 @@ mod error;
 mod jobs;
 mod shots;
 
-pub use analyses::{AnalysisKind, AnalysisRow};
+pub use analyses::{AnalysisKind, AnalysisRow, NewAnalysis};
 pub use clips::{ClipId, ClipRow};
 pub use error::StoreError;
 pub use jobs::{JobId, JobKind, JobRow, JobState};
@@ -18,7 +18,8 @@ use rusqlite_migration::{M, Migrations};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard};
 
-const MIGRATIONS: &[M<'static>] = &[M::up(include_str!("../migrations/0001_init.sql"))];
+const MIGRATIONS: &[M<'static>] =
+    &[M::up(include_str!("../migrations/0001_init.sql")), M::up(include_str!("../migrations/0002_kept_solves.sql"))];
 
 /// The data folder: `fennik.sqlite` and the folders `clips` and `analyses`.
 pub struct Store {
@@ -70,6 +71,21 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         drop(Store::open(folder.path()).unwrap());
         Store::open(folder.path()).unwrap();
+    }
+
+    #[test]
+    fn a_data_folder_of_the_first_version_is_brought_up_to_date() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut old = Connection::open(folder.path().join("fennik.sqlite")).unwrap();
+        Migrations::from_slice(&MIGRATIONS[..1]).to_latest(&mut old).unwrap();
+        let rows = "INSERT INTO clips (name, folder, info, frames, proxies, created_ms) VALUES ('a', 'f', '{}', 9, 0, 0);
+            INSERT INTO shots (name, clip_id, created_ms) VALUES ('s', 1, 0);
+            INSERT INTO analyses (shot_id, kind, settings, file, created_ms) VALUES (1, 'solve', '{}', 'x.bin', 0);";
+        old.execute_batch(rows).unwrap();
+        drop(old);
+        let store = Store::open(folder.path()).unwrap();
+        let kept = store.solves(ShotId(1)).unwrap();
+        assert_eq!((kept.len(), kept[0].name.as_str(), kept[0].source), (1, "", None));
     }
 
     #[test]

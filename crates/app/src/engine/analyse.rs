@@ -60,6 +60,23 @@ pub fn grey_frame(clip: &ClipInfo, frame: u32) -> Result<Plane, EngineError> {
     Plane::from_bytes(clip.width as usize, clip.height as usize, bytes).map_err(|e| EngineError::Message(e.to_string()))
 }
 
+/// How a solve came out, in a line.
+pub fn reading(solution: &Solution) -> String {
+    let focal = match (solution.frames.first(), solution.frames.last()) {
+        (Some(a), Some(b)) if solution.zoom => format!("{:.0} to {:.0} px", a.lens.focal_px, b.lens.focal_px),
+        (Some(a), _) => format!("{:.1} px", a.lens.focal_px),
+        _ => String::new(),
+    };
+    format!(
+        "{:.3} px · {}/{} · {} · {} · focal {focal}",
+        solution.rms_px,
+        solution.frames.len(),
+        solution.frames_total,
+        solution.verdict.grade.word(),
+        solution.motion.word()
+    )
+}
+
 /// Leads from the world of an old solve to that of a new one, through the points that both have.
 pub fn between_solves(old: &Solution, new: &Solution) -> Option<Similarity> {
     let (mut from, mut to) = (Vec::new(), Vec::new());

@@ -5,7 +5,7 @@ use fennik_core::scene::{AnalysisId, Datum, Edit, Insert, InsertId, InsertKind, 
 use fennik_core::solve::{Solution, SolveSettings, solve_camera};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, Source, probe};
-use fennik_store::{AnalysisKind, Store};
+use fennik_store::{AnalysisKind, NewAnalysis, Store};
 use nalgebra::Vector3;
 use std::collections::BTreeSet;
 use std::ops::ControlFlow;
@@ -32,12 +32,14 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
     let clip = store.add_clip("varrick-quay.mp4", &name, &json, info.frames)?;
     import::add_shot(store, clip, "Varrick quay, untouched", info.frames)?;
     let shot = import::add_shot(store, clip, "Varrick quay, finished", info.frames)?;
-    let keep = |kind, bytes| -> Result<AnalysisId, EngineError> { Ok(store.add_analysis(shot, kind, "{}", bytes)?) };
-    let tracks = keep(AnalysisKind::Tracks, TRACKS)?;
-    store.edit(shot, None, &Edit::UseTracks { analysis: tracks })?;
-    let solve = keep(AnalysisKind::Solve, SOLVE)?;
-    store.edit(shot, None, &Edit::UseSolve { analysis: solve, from_old: None })?;
     let solution: Solution = serde_json::from_slice(SOLVE).map_err(|e| EngineError::Message(e.to_string()))?;
+    let keep = |kind, source, reading: &str, bytes| -> Result<AnalysisId, EngineError> {
+        Ok(store.add_analysis(shot, &NewAnalysis { kind, settings: "{}", reading, source, bytes })?)
+    };
+    let tracks = keep(AnalysisKind::Tracks, None, "", TRACKS)?;
+    store.edit(shot, None, &Edit::UseTracks { analysis: tracks })?;
+    let solve = keep(AnalysisKind::Solve, Some(tracks), &analyse::reading(&solution), SOLVE)?;
+    store.edit(shot, None, &Edit::UseSolve { analysis: solve, from_old: None })?;
     let (datum, insert) = staging(&solution)?;
     store.edit(shot, None, &Edit::Datum { datum })?;
     store.edit(shot, None, &Edit::Light { light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 } })?;

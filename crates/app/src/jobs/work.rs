@@ -5,7 +5,7 @@ use crate::engine::{EngineError, OpenShot, analyse, output, previews};
 use fennik_core::scene::Edit;
 use fennik_core::solve::solve_camera;
 use fennik_core::track::TrackSet;
-use fennik_store::{AnalysisKind, JobKind, Store};
+use fennik_store::{AnalysisKind, JobKind, NewAnalysis, Store};
 use std::ops::ControlFlow;
 
 /// Does the job; returns its closing words.
@@ -31,7 +31,9 @@ fn track(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Stri
     let set =
         analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| reporter.step(done, total, "tracking"))?;
     let json = serde_json::to_string(settings).map_err(|e| EngineError::Message(e.to_string()))?;
-    let analysis = store.add_analysis(shot.state.shot.id, AnalysisKind::Tracks, &json, &set.to_bytes())?;
+    let reading = format!("{} tracks", set.tracks.len());
+    let new = NewAnalysis { kind: AnalysisKind::Tracks, settings: &json, reading: &reading, source: None, bytes: &set.to_bytes() };
+    let analysis = store.add_analysis(shot.state.shot.id, &new)?;
     unchanged_trim(store, shot)?;
     store.edit(shot.state.shot.id, None, &Edit::UseTracks { analysis })?;
     Ok(format!("{} tracks over {} frames", set.tracks.len(), set.frames))
@@ -47,7 +49,9 @@ fn solve(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Stri
     let from_old = document.solve.and_then(|_| shot.solution(store).ok()).and_then(|old| analyse::between_solves(&old, &solution));
     let bytes = serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?;
     let json = serde_json::to_string(&document.solve_settings).map_err(|e| EngineError::Message(e.to_string()))?;
-    let analysis = store.add_analysis(shot.state.shot.id, AnalysisKind::Solve, &json, &bytes)?;
+    let reading = analyse::reading(&solution);
+    let new = NewAnalysis { kind: AnalysisKind::Solve, settings: &json, reading: &reading, source: Some(tracks), bytes: &bytes };
+    let analysis = store.add_analysis(shot.state.shot.id, &new)?;
     unchanged_trim(store, shot)?;
     store.edit(shot.state.shot.id, None, &Edit::UseSolve { analysis, from_old })?;
     Ok(format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total))

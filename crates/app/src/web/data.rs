@@ -1,9 +1,9 @@
 //! What the scripts draw from.
 
-use super::{Desk, PageError, block};
+use super::{Desk, PageError, block, kept_solve};
 use crate::engine::analyse;
 use actix_web::{HttpResponse, Responder, get, web};
-use fennik_core::scene::{suggest_floor, surface_at};
+use fennik_core::scene::{AnalysisId, suggest_floor, surface_at};
 use fennik_core::track::TrackSettings;
 use fennik_store::ShotId;
 use nalgebra::Vector2;
@@ -11,7 +11,14 @@ use serde::Deserialize;
 use serde_json::json;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(show_state).service(show_tracks).service(show_solve).service(show_surface).service(show_floor).service(look_first);
+    config
+        .service(show_state)
+        .service(show_tracks)
+        .service(show_solve)
+        .service(show_surface)
+        .service(show_floor)
+        .service(look_first)
+        .service(show_rival);
 }
 
 #[get("/shots/{id}/state")]
@@ -128,6 +135,20 @@ async fn look_first(desk: web::Data<Desk>, id: web::Path<ShotId>, look: web::Que
         let picture = desk.grey(&shot, look.frame)?;
         let seen = analyse::look(&picture, look.frame, &settings, document.masks.clone())?;
         Ok(json!({ "frame": look.frame, "points": seen.points, "coverage": seen.coverage }))
+    })
+    .await?;
+    Ok(HttpResponse::Ok().json(body))
+}
+
+/// The readings of a kept solve, to be compared with the one in use.
+#[get("/shots/{id}/solves/{analysis}")]
+async fn show_rival(desk: web::Data<Desk>, path: web::Path<(ShotId, AnalysisId)>) -> Result<impl Responder, PageError> {
+    let (id, analysis) = path.into_inner();
+    let body = block(move || {
+        let shot = desk.open(id)?;
+        let solution = kept_solve(&desk, &shot, analysis)?;
+        let frames: Vec<_> = solution.frames.iter().map(|f| json!({ "frame": f.frame, "rms": f.rms_px, "f": f.lens.focal_px })).collect();
+        Ok(json!({ "id": analysis, "rms": solution.rms_px, "frames": frames }))
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))

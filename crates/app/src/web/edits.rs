@@ -1,11 +1,11 @@
 //! Everything that changes a shot.
 
-use super::{Desk, PageError, block, workbench};
-use crate::engine::EngineError;
+use super::{Desk, PageError, block, kept_solve, workbench};
+use crate::engine::{EngineError, analyse};
 use actix_web::{HttpResponse, Responder, post, web};
 use fennik_core::scene::{
-    Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor, suggest_floor,
-    surface_at,
+    AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor,
+    suggest_floor, surface_at,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::track::TrackId;
@@ -25,6 +25,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(place)
         .service(change_title)
         .service(change_light)
+        .service(use_solve)
+        .service(name_solve)
         .service(start_job)
         .service(stop_job);
 }
@@ -354,6 +356,46 @@ async fn change_light(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::F
     let f = form.into_inner();
     let light = Light { bearing_deg: f.bearing_deg, height_deg: f.height_deg, sun: f.sun, ambient: f.ambient };
     apply(desk, *id, f.revision, move |_| Ok(Edit::Light { light })).await
+}
+
+#[derive(Deserialize)]
+struct UseSolveForm {
+    revision: i64,
+    analysis: AnalysisId,
+}
+
+/// Puts a kept solve to use; the datum and what is placed follow it.
+#[post("/shots/{id}/use-solve")]
+async fn use_solve(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<UseSolveForm>) -> Result<impl Responder, PageError> {
+    let (id, form) = (*id, form.into_inner());
+    apply(desk, id, form.revision, move |desk| {
+        let shot = desk.open(id)?;
+        let new = kept_solve(desk, &shot, form.analysis)?;
+        let from_old = shot.solution(&desk.store).ok().and_then(|old| analyse::between_solves(&old, &new));
+        Ok(Edit::UseSolve { analysis: form.analysis, from_old })
+    })
+    .await
+}
+
+#[derive(Deserialize)]
+struct NameForm {
+    name: String,
+}
+
+#[post("/shots/{id}/solves/{analysis}/name")]
+async fn name_solve(
+    desk: web::Data<Desk>,
+    path: web::Path<(ShotId, AnalysisId)>,
+    form: web::Form<NameForm>,
+) -> Result<impl Responder, PageError> {
+    let (id, analysis) = path.into_inner();
+    block(move || {
+        let shot = desk.open(id)?;
+        kept_solve(&desk, &shot, analysis)?;
+        desk.store.name_analysis(analysis, &form.name)?;
+        Ok(web::Html::new(workbench::route_html(&desk, id)?))
+    })
+    .await
 }
 
 #[post("/shots/{id}/jobs/{kind}")]

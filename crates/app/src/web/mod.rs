@@ -95,6 +95,20 @@ impl Desk {
     }
 }
 
+/// A solve of this shot, from the tracks in use.
+///
+/// # Errors
+/// A message where it belongs to another shot or to other tracks.
+fn kept_solve(desk: &Desk, shot: &OpenShot, id: AnalysisId) -> Result<Solution, EngineError> {
+    let row = desk.store.analysis(id)?;
+    let same_tracks = row.source.is_none() || row.source == shot.document().tracks;
+    if row.shot != shot.state.shot.id || !same_tracks {
+        return Err(EngineError::Message("this solve belongs to another shot or to other tracks; solve again".to_owned()));
+    }
+    serde_json::from_slice(&desk.store.analysis_bytes(id)?)
+        .map_err(|e| EngineError::Message(format!("the solve cannot be read ({e}); solve again")))
+}
+
 /// Serves the pages on a listener that is already bound, until the process ends.
 ///
 /// # Errors

@@ -7,7 +7,7 @@ use askama::Template;
 use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice};
 use fennik_core::track::TrackSet;
-use fennik_store::{JobKind, JobRow, JobState, ShotId};
+use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId};
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config.service(page).service(show_route);
@@ -35,6 +35,14 @@ struct ReasonLine {
     grade: &'static str,
     text: String,
     frame: Option<u32>,
+}
+
+/// A kept solve.
+struct KeptSolve {
+    id: i64,
+    name: String,
+    reading: String,
+    current: bool,
 }
 
 /// A job that is waiting, at work, or ended other than well.
@@ -80,6 +88,7 @@ struct Route {
     stale_solve: bool,
     reasons: Vec<ReasonLine>,
     focal_line: String,
+    solves: Vec<KeptSolve>,
     datum_reading: String,
     has_floor: bool,
     scale_known: bool,
@@ -190,6 +199,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
             .map(|r| ReasonLine { grade: r.grade.word(), text: r.text.clone(), frame: r.frames.map(|f| f.0) })
             .collect(),
         focal_line: solution.as_ref().map(|s| views::lens_reading(s)).unwrap_or_default(),
+        solves: kept_solves(desk, shot)?,
         datum_reading,
         has_floor: datum.floor.is_some(),
         scale_known: datum.known_distance_m.is_some(),
@@ -200,6 +210,20 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         video_ready: jobs.iter().any(|j| j.kind == JobKind::Deliver && j.state == JobState::Done),
         jobs: jobs.iter().filter_map(job_line).collect(),
     })
+}
+
+/// The solves of the tracks in use.
+fn kept_solves(desk: &Desk, shot: &OpenShot) -> Result<Vec<KeptSolve>, EngineError> {
+    let document = shot.document();
+    let rows = desk.store.solves(shot.state.shot.id)?;
+    let of_these_tracks = rows.into_iter().filter(|r| r.source.is_none() || r.source == document.tracks);
+    let line = |(i, r): (usize, AnalysisRow)| KeptSolve {
+        id: r.id.0,
+        name: if r.name.is_empty() { format!("solve {}", i + 1) } else { r.name },
+        reading: r.reading,
+        current: document.solve == Some(r.id),
+    };
+    Ok(of_these_tracks.enumerate().map(line).collect())
 }
 
 /// Whether tracks were deleted or settings changed since the solve.

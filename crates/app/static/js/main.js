@@ -1,6 +1,7 @@
 // @ts-check
 /** Mounts the workbench. */
 import { chosenBy } from "./cleanup.js";
+import { compared } from "./compare.js";
 import { Frames } from "./frames.js";
 import { Look } from "./look.js";
 import { Model } from "./model.js";
@@ -56,6 +57,7 @@ function showSelection() {
   for (const form of document.querySelectorAll(".title-form")) form.classList.toggle("chosen", /** @type {HTMLElement} */ (form).dataset.insert === String(model.chosen));
   showPlacing();
   showFilter();
+  showRival();
   look.show();
   paint();
 }
@@ -75,6 +77,7 @@ model.addEventListener("loaded", () => {
 });
 model.addEventListener("frame", () => { showFrame(); look.ask(); });
 model.addEventListener("selection", showSelection);
+model.addEventListener("rival", showRival);
 model.addEventListener("touched", paint);
 model.addEventListener("placing", showPlacing);
 model.addEventListener("route", (event) => putRoute(/** @type {CustomEvent} */ (event).detail));
@@ -123,6 +126,7 @@ const value = (/** @type {string} */ id) => Number(byId(id)?.value) || 0;
 /** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
 const acts = {
   look: () => look.toggle(),
+  compare: (button) => model.compare(Number(button.dataset.id)),
   filter: () => { model.selected = new Set(filtered()); model.select(); },
   "delete-tracks": () => deleteTracks(),
   "restore-tracks": () => model.edit({ edit: "restore-tracks", tracks: [...model.deleted] }),
@@ -135,6 +139,16 @@ const acts = {
   place: (button) => model.place(model.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
   "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
 };
+
+function showRival() {
+  const { rival } = model, reading = byId("compare-reading");
+  for (const b of document.querySelectorAll('[data-act="compare"]')) b.setAttribute("aria-pressed", String(Number(/** @type {HTMLElement} */ (b).dataset.id) === rival?.id));
+  if (reading) {
+    reading.hidden = !rival;
+    reading.textContent = rival ? compared(model.cameras.filter(Boolean).map((c) => /** @type {any} */ (c)), rival.frames) : "";
+  }
+  timeline.lanesChanged();
+}
 
 /** What the filter as it is set would take. */
 function filtered() {

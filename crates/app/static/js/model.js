@@ -24,6 +24,7 @@ export class Model extends EventTarget {
     this.heldTracks = null;
     this.loading = 0;
     /** @type {Promise<void>} */ this.latest = Promise.resolve();
+    /** A kept solve that is compared with the one in use. @type {{id: number, rms: number, frames: {frame: number, rms: number, f: number}[]}|null} */ this.rival = null;
     /** Where points would land on a frame. @type {{frame: number, points: number[][]}|null} */ this.look = null;
     /** The surface under the pointer. @type {any} */ this.surface = null;
     /** The insert that is being dragged, as it is now. @type {any} */ this.moving = null;
@@ -103,6 +104,7 @@ export class Model extends EventTarget {
     this.rmsOf = new Map(solve.points.map((/** @type {any} */ p) => [p.id, p.rms]));
     this.rejected = new Set(solve.rejected);
     this.suggested = suggested;
+    if (solve.frames.length === 0) this.rival = null;
     this.frame = Math.min(this.frame, state.frames - 1);
     if (!this.insert(this.chosen)) this.chosen = null;
     this.dispatchEvent(new Event("loaded"));
@@ -134,6 +136,12 @@ export class Model extends EventTarget {
     let worst = null;
     for (const c of this.cameras) if (c && (!worst || c.rms > worst.rms)) worst = c;
     return worst ? worst.frame : null;
+  }
+
+  /** Compares a kept solve with the one in use, or ends comparing. @param {number} id */
+  async compare(id) {
+    this.rival = this.rival?.id === id ? null : await (await this.get(`solves/${id}`)).json();
+    this.dispatchEvent(new Event("rival"));
   }
 
   /** Sends a change; the answer is the route drawn anew. @param {string} path @param {object} body */

@@ -108,12 +108,24 @@ export class Timeline {
     const rest = h - RULER - 22, error = [RULER + 2, rest * 0.55], number = [RULER + 4 + rest * 0.55, rest * 0.4];
     // Error of each frame, as an area.
     const solved = model.cameras.filter(Boolean);
-    const most = Math.max(0.2, ...solved.map((k) => /** @type {any} */ (k).rms)) * 1.1;
+    const rival = model.rival?.frames ?? [];
+    const most = Math.max(0.2, ...solved.map((k) => /** @type {any} */ (k).rms), ...rival.map((k) => k.rms)) * 1.1;
     lane("error", error[0], error[1], solved.length ? `${(most / 1.1).toFixed(2)} px` : "");
     for (const k of solved) {
       const camera = /** @type {any} */ (k), height = (camera.rms / most) * error[1];
       g.fillStyle = ramp(camera.rms / (model.state.width / 1280));
       g.fillRect(this.xOf(camera.frame) - cell / 2, error[0] + error[1] - height, cell + 0.4, height);
+    }
+    // A solve that is compared with it, as a line.
+    if (rival.length) {
+      g.strokeStyle = c.bone;
+      g.lineWidth = 1;
+      g.beginPath();
+      rival.forEach((k, i) => {
+        const y = error[0] + error[1] - (k.rms / most) * error[1];
+        if (i && k.frame === rival[i - 1].frame + 1) g.lineTo(this.xOf(k.frame), y); else g.moveTo(this.xOf(k.frame), y);
+      });
+      g.stroke();
     }
     // Number of tracks, as a band.
     const top = Math.max(1, ...this.counts);

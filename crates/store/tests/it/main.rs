@@ -3,7 +3,7 @@
 
 use fennik_core::scene::{Edit, FrameRange, Light, ShotDocument};
 use fennik_core::track::TrackId;
-use fennik_store::{AnalysisKind, JobKind, JobRow, JobState, ShotId, Store, StoreError};
+use fennik_store::{AnalysisKind, JobKind, JobRow, JobState, NewAnalysis, ShotId, Store, StoreError};
 use std::sync::{Arc, Barrier};
 
 struct House {
@@ -90,14 +90,15 @@ fn of_many_edits_from_the_same_revision_just_one_wins() {
 fn a_half_written_analysis_is_never_seen() {
     let House { folder, store, shot } = house();
     let analyses = folder.path().join("analyses");
+    let plain = NewAnalysis { kind: AnalysisKind::Tracks, settings: "{}", reading: "", source: None, bytes: b"" };
     std::fs::write(analyses.join("tracks-01.bin.part"), b"half").unwrap();
-    let id = store.add_analysis(shot, AnalysisKind::Tracks, "{\"spacing\": 1}", &[7; 4096]).unwrap();
+    let id = store.add_analysis(shot, &NewAnalysis { settings: "{\"spacing\": 1}", bytes: &[7; 4096], ..plain }).unwrap();
     assert_eq!(store.analysis_bytes(id).unwrap(), [7; 4096]);
     assert_eq!((store.analysis(id).unwrap().shot, store.analysis(id).unwrap().settings.as_str()), (shot, "{\"spacing\": 1}"));
     // A folder in the way stands for a disk that refuses: no row may point at what is not there.
     std::fs::remove_dir_all(&analyses).unwrap();
     std::fs::write(&analyses, b"").unwrap();
-    let refused = store.add_analysis(shot, AnalysisKind::Solve, "{}", b"x");
+    let refused = store.add_analysis(shot, &NewAnalysis { kind: AnalysisKind::Solve, bytes: b"x", ..plain });
     assert!(matches!(refused, Err(StoreError::File { .. })), "{refused:?}");
     let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
     let rows: i64 = db.query_row("SELECT count(*) FROM analyses", [], |r| r.get(0)).unwrap();
