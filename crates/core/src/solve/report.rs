@@ -131,7 +131,7 @@ pub struct Solution {
     pub median_px: f64,
     /// Median over the points of their widest angle between rays, degrees.
     pub parallax_deg: f64,
-    /// Standard deviation of the focal length, percent.
+    /// Standard deviation of the focal length, percent; 0 where it was given.
     pub focal_deviation_percent: f64,
     /// How far it can be trusted.
     pub verdict: Verdict,
@@ -282,9 +282,13 @@ pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
     if solution.readout != 0.0 {
         say(Grade::Good, format!("rolling shutter: the rows are read over {:.2} of the frame time", solution.readout), None);
     }
-    let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
-    let advice = if g == Grade::Good { "" } else { "; give the focal length if it is known" };
-    say(g, format!("focal length known to {:.2} %{advice}", solution.focal_deviation_percent), None);
+    if solution.focal_deviation_percent == 0.0 {
+        say(Grade::Good, "focal length as given".to_owned(), None);
+    } else {
+        let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
+        let advice = if g == Grade::Good { "" } else { "; give the focal length if it is known" };
+        say(g, format!("focal length known to {:.2} %{advice}", solution.focal_deviation_percent), None);
+    }
 
     if let Some(thin) = solution.frames.iter().min_by_key(|f| f.points).filter(|f| f.points < GOOD_POINTS) {
         let g = if thin.points < FAIR_POINTS { Grade::Weak } else { Grade::Fair };
