@@ -1,5 +1,6 @@
 //! Everything that changes a shot.
 
+use super::focal::focal_px;
 use super::{Desk, PageError, block, kept_solve, workbench};
 use crate::engine::{EngineError, analyse};
 use actix_web::{HttpResponse, Responder, post, web};
@@ -150,14 +151,9 @@ async fn change_solve_settings(
     id: web::Path<ShotId>,
     form: web::Form<SolveForm>,
 ) -> Result<impl Responder, PageError> {
-    let form = form.into_inner();
-    apply(desk, *id, form.revision, move |_| {
-        let focal_px = match form.focal.trim() {
-            "" => None,
-            text => Some(text.parse().map_err(|_| {
-                EngineError::Message(format!("{text:?} is no focal length; type a number of px, or leave it empty to have it found"))
-            })?),
-        };
+    let (id, form) = (*id, form.into_inner());
+    apply(desk, id, form.revision, move |desk| {
+        let focal_px = focal_px(&form.focal, desk.open(id)?.clip.width).map_err(EngineError::Message)?;
         let settings = SolveSettings { focal_px, motion: form.motion, lens: form.lens, readout: readout_choice(&form.readout)? };
         Ok(Edit::SolveSettings { settings })
     })

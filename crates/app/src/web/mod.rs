@@ -7,6 +7,7 @@ mod delivered;
 mod edits;
 mod error;
 mod events;
+mod focal;
 mod guard;
 mod picture;
 mod shots;

@@ -170,7 +170,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         frames: trim.count(),
         spacing: document.track_settings.spacing_px,
         threshold: document.track_settings.threshold,
-        focal: document.solve_settings.focal_px.map(|f| format!("{f:.1}")).unwrap_or_default(),
+        focal: document.solve_settings.focal_px.map(|f| format!("{f:.1} px")).unwrap_or_default(),
         motion: match document.solve_settings.motion {
             MotionChoice::Auto => "auto",
             MotionChoice::Free => "free",

@@ -5,7 +5,7 @@ use super::bundle::Move;
 use super::nodal::{self, NodalFit};
 use super::report::{Motion, Solution, SolveFailure, verdict};
 use super::settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
-use super::start::{BRIDGE_PARALLAX_DEG, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks};
+use super::start::{BRIDGE_PARALLAX_DEG, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle};
 use super::state::Scene;
 use super::{Problem, keyframes, resect};
 use crate::geometry::{Lens, Pose};
@@ -249,6 +249,7 @@ fn move_with(
     let tracks = pick_tracks(problem, keys, 900);
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());
     add_keyframes(problem, &mut scene, &tracks, keys, free_focal);
+    settle(problem, &mut scene, &tracks, keys, free_focal, false);
 
     tell("placing every frame", 0.5)?;
     fill_frames(problem, &mut scene);

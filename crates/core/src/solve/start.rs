@@ -31,6 +31,7 @@ pub(super) const BRIDGE_PARALLAX_DEG: f64 = 0.2;
 const SETTLE_ROUNDS: usize = 8;
 const SETTLE_STEPS: usize = 30;
 const ZOOM_ROUNDS: usize = 10;
+const ROUGH_ROUNDS: usize = 3;
 const ZOOM_STEPS: usize = 60;
 const SETTLED: f64 = 1e-3;
 /// Where a point is dropped and where its weight has fallen to a half, in medians of all misses.
@@ -208,6 +209,7 @@ fn grow_from_pair(
     add_points(problem, &mut scene, &pair.inliers, 3.0 * problem.scale());
     adjust_scene(problem, &mut scene, tracks, &[pair.a, pair.b], Release::Nothing, 2.0, 8);
     add_keyframes(problem, &mut scene, tracks, window, free_focal);
+    settle(problem, &mut scene, tracks, window, free_focal, true);
     (scene.poses.iter().flatten().count() >= 3.min(window.len())).then_some(scene)
 }
 
@@ -282,18 +284,25 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
         drop_points(problem, scene, tracks, &posed, limit);
         add_points(problem, scene, tracks, limit);
     }
-    settle(problem, scene, tracks, &posed, free_focal);
 }
 
 /// Adjusts and drops what does not agree, ever closer to the noise, until the focal length holds still: things that
 /// move on their own explain themselves well enough within loose limits, and bend the camera to it.
-fn settle(problem: &Problem, scene: &mut Scene, tracks: &[usize], posed: &[u32], free_focal: bool) {
+///
+/// While starts are still compared a `rough` settling will do.
+pub fn settle(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool, rough: bool) {
+    let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+    let posed = posed.as_slice();
     if posed.len() < 4 {
         return;
     }
     let scale = problem.scale();
     // Zoom, travel and depth trade places along a valley that is flatter still.
-    let (rounds, steps) = if scene.zooms() { (ZOOM_ROUNDS, ZOOM_STEPS) } else { (SETTLE_ROUNDS, SETTLE_STEPS) };
+    let (rounds, steps) = match (scene.zooms(), rough) {
+        (false, _) => (SETTLE_ROUNDS, SETTLE_STEPS),
+        (true, true) => (ROUGH_ROUNDS, ZOOM_STEPS),
+        (true, false) => (ZOOM_ROUNDS, ZOOM_STEPS),
+    };
     for _ in 0..rounds {
         let noise = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
         let limit = (SETTLE_LIMIT * noise).clamp(0.5 * scale, 2.5 * scale);
