@@ -86,12 +86,18 @@ test("what is dragged is seen at once as a draft and exact after", async () => {
   await undo();
 });
 
+/** Chooses what the second view shows and waits until it is drawn so. */
+async function seeFrom(kind) {
+  await page.selectOption("#stage-2 [name=view]", kind);
+  await page.waitForFunction((k) => globalThis.fennik.stages[1].scene.frame?.kind === k, kind);
+}
+
 test("the second view shows the scene from the top and moves the title along the ground", async () => {
   await page.keyboard.press("v");
   await page.waitForSelector("#stage-2:not([hidden])");
   const widths = await page.evaluate(() => globalThis.fennik.stages.map((s) => s.root.clientWidth));
   assert.ok(Math.abs(widths[0] - widths[1]) <= 1 && widths[0] > 300, String(widths));
-  await page.waitForFunction(() => globalThis.fennik.stages[1].scene.frame);
+  await page.waitForFunction(() => globalThis.fennik.stages[1].scene.frame?.kind === "top");
   const drawn = await page.evaluate(() => {
     const c = document.getElementById("plate-2"), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
     let n = 0;
@@ -108,7 +114,7 @@ test("the second view shows the scene from the top and moves the title along the
 });
 
 test("from the side the ground lies edge-on: the foot still moves along it, and the lift lifts", async () => {
-  await page.selectOption("#stage-2 [name=view]", "side");
+  await seeFrom("side");
   const before = await placement();
   await drag(await handle("foot", 1), [30, 8]);
   const moved = await placement();
@@ -121,7 +127,7 @@ test("from the side the ground lies edge-on: the foot still moves along it, and 
 });
 
 test("points are selected from outside, and the wheel, the middle button and a free turn move the view only", async () => {
-  await page.selectOption("#stage-2 [name=view]", "free");
+  await seeFrom("free");
   const was = await revision();
   const box = await page.locator("#plate-2").boundingBox();
   const middle = [box.x + box.width / 2, box.y + box.height / 2];
@@ -141,7 +147,7 @@ test("points are selected from outside, and the wheel, the middle button and a f
   assert.ok(after.zoom > before.zoom && after.yaw > before.yaw && after.shift[0] !== before.shift[0], JSON.stringify(after));
   assert.equal(await revision(), was);
   await page.keyboard.press("f");
-  await page.selectOption("#stage-2 [name=view]", "top");
+  await seeFrom("top");
   await page.mouse.move(box.x + 20, box.y + 60);
   await page.mouse.down();
   await page.mouse.move(box.x + box.width - 20, box.y + box.height - 20, { steps: 4 });
