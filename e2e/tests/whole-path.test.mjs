@@ -99,6 +99,8 @@ test("the solve ends with a good camera and a reading", async () => {
   await openStation(page, "solve");
   await job("#start-solve", "solve");
   assert.match(await page.textContent('.station[data-station="solve"] summary'), /0\.\d\d px · 90\/90 · good/);
+  const regions = (await page.locator(".regions td").allTextContents()).filter((t) => t !== "–").map(Number);
+  assert.ok(regions.length >= 7 && regions.every((v) => v > 0 && v < 1), `error by part of the frame: ${regions}`);
   await page.click("#worst");
   const worst = await page.evaluate(() => [globalThis.fennik.model.frame, globalThis.fennik.model.worst()]);
   assert.equal(worst[0], worst[1]);

@@ -52,3 +52,12 @@ pub fn lens_reading(solution: &Solution) -> String {
     }
     text
 }
+
+/// RMS in nine parts of the frame, px, row by row; nothing for solves that did not note it.
+pub fn region_readings(solution: &Solution) -> Vec<Vec<String>> {
+    if solution.regions_px.iter().flatten().all(Option::is_none) {
+        return Vec::new();
+    }
+    let cell = |v: &Option<f64>| v.map_or_else(|| "–".to_owned(), |v| format!("{v:.2}"));
+    solution.regions_px.iter().map(|row| row.iter().map(cell).collect()).collect()
+}

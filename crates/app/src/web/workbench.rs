@@ -88,6 +88,7 @@ struct Route {
     stale_solve: bool,
     reasons: Vec<ReasonLine>,
     focal_line: String,
+    regions: Vec<Vec<String>>,
     solves: Vec<KeptSolve>,
     datum_reading: String,
     has_floor: bool,
@@ -199,6 +200,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
             .map(|r| ReasonLine { grade: r.grade.word(), text: r.text.clone(), frame: r.frames.map(|f| f.0) })
             .collect(),
         focal_line: solution.as_ref().map(|s| views::lens_reading(s)).unwrap_or_default(),
+        regions: solution.as_ref().map(|s| views::region_readings(s)).unwrap_or_default(),
         solves: kept_solves(desk, shot)?,
         datum_reading,
         has_floor: datum.floor.is_some(),

@@ -329,6 +329,9 @@ impl<'a> Adjusting<'a> {
         let mut of_frame = vec![(0.0f64, 0u32); self.frames.len()];
         let mut points = Vec::with_capacity(self.tracks.len());
         let (mut total, mut n) = (0.0, 0usize);
+        let mut regions = [[(0.0f64, 0u32); 3]; 3];
+        let (width, height) = (f64::from(self.problem.width), f64::from(self.problem.height));
+        let third = |v: f64, size: f64| ((3.0 * v / size) as usize).min(2);
         for (p, seen) in self.bundle.observations.iter().enumerate() {
             let mut sum = 0.0;
             for (o, residual) in seen.iter().zip(&residuals[p]) {
@@ -336,6 +339,8 @@ impl<'a> Adjusting<'a> {
                 sum += square;
                 of_frame[o.camera as usize].0 += square;
                 of_frame[o.camera as usize].1 += 1;
+                let region = &mut regions[third(o.pixel.y, height)][third(o.pixel.x, width)];
+                *region = (region.0 + square, region.1 + 1);
             }
             total += sum;
             n += seen.len();
@@ -377,6 +382,7 @@ impl<'a> Adjusting<'a> {
             points,
             rms_px: (total / n.max(1) as f64).sqrt(),
             median_px: median(&self.all_misses()).unwrap_or(0.0),
+            regions_px: regions.map(|row| row.map(|(sum, n)| (n > 0).then(|| (sum / f64::from(n)).sqrt()))),
             parallax_deg: median(&angles).unwrap_or(0.0),
             focal_deviation_percent: 100.0 * self.focal_deviation,
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },

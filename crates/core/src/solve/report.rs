@@ -129,6 +129,9 @@ pub struct Solution {
     pub rms_px: f64,
     /// Median over all observations used, px.
     pub median_px: f64,
+    /// RMS in nine parts of the frame, px: three rows of three, from the top left; `None` where nothing was seen.
+    #[serde(default)]
+    pub regions_px: [[Option<f64>; 3]; 3],
     /// Median over the points of their widest angle between rays, degrees.
     pub parallax_deg: f64,
     /// Standard deviation of the focal length, percent; 0 where it was given.
@@ -138,6 +141,29 @@ pub struct Solution {
 }
 
 impl Solution {
+    /// The two neighbouring solved frames that the fewest points hold together, and how many those are.
+    pub fn weakest_link(&self) -> Option<(u32, u32, usize)> {
+        // Points that begin to count at a frame and those that end before it.
+        let mut change = vec![0i64; self.frames_total as usize + 2];
+        for p in &self.points {
+            change[(p.first_frame + 1).min(self.frames_total) as usize] += 1;
+            change[(p.last_frame + 1).min(self.frames_total + 1) as usize] -= 1;
+        }
+        let mut across = 0;
+        let held: Vec<i64> = change
+            .iter()
+            .map(|c| {
+                across += c;
+                across
+            })
+            .collect();
+        let links = self.frames.windows(2).map(|w| {
+            let fewest = (w[0].frame + 1..=w[1].frame).map(|f| held[f as usize]).min().unwrap_or(0);
+            (w[0].frame, w[1].frame, usize::try_from(fewest).unwrap_or(0))
+        });
+        links.min_by_key(|l| l.2)
+    }
+
     /// The camera of a frame, if it was solved.
     pub fn at(&self, frame: u32) -> Option<&SolvedFrame> {
         self.frames.binary_search_by_key(&frame, |f| f.frame).ok().map(|i| &self.frames[i])
@@ -226,6 +252,9 @@ const FAIR_PX: f64 = 1.0;
 /// Points used on a frame.
 const GOOD_POINTS: u32 = 40;
 const FAIR_POINTS: u32 = 20;
+/// Points that hold two neighbouring frames together.
+const GOOD_LINKS: usize = 30;
+const FAIR_LINKS: usize = 15;
 /// Median widest angle between rays, degrees.
 const GOOD_PARALLAX_DEG: f64 = 2.0;
 const FAIR_PARALLAX_DEG: f64 = 0.8;
@@ -298,6 +327,14 @@ pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
             Some((thin.frame, thin.frame)),
         );
     }
+    if let Some((a, b, links)) = solution.weakest_link().filter(|l| l.2 < GOOD_LINKS) {
+        let g = if links < FAIR_LINKS { Grade::Weak } else { Grade::Fair };
+        say(
+            g,
+            format!("only {links} points hold frames {a} and {b} together; what lies before and after may slip against each other"),
+            Some((a, b)),
+        );
+    }
     let worst = solution.frames.iter().max_by(|a, b| a.rms_px.total_cmp(&b.rms_px));
     if let Some(bad) = worst.filter(|f| f.rms_px > BAD_FRAME * solution.rms_px && f.rms_px > GOOD_PX * scale) {
         let text = format!("frame {} stands out with {:.2} px; look at it", bad.frame, bad.rms_px);
@@ -306,4 +343,77 @@ pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
     let grade = reasons.iter().map(|r| r.grade).max().unwrap_or(Grade::Weak);
     reasons.sort_by_key(|r| std::cmp::Reverse(r.grade));
     Verdict { grade, reasons }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn solution(spans: &[(u32, u32, usize)]) -> Solution {
+        let lens = Lens::centred(900.0, 1280, 720);
+        let frames = (0..20).map(|frame| SolvedFrame { frame, pose: Pose::identity(), lens, rms_px: 0.1, points: 100 }).collect();
+        let mut points = Vec::new();
+        for &(first_frame, last_frame, count) in spans {
+            let from = points.len();
+            points.extend((from..from + count).map(|i| SolvedPoint {
+                id: TrackId(i as u32),
+                position: Vector3::z(),
+                rms_px: 0.1,
+                first_frame,
+                last_frame,
+                parallax_deg: 5.0,
+            }));
+        }
+        Solution {
+            width: 1280,
+            height: 720,
+            frames_total: 20,
+            motion: Motion::Free,
+            zoom: false,
+            readout: 0.0,
+            frames,
+            points,
+            rejected: Vec::new(),
+            rms_px: 0.1,
+            median_px: 0.08,
+            regions_px: [[None; 3]; 3],
+            parallax_deg: 5.0,
+            focal_deviation_percent: 0.1,
+            verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
+        }
+    }
+
+    #[test]
+    fn two_stretches_that_hang_by_a_thread_are_not_called_good() {
+        let firm = solution(&[(0, 19, 200)]);
+        assert_eq!(firm.weakest_link().map(|l| l.2), Some(200));
+        assert_eq!(verdict(&firm, 1.0).grade, Grade::Good);
+        let thread = solution(&[(0, 9, 200), (10, 19, 200), (5, 15, 8)]);
+        assert_eq!(thread.weakest_link(), Some((9, 10, 8)));
+        let said = verdict(&thread, 1.0);
+        assert!(said.grade == Grade::Weak && said.reasons[0].frames == Some((9, 10)), "{said:?}");
+        assert_eq!(verdict(&solution(&[(0, 9, 200), (10, 19, 200), (5, 15, 20)]), 1.0).grade, Grade::Fair);
+        assert_eq!(verdict(&solution(&[(0, 9, 200), (10, 19, 200)]), 1.0).grade, Grade::Weak);
+    }
+
+    #[test]
+    fn a_reading_past_its_limit_pulls_the_verdict_down_and_says_so() {
+        let good = solution(&[(0, 19, 200)]);
+        for (change, word) in [
+            (Box::new(|s: &mut Solution| s.rms_px = 0.8) as Box<dyn Fn(&mut Solution)>, "reprojection"),
+            (Box::new(|s: &mut Solution| s.parallax_deg = 0.5), "parallax"),
+            (Box::new(|s: &mut Solution| s.focal_deviation_percent = 9.0), "focal length"),
+            (Box::new(|s: &mut Solution| s.frames.truncate(12)), "could not be solved"),
+            (Box::new(|s: &mut Solution| s.frames[3].points = 9), "points on frame 3"),
+        ] {
+            let mut worse = good.clone();
+            change(&mut worse);
+            let said = verdict(&worse, 1.0);
+            assert!(said.grade != Grade::Good && said.reasons[0].text.contains(word), "{word}: {said:?}");
+        }
+        // The same error weighs less in a larger picture.
+        let mut large = good;
+        large.rms_px = 0.8;
+        assert_eq!(verdict(&large, 3.0).grade, Grade::Good);
+    }
 }

@@ -42,6 +42,7 @@ fn solved(away: &Similarity) -> Solution {
         rejected: Vec::new(),
         rms_px: 0.1,
         median_px: 0.08,
+        regions_px: [[None; 3]; 3],
         parallax_deg: 5.0,
         focal_deviation_percent: 0.1,
         verdict: Verdict { grade: Grade::Good, reasons: Vec::new() },
