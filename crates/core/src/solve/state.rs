@@ -140,3 +140,69 @@ impl Scene {
         };
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn scene(zooms: bool) -> Scene {
+        let mut scene = Scene::new(Move::Free, 9, 1, Lens::centred(900.0, 1280, 720), zooms);
+        for f in [0usize, 2, 4, 6, 8] {
+            let turned = Pose::identity().moved(Vector3::new(0.0, 0.01 * f as f64, 0.0), Vector3::new(0.1 * f as f64, 0.0, 0.0));
+            scene.poses[f] = Some(turned);
+        }
+        scene
+    }
+
+    #[test]
+    fn a_frame_between_two_gets_the_zoom_between_theirs() {
+        let mut scene = scene(true);
+        scene.zoom[2] = 0.2;
+        scene.zoom[6] = 0.6;
+        scene.zoom_between(3, &[2, 6]);
+        assert!((scene.zoom[3] - 0.3).abs() < 1e-12);
+        scene.zoom_between(8, &[2, 6]);
+        scene.zoom_between(0, &[2, 6]);
+        assert_eq!((scene.zoom[8], scene.zoom[0]), (0.6, 0.2), "beyond the ends it is held");
+        assert!((scene.lens_at(6).focal_px - 900.0 * 0.6f64.exp()).abs() < 1e-9);
+    }
+
+    #[test]
+    fn without_a_zoom_or_a_readout_nothing_is_carried() {
+        let mut scene = scene(false);
+        scene.guess_zoom(3);
+        assert!(!scene.zooms() && scene.zoom.is_empty());
+        scene.refresh_speeds();
+        assert_eq!(scene.pose_at(4, 700.0), scene.poses[4]);
+        assert_eq!(scene.pose_at(3, 0.0), None);
+    }
+
+    #[test]
+    fn rows_are_seen_from_where_the_camera_is_at_their_time() {
+        let mut scene = scene(false);
+        for f in 0..9usize {
+            scene.poses[f] = Some(Pose::identity().moved(Vector3::new(0.0, 0.01 * f as f64, 0.0), Vector3::new(0.1 * f as f64, 0.0, 0.0)));
+        }
+        scene.readout = 0.8;
+        scene.refresh_speeds();
+        for (row, part) in [(0.0, -0.4), (359.5, 0.0), (719.0, 0.4)] {
+            let pose = scene.pose_at(4, row).unwrap();
+            assert!((pose.translation.x - 0.1 * (4.0 + part)).abs() < 1e-6, "row {row}: {}", pose.translation.x);
+            assert!((pose.rotation.angle() - 0.01 * (4.0 + part)).abs() < 1e-6, "row {row}: {}", pose.rotation.angle());
+        }
+    }
+
+    #[test]
+    fn what_a_bundle_found_comes_back_frame_by_frame() {
+        let mut scene = scene(true);
+        let frames = scene.posed();
+        let mut bundle = scene.bundle(&frames);
+        bundle.zoom = vec![0.1; frames.len()];
+        bundle.lens.k1 = -0.05;
+        bundle.poses[1].translation.z = 3.0;
+        scene.take(&bundle, &frames);
+        assert_eq!((scene.zoom[2], scene.zoom[3], scene.lens.k1), (0.1, 0.0, -0.05));
+        assert_eq!(scene.poses[2].map(|p| p.translation.z), Some(3.0));
+        assert_eq!(scene.miss(3, &Vector2::zeros(), &Vector3::z()), None, "no pose, no miss");
+    }
+}
