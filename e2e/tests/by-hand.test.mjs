@@ -60,6 +60,15 @@ test("loadings that overlap end with the newest state and no complaint", async (
   assert.deepEqual([one, two], [1, 1]);
 });
 
+test("a frame that is being typed stays when news of a job come", async () => {
+  await page.fill("#frame", "77");
+  await page.evaluate(() => globalThis.fennik.model.load());
+  assert.equal(await page.inputValue("#frame"), "77");
+  await page.press("#frame", "Enter");
+  await page.waitForFunction(() => globalThis.fennik.model.frame === 77);
+  await showFrame(page, FRAME);
+});
+
 test("turn, lift and size change that and nothing else", async () => {
   const before = await placement();
   for (const [name, pull, key] of [["turn", [-40, 10], "turn_deg"], ["lift", [0, -60], "lift_m"], ["size", [30, 0], "scale"]]) {

@@ -37,9 +37,10 @@ function refreshFrames() {
   if (now !== source) { source = now; frames.reset(model.state.frames); }
 }
 
-function showFrame() {
+/** @param {boolean} [typed] whether a number that is being typed stays */
+function showFrame(typed = false) {
   const camera = model.camera();
-  byId("frame").value = String(model.frame);
+  if (!typed) byId("frame").value = String(model.frame);
   byId("frame-reading").textContent = `of ${model.state.frames - 1}${camera ? ` · ${camera.rms.toFixed(2)} px · ${camera.n} points` : model.cameras.length ? " · no camera" : ""}`;
   paint();
   timeline.paint();
@@ -72,7 +73,8 @@ model.addEventListener("loaded", () => {
   for (const s of stages) if (s.view.fitted) s.fit();
   refreshFrames();
   timeline.loaded();
-  showFrame();
+  // News of a job may come while somebody types a frame.
+  showFrame(document.activeElement === byId("frame"));
   showSelection();
 });
 model.addEventListener("frame", () => { showFrame(); look.ask(); });
