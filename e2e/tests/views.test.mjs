@@ -67,16 +67,6 @@ test("a few far points do not shrink the rest, and no point at all is no fault",
   assert.ok(empty.toStage([0, 0, 0]).every(Number.isFinite));
 });
 
-test("points are picked by the nearest mark within reach and by a box", () => {
-  const view = new SceneView(model());
-  view.lay("top", 600, 400);
-  const [x, y] = view.toStage(points[7].x);
-  const near = points[view.nearest([x + 1, y], 9)];
-  assert.ok(Math.hypot(...view.toStage(near.x).map((v, i) => v - [x, y][i])) <= 2);
-  assert.equal(view.nearest([-500, -500], 9), null);
-  assert.equal(view.pointsWhere(() => true).length, points.length);
-});
-
 test("the ramp runs from dark to light without going back", () => {
   const light = (text) => { const [r, g, b] = text.match(/[\d.]+/g).map(Number); return 0.2126 * r + 0.7152 * g + 0.0722 * b; };
   let last = -1;

@@ -4,6 +4,7 @@ use crate::flight::RATE;
 use crate::scenery::Scenery;
 use crate::sensor;
 use crate::take::Take;
+use crate::truth;
 use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
@@ -18,6 +19,30 @@ pub struct Compression<'a> {
     pub most_kbit: Option<u32>,
     /// Whether the wind is heard.
     pub sound: bool,
+}
+
+/// How clips that try the solver are compressed: little, as footage from a camera is.
+pub const TRIAL: Compression = Compression { preset: "medium", rate_factor: 20, most_kbit: None, sound: false };
+
+/// Writes NAME.truth.json and NAME.mp4 of a take to a folder; the clip appears under its name when it is whole.
+///
+/// # Errors
+/// As of [`encode`], or when the folder cannot be written.
+pub fn film(take: &Take, folder: &Path, how: &Compression, on_frame: impl FnMut(u32)) -> std::io::Result<()> {
+    write_truth(take, folder)?;
+    let clip = folder.join(format!("{}.mp4", take.name));
+    let partial = clip.with_extension("part.mp4");
+    encode(&Scenery::with_crowd(take.crowd), take, &partial, how, on_frame)?;
+    std::fs::rename(partial, clip)
+}
+
+/// Writes NAME.truth.json of a take to a folder.
+///
+/// # Errors
+/// When the folder cannot be written.
+pub fn write_truth(take: &Take, folder: &Path) -> std::io::Result<()> {
+    let truth = truth::compute(&Scenery::with_crowd(take.crowd), take);
+    std::fs::write(folder.join(format!("{}.truth.json", take.name)), serde_json::to_vec(&truth)?)
 }
 
 /// Films all frames of a take and encodes them (H.264 in MP4); `on_frame` hears how many are done.

@@ -1,9 +1,10 @@
 //! The camera file (see docs/formats.md) and the masks file.
 
 use crate::clip::Rate;
-use fennik_core::geometry::Similarity;
+use fennik_core::geometry::{Lens, Pose, Similarity};
 use fennik_core::solve::Solution;
 use fennik_core::track::{MaskError, Masks};
+use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
 
 /// The camera file as a whole.
@@ -128,6 +129,16 @@ pub fn camera_document(solution: &Solution, rate: Rate, first_source_frame: u32,
         },
         frames: frames.collect(),
         points: points.collect(),
+    }
+}
+
+impl CameraFrame {
+    /// Its pose and lens.
+    pub fn camera(&self) -> (Pose, Lens) {
+        let pose = &self.world_to_camera;
+        let rotation = Rotation3::from_matrix_unchecked(Matrix3::from_fn(|r, c| pose.rotation[r][c]));
+        let lens = Lens { focal_px: self.focal_length_px, centre_px: self.principal_point_px, k1: self.k1, k2: self.k2 };
+        (Pose { rotation, translation: Vector3::from(pose.translation) }, lens)
     }
 }
 

@@ -2,13 +2,10 @@
 
 use super::{Scratch, show};
 use fennik_core::check::{LockError, lock_error, turning_lock_error};
-use fennik_core::geometry::{Lens, Pose};
-use fennik_demo::encode::{Compression, encode};
-use fennik_demo::scenery::Scenery;
+use fennik_demo::encode::{TRIAL, film};
 use fennik_demo::trials::TRIALS;
-use fennik_demo::truth::{self, Truth};
+use fennik_demo::truth::Truth;
 use fennik_media::CameraDocument;
-use nalgebra::{Matrix3, Rotation3, Vector3};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -80,18 +77,12 @@ fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
 
 fn make_clips(folder: &Path) -> Result<(), String> {
     fs::create_dir_all(folder).map_err(|e| format!("{} cannot be made: {e}", folder.display()))?;
-    let how = Compression { preset: "medium", rate_factor: 20, most_kbit: None, sound: false };
     for take in &TRIALS {
         let (clip, truth_path) = clip_and_truth(folder, take.name);
         if clip.exists() && truth_path.exists() {
             continue;
         }
-        let scenery = Scenery::with_crowd(take.crowd);
-        let truth = serde_json::to_vec(&truth::compute(&scenery, take)).map_err(|e| e.to_string())?;
-        fs::write(&truth_path, truth).map_err(|e| format!("{} cannot be written: {e}", truth_path.display()))?;
-        let partial = clip.with_extension("part.mp4");
-        encode(&scenery, take, &partial, &how, |done| show(&format!("filming {}: frame {done} of {}", take.name, take.frames)))
-            .and_then(|()| fs::rename(&partial, &clip))
+        film(take, folder, &TRIAL, |done| show(&format!("filming {}: frame {done} of {}", take.name, take.frames)))
             .map_err(|e| format!("{} could not be made: {e}", clip.display()))?;
     }
     Ok(())
@@ -127,12 +118,7 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, String> {
 }
 
 fn slip(truth: &Truth, camera: &CameraDocument) -> Option<LockError> {
-    let at = |frame: u32| {
-        let c = camera.frames.iter().find(|c| c.frame == frame)?;
-        let m = Matrix3::from_fn(|r, k| c.world_to_camera.rotation[r][k]);
-        let pose = Pose { rotation: Rotation3::from_matrix_unchecked(m), translation: Vector3::from(c.world_to_camera.translation) };
-        Some((pose, Lens { focal_px: c.focal_length_px, centre_px: c.principal_point_px, k1: c.k1, k2: c.k2 }))
-    };
+    let at = |frame: u32| camera.frames.iter().find(|c| c.frame == frame).map(fennik_media::CameraFrame::camera);
     if camera.solve.motion == "nodal" { turning_lock_error(&truth.sightings(), at) } else { lock_error(&truth.sightings(), at) }
 }
 

@@ -10,38 +10,6 @@ use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 use std::path::PathBuf;
 
-/// How the camera moves.
-#[derive(Debug, Clone, Copy, clap::ValueEnum)]
-enum Motion {
-    /// Found from the tracks.
-    Auto,
-    /// It travels.
-    Free,
-    /// It turns on the spot.
-    Nodal,
-}
-
-/// What the lens does.
-#[derive(Debug, Clone, Copy, clap::ValueEnum)]
-enum LensKind {
-    /// Found from the tracks.
-    Auto,
-    /// One focal length.
-    Fixed,
-    /// A focal length a frame.
-    Zoom,
-}
-
-fn readout(text: &str) -> Result<ReadoutChoice, String> {
-    match text {
-        "auto" => Ok(ReadoutChoice::Auto),
-        "none" => Ok(ReadoutChoice::None),
-        other => {
-            other.parse().map(ReadoutChoice::Given).map_err(|_| format!("{other:?} is no part of the frame time; write 0.6, none or auto"))
-        }
-    }
-}
-
 /// Options of `fennik solve`.
 #[derive(clap::Args)]
 pub struct SolveArguments {
@@ -57,13 +25,13 @@ pub struct SolveArguments {
     #[arg(long, value_name = "PX")]
     focal_px: Option<f64>,
     /// How the camera moves, where it is known.
-    #[arg(long, value_enum, default_value_t = Motion::Auto)]
-    motion: Motion,
+    #[arg(long, value_name = "auto|free|nodal", default_value = "auto")]
+    motion: MotionChoice,
     /// What the lens does, where it is known.
-    #[arg(long, value_enum, default_value_t = LensKind::Auto)]
-    lens: LensKind,
+    #[arg(long, value_name = "auto|fixed|zoom", default_value = "auto")]
+    lens: LensChoice,
     /// Rolling shutter: the part of the frame time between the first and the last row, `none`, or `auto`.
-    #[arg(long, value_name = "PART", default_value = "auto", value_parser = readout, allow_negative_numbers = true)]
+    #[arg(long, value_name = "PART", default_value = "auto", allow_negative_numbers = true)]
     readout: ReadoutChoice,
     /// Where the camera file goes.
     #[arg(long, value_name = "FILE")]
@@ -100,20 +68,8 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     if let Some(path) = &arguments.tracks_out {
         std::fs::write(path, tracks.to_bytes()).map_err(|e| format!("{} cannot be written: {e}", path.display()))?;
     }
-    let settings = SolveSettings {
-        focal_px: arguments.focal_px,
-        motion: match arguments.motion {
-            Motion::Auto => MotionChoice::Auto,
-            Motion::Free => MotionChoice::Free,
-            Motion::Nodal => MotionChoice::Nodal,
-        },
-        lens: match arguments.lens {
-            LensKind::Auto => LensChoice::Auto,
-            LensKind::Fixed => LensChoice::Fixed,
-            LensKind::Zoom => LensChoice::Zoom,
-        },
-        readout: arguments.readout,
-    };
+    let settings =
+        SolveSettings { focal_px: arguments.focal_px, motion: arguments.motion, lens: arguments.lens, readout: arguments.readout };
     settings.validate()?;
     let solution = solve_camera(&tracks, &BTreeSet::new(), &settings, |step| {
         show(&format!("solving: {} ({:.0} %)", step.stage, 100.0 * step.fraction));

@@ -7,7 +7,7 @@ pub mod output;
 pub mod picture;
 pub mod previews;
 
-use fennik_core::scene::ShotDocument;
+use fennik_core::scene::{AnalysisId, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_media::ClipInfo;
 use fennik_store::{ClipRow, ShotId, ShotState, Store};
@@ -88,7 +88,15 @@ impl OpenShot {
     pub fn solution(&self, store: &Store) -> Result<Solution, EngineError> {
         let id =
             self.document().solve.ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
-        let bytes = store.analysis_bytes(id)?;
-        serde_json::from_slice(&bytes).map_err(|e| EngineError::Message(format!("the solve cannot be read ({e}); solve again")))
+        read_solve(store, id)
     }
+}
+
+/// A kept solve.
+///
+/// # Errors
+/// [`EngineError`] when its data is gone or cannot be read.
+pub fn read_solve(store: &Store, id: AnalysisId) -> Result<Solution, EngineError> {
+    let bytes = store.analysis_bytes(id)?;
+    serde_json::from_slice(&bytes).map_err(|e| EngineError::Message(format!("the solve cannot be read ({e}); solve again")))
 }

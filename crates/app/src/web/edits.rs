@@ -8,7 +8,7 @@ use fennik_core::scene::{
     AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor,
     suggest_floor, surface_at,
 };
-use fennik_core::solve::{LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings};
+use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::TrackId;
 use fennik_store::{JobId, JobKind, RevisionId, ShotId, ShotState};
 use nalgebra::{Vector2, Vector3};
@@ -134,17 +134,6 @@ struct SolveForm {
     readout: String,
 }
 
-/// What a person typed for the readout: nothing to have it found, or a part of the frame time.
-fn readout_choice(text: &str) -> Result<ReadoutChoice, EngineError> {
-    match text.trim() {
-        "" => Ok(ReadoutChoice::Auto),
-        "0" | "none" => Ok(ReadoutChoice::None),
-        other => other.parse().map(ReadoutChoice::Given).map_err(|_| {
-            EngineError::Message(format!("{other:?} is no readout; type a part of the frame time as 0.6, 0 for none, or leave it empty"))
-        }),
-    }
-}
-
 #[post("/shots/{id}/solve-settings")]
 async fn change_solve_settings(
     desk: web::Data<Desk>,
@@ -154,7 +143,8 @@ async fn change_solve_settings(
     let (id, form) = (*id, form.into_inner());
     apply(desk, id, form.revision, move |desk| {
         let focal_px = focal_px(&form.focal, desk.open(id)?.clip.width).map_err(EngineError::Message)?;
-        let settings = SolveSettings { focal_px, motion: form.motion, lens: form.lens, readout: readout_choice(&form.readout)? };
+        let readout = form.readout.parse().map_err(EngineError::Message)?;
+        let settings = SolveSettings { focal_px, motion: form.motion, lens: form.lens, readout };
         Ok(Edit::SolveSettings { settings })
     })
     .await

@@ -14,7 +14,7 @@ mod shots;
 mod views;
 mod workbench;
 
-use crate::engine::{EngineError, OpenShot, analyse};
+use crate::engine::{EngineError, OpenShot, analyse, read_solve};
 use crate::jobs::Jobs;
 use actix_web::{App, HttpServer, middleware, web};
 use error::PageError;
@@ -106,8 +106,7 @@ fn kept_solve(desk: &Desk, shot: &OpenShot, id: AnalysisId) -> Result<Solution, 
     if row.shot != shot.state.shot.id || !same_tracks {
         return Err(EngineError::Message("this solve belongs to another shot or to other tracks; solve again".to_owned()));
     }
-    serde_json::from_slice(&desk.store.analysis_bytes(id)?)
-        .map_err(|e| EngineError::Message(format!("the solve cannot be read ({e}); solve again")))
+    read_solve(&desk.store, id)
 }
 
 /// Serves the pages on a listener that is already bound, until the process ends.

@@ -5,7 +5,7 @@ use crate::engine::{EngineError, OpenShot};
 use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title};
-use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice};
+use fennik_core::solve::{Motion, ReadoutChoice};
 use fennik_core::track::TrackSet;
 use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId};
 
@@ -172,16 +172,8 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         spacing: document.track_settings.spacing_px,
         threshold: document.track_settings.threshold,
         focal: document.solve_settings.focal_px.map(|f| format!("{f:.1} px")).unwrap_or_default(),
-        motion: match document.solve_settings.motion {
-            MotionChoice::Auto => "auto",
-            MotionChoice::Free => "free",
-            MotionChoice::Nodal => "nodal",
-        },
-        lens: match document.solve_settings.lens {
-            LensChoice::Auto => "auto",
-            LensChoice::Fixed => "fixed",
-            LensChoice::Zoom => "zoom",
-        },
+        motion: document.solve_settings.motion.word(),
+        lens: document.solve_settings.lens.word(),
         readout: match document.solve_settings.readout {
             ReadoutChoice::Auto => String::new(),
             ReadoutChoice::None => "0".to_owned(),

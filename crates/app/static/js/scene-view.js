@@ -15,7 +15,7 @@ export class SceneView {
     this.pitch = 0.5;
     this.zoom = 1;
     this.shift = [0, 0];
-    /** @type {{kind: string, middle: number[], size: number, w: number, h: number}|null} */ this.frame = null;
+    /** How the view was laid, and what for. @type {{kind: string, middle: number[], size: number, w: number, h: number, turned: string, points: object[]}|null} */ this.frame = null;
   }
 
   fit() {
@@ -46,7 +46,10 @@ export class SceneView {
 
   /** Fits the points and the camera path into the canvas. @param {string} kind @param {number} w @param {number} h */
   lay(kind, w, h) {
-    const { right, up } = this.axes(kind), { model } = this;
+    const { model } = this, turned = kind === "free" ? `${this.yaw} ${this.pitch}` : "", last = this.frame;
+    // While it plays nothing of this changes, and sorting all points for every frame would cost.
+    if (last && last.kind === kind && last.w === w && last.h === h && last.turned === turned && last.points === model.points) return;
+    const { right, up } = this.axes(kind);
     const all = model.points.map((p) => p.x).concat(model.cameras.flatMap((c) => (c ? [centre(c)] : [])));
     const spread = (/** @type {number[]} */ axis) => {
       const s = all.map((p) => p[0] * axis[0] + p[1] * axis[1] + p[2] * axis[2]).sort((a, b) => a - b);
@@ -54,7 +57,7 @@ export class SceneView {
     };
     const [x0, x1] = spread(right), [y0, y1] = spread(up);
     const size = 0.8 * Math.min(w / Math.max(x1 - x0, 1e-6), h / Math.max(y1 - y0, 1e-6));
-    this.frame = { kind, middle: [(x0 + x1) / 2, (y0 + y1) / 2], size, w, h };
+    this.frame = { kind, middle: [(x0 + x1) / 2, (y0 + y1) / 2], size, w, h, turned, points: model.points };
   }
 
   /** World to stage px. @param {number[]} p */
@@ -131,20 +134,5 @@ export class SceneView {
     g.stroke();
     g.fillStyle = colours.bone;
     g.fillRect(x - 3, y - 3, 6, 6);
-  }
-
-  /** Points under the pointer or in a box. @param {(x: number, y: number) => boolean} inside */
-  pointsWhere(inside) {
-    return this.model.points.filter((p) => { const [x, y] = this.toStage(p.x); return inside(x, y); });
-  }
-
-  /** The point nearest to the pointer within a reach, px. @param {number[]} at @param {number} reach */
-  nearest([ax, ay], reach) {
-    let best = reach, id = null;
-    for (const p of this.model.points) {
-      const [x, y] = this.toStage(p.x), d = Math.hypot(x - ax, y - ay);
-      if (d < best) { best = d; id = p.id; }
-    }
-    return id;
   }
 }

@@ -46,18 +46,7 @@ fn the_demo_clip_is_solved_to_its_own_truth() {
         .into_iter()
         .map(|p| p.into_iter().filter(|(f, _)| (20..110).contains(f)).map(|(f, px)| (f - 20, px)).collect())
         .collect();
-    let lock = fennik_core::check::lock_error(&seen, |f| {
-        let c = camera.frames.get(f as usize)?;
-        let pose = &c.world_to_camera;
-        let m = nalgebra::Matrix3::from_fn(|r, k| pose.rotation[r][k]);
-        let pose = fennik_core::geometry::Pose {
-            rotation: nalgebra::Rotation3::from_matrix_unchecked(m),
-            translation: nalgebra::Vector3::from(pose.translation),
-        };
-        let lens = fennik_core::geometry::Lens { focal_px: c.focal_length_px, centre_px: c.principal_point_px, k1: c.k1, k2: c.k2 };
-        Some((pose, lens))
-    })
-    .unwrap();
+    let lock = fennik_core::check::lock_error(&seen, |f| camera.frames.get(f as usize).map(fennik_media::CameraFrame::camera)).unwrap();
     assert!(lock.median_px < 0.1 && lock.p95_px < 0.2, "{lock:?}");
 }
 

@@ -30,12 +30,12 @@ const LEAST_READOUT: f64 = 0.03;
 /// Frames and points that are enough to try a release on.
 const PROBE_FRAMES: usize = 60;
 const PROBE_POINTS: usize = 500;
+/// Steps of such a try.
+const PROBE_STEPS: usize = 8;
 /// Pairs of views of one point that an adjustment takes on; of longer clips only every few frames take part.
 const MOST_PAIRS: f64 = 2.5e6;
 /// Views that the longer tracks keep all the same.
 const LEAST_VIEWS: f64 = 10.0;
-/// Steps of such a try.
-const PROBE_STEPS: usize = 8;
 
 /// What [`Adjusting::release`] found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -58,30 +58,30 @@ pub(super) struct Adjusting<'a> {
     bundle: Bundle,
     options: BundleOptions,
     free_focal: bool,
+    /// Whether a readout that is not zero is adjusted.
+    free_readout: bool,
     /// Relative deviation of the focal length, from the last round.
     focal_deviation: f64,
-    /// Whether a readout that is not zero is adjusted.
-    pub free_readout: bool,
 }
 
 impl<'a> Adjusting<'a> {
     /// Nothing collected yet.
-    pub fn new(problem: &'a Problem, scene: &Scene, free_focal: bool) -> Self {
+    pub fn new(problem: &'a Problem, scene: &Scene, settings: &SolveSettings) -> Self {
         Self {
             problem,
             frames: Vec::new(),
             tracks: Vec::new(),
             bundle: scene.bundle(&[]),
             options: BundleOptions::default(),
-            free_focal,
+            free_focal: settings.focal_px.is_none(),
+            free_readout: settings.readout == ReadoutChoice::Auto,
             focal_deviation: f64::INFINITY,
-            free_readout: true,
         }
     }
 
     /// Takes in every track that agrees within `limit_px`, observation by observation, and adjusts. A
     /// loss or limit of zero is set from the noise that the round before left.
-    pub fn round(&mut self, scene: &mut Scene, loss_px: f64, limit_px: f64, max_steps: usize, go_on: impl FnMut() -> bool) {
+    pub fn round(&mut self, scene: &mut Scene, loss_px: f64, limit_px: f64, max_steps: usize) {
         let scale = self.problem.scale();
         let (loss_px, limit_px) = if loss_px > 0.0 {
             (loss_px, limit_px)
@@ -103,7 +103,7 @@ impl<'a> Adjusting<'a> {
             tolerance: 1e-5,
         };
         let last = max_steps > 4;
-        let done = self.bundle.adjust(&self.options, go_on);
+        let done = self.bundle.adjust(&self.options, || true);
         if last {
             // k2 stays out unless the data ask for it; a term too many bends the edges of the frame.
             let mut with_k2 = self.bundle.clone();
@@ -164,10 +164,7 @@ impl<'a> Adjusting<'a> {
             })
             .collect();
         for (&f, (pose, lens)) in rest.iter().zip(placed) {
-            scene.poses[f as usize] = Some(pose);
-            if scene.zooms() {
-                scene.zoom[f as usize] = (lens.focal_px / scene.lens.focal_px).ln();
-            }
+            scene.pose_frame(f, pose, &lens);
         }
     }
 
@@ -178,8 +175,7 @@ impl<'a> Adjusting<'a> {
             let posed = scene.posed();
             let last = posed.len().saturating_sub(1);
             let frames: Vec<u32> = posed.iter().enumerate().filter(|(i, _)| i % step == 0 || *i == last).map(|(_, f)| *f).collect();
-            let mut index = vec![u32::MAX; problem.frames];
-            frames.iter().enumerate().for_each(|(i, &f)| index[f as usize] = i as u32);
+            let index = places_of(&frames, problem.frames);
             let taken: Vec<Option<(Vector3<f64>, Vec<Observation>)>> = (0..problem.tracks.len())
                 .into_par_iter()
                 .map(|t| {
@@ -253,8 +249,9 @@ impl<'a> Adjusting<'a> {
             let loss_px = (4.0 * self.sigma_px()).clamp(0.3 * self.problem.scale(), 2.0 * self.problem.scale());
             let base = BundleOptions { loss_px, max_steps: PROBE_STEPS, tolerance: 1e-6, readout: scene.readout != 0.0, ..self.options };
             // A zoom shows over the whole clip, a rolling shutter from frame to frame.
-            let few = self.every_few_frames(PROBE_FRAMES);
             let zoom_gain = if may_zoom {
+                let step = self.frames.len().div_ceil(PROBE_FRAMES).max(1);
+                let few: Vec<u32> = self.frames.iter().copied().step_by(step).collect();
                 let start = self.excerpt(scene, &few);
                 let with = BundleOptions { focal: false, zoom: true, ..base };
                 gain_of(&start, &base, &with).filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM).map_or(0.0, |g| g.0)
@@ -291,31 +288,24 @@ impl<'a> Adjusting<'a> {
         released
     }
 
-    fn every_few_frames(&self, most: usize) -> Vec<u32> {
-        let step = self.frames.len().div_ceil(most).max(1);
-        self.frames.iter().copied().step_by(step).collect()
-    }
-
     /// Some frames and a part of the points that are seen there, spread evenly.
     fn excerpt(&self, scene: &Scene, frames: &[u32]) -> Bundle {
-        let mut index = vec![u32::MAX; self.problem.frames];
-        frames.iter().enumerate().for_each(|(i, &f)| index[f as usize] = i as u32);
+        let index = places_of(frames, self.problem.frames);
         let mut part = scene.bundle(frames);
-        let mut seen_there: Vec<(Vector3<f64>, Vec<Observation>)> = self
+        let seen_there: Vec<(Vector3<f64>, Vec<Observation>)> = self
             .tracks
             .iter()
             .zip(&self.bundle.points)
             .filter_map(|(&t, point)| {
                 let seen: Vec<Observation> = self.problem.tracks[t]
                     .iter()
-                    .filter(|(f, _)| index[*f as usize] != u32::MAX)
-                    .map(|&(f, pixel)| Observation { camera: index[f as usize], pixel })
+                    .filter_map(|&(f, pixel)| Some(Observation { camera: index[f as usize]?, pixel }))
                     .collect();
                 (seen.len() >= 4).then_some((*point, seen))
             })
             .collect();
         let step = seen_there.len().div_ceil(PROBE_POINTS).max(1);
-        for (point, seen) in seen_there.drain(..).step_by(step) {
+        for (point, seen) in seen_there.into_iter().step_by(step) {
             part.points.push(point);
             part.observations.push(seen);
         }
@@ -390,24 +380,29 @@ impl<'a> Adjusting<'a> {
     }
 }
 
+/// For each frame of the clip its place among `frames`.
+fn places_of(frames: &[u32], total: usize) -> Vec<Option<u32>> {
+    let mut places = vec![None; total];
+    frames.iter().enumerate().for_each(|(i, &f)| places[f as usize] = Some(i as u32));
+    places
+}
+
 /// The observations of a track that agree within the limit; `None` when too few of its views do.
 fn agreeing(
     problem: &Problem,
     scene: &Scene,
     track: usize,
     point: Vector3<f64>,
-    index: &[u32],
+    index: &[Option<u32>],
     limit_px: f64,
 ) -> Option<(Vector3<f64>, Vec<Observation>)> {
     let mut views = 0;
     let mut seen = Vec::new();
     for &(f, pixel) in &problem.tracks[track] {
-        if index[f as usize] == u32::MAX {
-            continue;
-        }
+        let Some(camera) = index[f as usize] else { continue };
         views += 1;
         if scene.miss(f, &pixel, &point).is_some_and(|m| m < limit_px) {
-            seen.push(Observation { camera: index[f as usize], pixel });
+            seen.push(Observation { camera, pixel });
         }
     }
     (seen.len() >= 3 && seen.len() * 10 >= views * 7).then_some((point, seen))

@@ -8,7 +8,7 @@
 //! A zoom gives every camera a focal length of its own, held together by a prior on how fast the speed of a
 //! zoom changes. A rolling shutter exposes row by row: each observation is seen from the pose that the camera
 //! has at the time of its row, taken from the neighbouring poses (Hedborg et al., "Rolling Shutter Bundle
-//! Adjustment", 2012, with linear motion within a frame).
+//! Adjustment", 2012, with quadratic motion within a frame).
 
 use super::normal;
 use crate::geometry::{Lens, Pose};
@@ -23,7 +23,7 @@ const STUCK: f64 = 1e10;
 /// Depth below which a point counts as behind the camera, world units.
 pub(super) const MIN_DEPTH: f64 = 1e-6;
 /// Change of the speed of a zoom that is usual, logarithm of the focal length per frame^2.
-pub(super) const ZOOM_UNREST: f64 = 1.5e-3;
+const ZOOM_UNREST: f64 = 1.5e-3;
 /// Noise of an observation against which that change is weighed, px.
 const ZOOM_AGAINST_PX: f64 = 0.1;
 

@@ -178,16 +178,7 @@ fn solve_turning(
         }
     }
     fill_frames(problem, &mut scene);
-    if let ReadoutChoice::Given(readout) = settings.readout {
-        scene.readout = readout;
-    }
-    let mut adjusted = Adjusting::new(problem, &scene, settings.focal_px.is_none());
-    adjusted.free_readout = settings.readout == ReadoutChoice::Auto;
-    adjust_all(&mut adjusted, &mut scene, settings, 0.3, tell)?;
-    let mut solution = adjusted.solution(&scene);
-    check_trust(problem, &solution)?;
-    solution.verdict = verdict(&solution, problem.scale());
-    Ok(solution)
+    Ok(adjust_to_end(problem, scene, settings, 0.3, tell)?.solution)
 }
 
 // --- a camera that travels -------------------------------------------------------------------------------------
@@ -224,10 +215,7 @@ fn solve_moving(problem: &Problem, keys: &[u32], few: &[u32], settings: &SolveSe
                 || (explained(&z) * 10 > explained(&f) * 9 && z.solution.rms_px < ZOOM_RATIO * f.solution.rms_px);
             Ok(if better { z } else { f })
         }
-        (Ok(f), Err(SolveFailure::Stopped)) => {
-            drop(f);
-            Err(SolveFailure::Stopped)
-        }
+        (_, Err(SolveFailure::Stopped)) => Err(SolveFailure::Stopped),
         (Ok(f), Err(_)) => Ok(f),
         (Err(_), Ok(z)) => Ok(z),
         (Err(why), Err(_)) => Err(why),
@@ -253,17 +241,37 @@ fn move_with(
 
     tell("placing every frame", 0.5)?;
     fill_frames(problem, &mut scene);
+    let Ended { solution, adjusted, zoom_suspected } = adjust_to_end(problem, scene, settings, 0.55, tell)?;
+    let (misses_px, points) = adjusted.misses(few);
+    Ok(Moving { solution, zoom_suspected, misses_px, points })
+}
+
+// --- what both have in common ----------------------------------------------------------------------------------
+
+/// A camera that can be trusted, and what it comes from.
+struct Ended<'a> {
+    solution: Solution,
+    adjusted: Adjusting<'a>,
+    zoom_suspected: bool,
+}
+
+/// From a pose for every frame to the verdict.
+fn adjust_to_end<'a>(
+    problem: &'a Problem,
+    mut scene: Scene,
+    settings: &SolveSettings,
+    from: f64,
+    tell: &mut Tell,
+) -> Result<Ended<'a>, SolveFailure> {
     if let ReadoutChoice::Given(readout) = settings.readout {
         scene.readout = readout;
     }
-    let mut adjusted = Adjusting::new(problem, &scene, free_focal);
-    adjusted.free_readout = settings.readout == ReadoutChoice::Auto;
-    let zoom_suspected = adjust_all(&mut adjusted, &mut scene, settings, 0.55, tell)?;
+    let mut adjusted = Adjusting::new(problem, &scene, settings);
+    let zoom_suspected = adjust_all(&mut adjusted, &mut scene, settings, from, tell)?;
     let mut solution = adjusted.solution(&scene);
     check_trust(problem, &solution)?;
     solution.verdict = verdict(&solution, problem.scale());
-    let (misses_px, points) = adjusted.misses(few);
-    Ok(Moving { solution, zoom_suspected, misses_px, points })
+    Ok(Ended { solution, adjusted, zoom_suspected })
 }
 
 /// Adjusts everything round by round, ever stricter, and releases what the tracks ask for on the way. Hands back
@@ -280,18 +288,18 @@ fn adjust_all(
     tell("adjusting everything together", done(0.0))?;
     // Things that move on their own come back in within loose limits; the noise says how loose they need be.
     let loose = (LOOSE * scene.noise_px).clamp(0.8 * scale, 3.0 * scale);
-    adjusted.round(scene, 0.35 * loose, loose, 4, || true);
+    adjusted.round(scene, 0.35 * loose, loose, 4);
     tell("adjusting everything together", done(0.25))?;
-    adjusted.round(scene, (0.35 * loose).min(0.4 * scale), loose.min(1.2 * scale), 4, || true);
+    adjusted.round(scene, (0.35 * loose).min(0.4 * scale), loose.min(1.2 * scale), 4);
     tell("trying a zoom and a rolling shutter", done(0.5))?;
     let released = adjusted.release(scene, settings);
     if released == Released::Something {
         tell("adjusting everything together", done(0.6))?;
-        adjusted.round(scene, scale, 3.0 * scale, 4, || true);
-        adjusted.round(scene, 0.4 * scale, 1.2 * scale, 4, || true);
+        adjusted.round(scene, scale, 3.0 * scale, 4);
+        adjusted.round(scene, 0.4 * scale, 1.2 * scale, 4);
     }
     tell("adjusting everything together", done(0.7))?;
-    adjusted.round(scene, 0.0, 0.0, 10, || true);
+    adjusted.round(scene, 0.0, 0.0, 10);
     tell("weighing the result", 0.97)?;
     Ok(released == Released::ZoomSuspected)
 }
@@ -304,7 +312,7 @@ fn fill_frames(problem: &Problem, scene: &mut Scene) {
     add_points(problem, scene, &all, limit);
     let mut before = 0;
     loop {
-        fill_once(problem, scene, &all);
+        fill_once(problem, scene, &all, limit);
         let now = scene.posed().len();
         if now == problem.frames || now <= before {
             return;
@@ -314,8 +322,7 @@ fn fill_frames(problem: &Problem, scene: &mut Scene) {
     }
 }
 
-fn fill_once(problem: &Problem, scene: &mut Scene, all: &[usize]) {
-    let limit = (LOOSE * scene.noise_px).clamp(problem.scale(), 3.0 * problem.scale());
+fn fill_once(problem: &Problem, scene: &mut Scene, all: &[usize], limit: f64) {
     let posed = scene.posed();
     let missing: Vec<u32> = (0..problem.frames as u32).filter(|&f| scene.poses[f as usize].is_none()).collect();
     missing.iter().for_each(|&f| scene.guess_zoom(f));
@@ -350,10 +357,7 @@ fn fill_once(problem: &Problem, scene: &mut Scene, all: &[usize]) {
     for (frame, found) in found {
         match found {
             Some((pose, lens)) => {
-                scene.poses[frame as usize] = Some(pose);
-                if scene.zooms() {
-                    scene.zoom[frame as usize] = (lens.focal_px / scene.lens.focal_px).ln();
-                }
+                scene.pose_frame(frame, pose, &lens);
             }
             None if scene.motion == Move::Free => {
                 add_frame(problem, scene, all, frame, limit);

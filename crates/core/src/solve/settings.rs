@@ -2,6 +2,29 @@
 
 use serde::{Deserialize, Serialize};
 
+/// The words of an enum of choices, both ways.
+macro_rules! words {
+    ($name:ident, $what:literal, $($variant:ident = $word:literal),+) => {
+        impl $name {
+            /// The word for it.
+            pub fn word(self) -> &'static str {
+                match self { $(Self::$variant => $word),+ }
+            }
+        }
+
+        impl std::str::FromStr for $name {
+            type Err = String;
+
+            fn from_str(text: &str) -> Result<Self, String> {
+                match text {
+                    $($word => Ok(Self::$variant),)+
+                    other => Err(format!("{other:?} is no {}; write one of: {}", $what, [$($word),+].join(", "))),
+                }
+            }
+        }
+    };
+}
+
 /// How the camera moves.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -14,6 +37,8 @@ pub enum MotionChoice {
     /// It turns on the spot.
     Nodal,
 }
+
+words!(MotionChoice, "kind of move", Auto = "auto", Free = "free", Nodal = "nodal");
 
 /// What the lens does.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -28,6 +53,8 @@ pub enum LensChoice {
     Zoom,
 }
 
+words!(LensChoice, "kind of lens", Auto = "auto", Fixed = "fixed", Zoom = "zoom");
+
 /// How the sensor is read.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -39,6 +66,22 @@ pub enum ReadoutChoice {
     None,
     /// Row by row, over this part of the frame time.
     Given(f64),
+}
+
+impl std::str::FromStr for ReadoutChoice {
+    type Err = String;
+
+    /// Nothing or `auto`, `none` or 0, or a part of the frame time.
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text.trim() {
+            "" | "auto" => Ok(Self::Auto),
+            "0" | "none" => Ok(Self::None),
+            other => other
+                .parse()
+                .map(Self::Given)
+                .map_err(|_| format!("{other:?} is no readout; write a part of the frame time as 0.6, none, or auto to have it found")),
+        }
+    }
 }
 
 /// The longest readout that makes sense, as a part of the frame time.
@@ -71,5 +114,27 @@ impl SolveSettings {
             return Err(format!("the readout is a part of the frame time, from {} to {MOST_READOUT}", -MOST_READOUT));
         }
         Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_are_read_back_and_others_refused() {
+        for choice in [MotionChoice::Auto, MotionChoice::Free, MotionChoice::Nodal] {
+            assert_eq!(choice.word().parse(), Ok(choice));
+        }
+        for choice in [LensChoice::Auto, LensChoice::Fixed, LensChoice::Zoom] {
+            assert_eq!(choice.word().parse(), Ok(choice));
+        }
+        assert!("sideways".parse::<MotionChoice>().unwrap_err().contains("auto, free, nodal"));
+        let read = |text: &str| text.parse::<ReadoutChoice>();
+        assert_eq!(
+            (read(""), read("none"), read(" 0.6 ")),
+            (Ok(ReadoutChoice::Auto), Ok(ReadoutChoice::None), Ok(ReadoutChoice::Given(0.6)))
+        );
+        assert!(read("slow").unwrap_err().contains("no readout"));
     }
 }

@@ -362,10 +362,7 @@ pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: 
         .max_by_key(|t| t.0);
     match best {
         Some((within, pose, lens)) if within >= 8 && within * 10 >= sights.len() * 3 => {
-            scene.poses[frame as usize] = Some(pose);
-            if scene.zooms() {
-                scene.zoom[frame as usize] = (lens.focal_px / scene.lens.focal_px).ln();
-            }
+            scene.pose_frame(frame, pose, &lens);
             true
         }
         _ => false,

@@ -76,6 +76,14 @@ impl Scene {
         resect::miss(&self.pose_at(frame, pixel.y)?, &self.lens_at(frame), pixel, point)
     }
 
+    /// Poses a frame, with its own focal length where the lens zooms.
+    pub fn pose_frame(&mut self, frame: u32, pose: Pose, lens: &Lens) {
+        self.poses[frame as usize] = Some(pose);
+        if self.zooms() {
+            self.zoom[frame as usize] = (lens.focal_px / self.lens.focal_px).ln();
+        }
+    }
+
     /// Takes over what an adjustment found for these frames.
     pub fn take(&mut self, bundle: &Bundle, frames: &[u32]) {
         self.lens = bundle.lens;

@@ -22,30 +22,31 @@ const REACH_PX: f64 = 3.5;
 /// Margin within which it can be in the picture at all, px.
 const MARGIN_PX: f64 = 12.0;
 
+/// What surrounds a point, by level of the pyramid, coarse to fine.
+pub(super) type Surroundings = Vec<(usize, Template<4>)>;
+
+/// What surrounded a point that was lost on the way from `previous`; `None` for one that is not worth looking for.
+pub(super) fn surroundings(live: &Live, previous: &Pyramid, coarse: &Window, buffer: &mut Vec<f32>) -> Option<Surroundings> {
+    let cut = |level: usize| {
+        let scale = f64::from(1u32 << level);
+        Some((level, Template::cut(previous.level(level), live.warp.x / scale, live.warp.y / scale, coarse, buffer)?))
+    };
+    let worth = live.positions.len() >= ESTABLISHED && LEVELS.iter().all(|&level| level < previous.len());
+    if worth { LEVELS.into_iter().map(cut).collect() } else { None }
+}
+
 /// A point out of sight: its track so far, what surrounded it, and where it should be by the motion of the picture.
 pub(super) struct Away {
     pub live: Live,
-    surroundings: Vec<(usize, Template<4>)>,
+    surroundings: Surroundings,
     expected: [f64; 2],
     frames: u32,
 }
 
 impl Away {
-    /// Remembers a point that was lost on the way from `previous`; `None` for one that is not worth it.
-    pub fn remember(live: &Live, previous: &Pyramid, coarse: &Window, buffer: &mut Vec<f32>) -> Option<Self> {
-        if live.positions.len() < ESTABLISHED {
-            return None;
-        }
-        let mut surroundings = Vec::with_capacity(LEVELS.len());
-        for level in LEVELS {
-            let scale = f64::from(1u32 << level);
-            let at = (live.warp.x / scale, live.warp.y / scale);
-            if level >= previous.len() {
-                return None;
-            }
-            surroundings.push((level, Template::cut(previous.level(level), at.0, at.1, coarse, buffer)?));
-        }
-        Some(Self { live: live.clone(), surroundings, expected: [live.warp.x, live.warp.y], frames: 0 })
+    /// Remembers a point that was just lost.
+    pub fn new(live: Live, surroundings: Surroundings) -> Self {
+        Self { expected: [live.warp.x, live.warp.y], live, surroundings, frames: 0 }
     }
 
     /// Moves the place where it should be with the picture; `false` once it is given up.

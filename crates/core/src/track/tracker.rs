@@ -1,7 +1,7 @@
 //! The track run: one frame in, all points one frame further.
 
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
-use super::away::Away;
+use super::away::{Away, surroundings};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
 use super::motion::{AffineMotion, global_shift};
@@ -120,7 +120,6 @@ pub struct TrackStep {
 }
 
 /// A point that is being followed.
-#[derive(Clone)]
 pub(super) struct Live {
     id: u32,
     first_frame: u32,
@@ -291,11 +290,9 @@ impl Tracker {
         for (mut live, moved) in std::mem::take(&mut self.live).into_iter().zip(moved) {
             let Some((warp, renew)) = moved else {
                 lost += 1;
-                // This frame is the first that it misses.
-                let away = Away::remember(&live, previous, &self.windows.coarse, &mut Vec::new())
-                    .and_then(|mut away| away.wait(&motion, self.size.0, self.size.1).then_some(away));
-                match away {
-                    Some(away) => self.away.push(away),
+                match surroundings(&live, previous, &self.windows.coarse, &mut Vec::new()) {
+                    // This frame is the first that it misses.
+                    Some(surroundings) => self.keep_waiting(Away::new(live, surroundings), &motion),
                     None => self.retire(live, false),
                 }
                 continue;
@@ -320,17 +317,21 @@ impl Tracker {
         lost
     }
 
+    /// Lets a point that is out of sight wait one frame more, or gives it up.
+    fn keep_waiting(&mut self, mut away: Away, motion: &AffineMotion) {
+        if away.wait(motion, self.size.0, self.size.1) {
+            self.away.push(away);
+        } else {
+            self.retire(away.live, false);
+        }
+    }
+
     /// Looks for points that are out of sight; hands back those that were found.
     fn look_for_lost(&mut self, motion: &AffineMotion, current: &Pyramid, masks: &MasksAtFrame) -> Vec<Live> {
-        let (width, height) = self.size;
-        let mut waiting = Vec::with_capacity(self.away.len());
-        for mut away in std::mem::take(&mut self.away) {
-            if away.wait(motion, width, height) {
-                waiting.push(away);
-            } else {
-                self.retire(away.live, false);
-            }
+        for away in std::mem::take(&mut self.away) {
+            self.keep_waiting(away, motion);
         }
+        let waiting = std::mem::take(&mut self.away);
         let half = f64::from(self.settings.window_half_px);
         let found: Vec<Option<Warp>> = waiting
             .par_iter()

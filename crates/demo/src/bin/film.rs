@@ -2,28 +2,20 @@
 //! `--still N FILE.ppm` makes one frame of it, `--truth FOLDER` the truth alone, `--trial NAME FOLDER` a clip that
 //! tries the solver, with its truth.
 
-use fennik_demo::encode::{Compression, encode};
+use fennik_demo::encode::{Compression, TRIAL, film, write_truth};
 use fennik_demo::flight::QUAY;
 use fennik_demo::take::Take;
-use fennik_demo::{scenery::Scenery, sensor, trials, truth};
+use fennik_demo::{scenery::Scenery, sensor, trials};
 use std::io::Write;
 use std::path::Path;
 
-fn write_truth(take: &Take, folder: &str) -> std::io::Result<()> {
-    let truth = truth::compute(&Scenery::with_crowd(take.crowd), take);
-    std::fs::write(format!("{folder}/{}.truth.json", take.name), serde_json::to_vec(&truth)?)
-}
-
 fn write_clip(take: &Take, folder: &str, how: &Compression) -> std::io::Result<()> {
-    write_truth(take, folder)?;
-    let path = Path::new(folder).join(format!("{}.mp4", take.name));
-    let partial = path.with_extension("part.mp4");
-    encode(&Scenery::with_crowd(take.crowd), take, &partial, how, |done| {
+    film(take, Path::new(folder), how, |done| {
         print!("\r{}: frame {done} of {}", take.name, take.frames);
         let _ = std::io::stdout().flush();
     })?;
     println!();
-    std::fs::rename(partial, path)
+    Ok(())
 }
 
 fn main() -> std::io::Result<()> {
@@ -35,11 +27,11 @@ fn main() -> std::io::Result<()> {
             writeln!(out, "P6 {} {} 255", QUAY.width, QUAY.height)?;
             out.write_all(&sensor::film(&Scenery::new(), &QUAY, frame.parse().unwrap_or(0)))
         }
-        ["--truth", folder] => write_truth(&QUAY, folder),
+        ["--truth", folder] => write_truth(&QUAY, Path::new(folder)),
         ["--trial", name, folder] => {
             let take = trials::trial(name).ok_or_else(|| std::io::Error::other(format!("there is no take {name}")))?;
             std::fs::create_dir_all(folder)?;
-            write_clip(take, folder, &Compression { preset: "medium", rate_factor: 20, most_kbit: None, sound: false })
+            write_clip(take, folder, &TRIAL)
         }
         _ => {
             let folder = words.first().copied().unwrap_or("crates/demo/assets");
