@@ -41,6 +41,8 @@ const SURELY_TURNING_PX: f64 = 0.6;
 const ZOOM_RATIO: f64 = 0.8;
 /// Where a point counts as agreeing while all frames are placed, in medians of the misses at the keyframes.
 const LOOSE: f64 = 9.0;
+/// RMS with a zoom over that without, below which a suspected zoom is believed.
+const SUSPECTED_RATIO: f64 = 0.97;
 /// Keyframes that the test of a turning camera looks at.
 const TURNING_KEYS: usize = 24;
 
@@ -210,9 +212,11 @@ fn solve_moving(problem: &Problem, keys: &[u32], few: &[u32], settings: &SolveSe
     let zoomed = move_with(problem, keys, few, settings, true, tell);
     match (fixed, zoomed) {
         (Ok(f), Ok(z)) => {
+            // Where the fixed lens itself asked for a zoom, as much less error will do as made it ask.
+            let ratio = if f.zoom_suspected { SUSPECTED_RATIO } else { ZOOM_RATIO };
             let explained = |m: &Moving| m.solution.frames.len() * m.solution.points.len();
             let better = explained(&z) * 10 > explained(&f) * 11
-                || (explained(&z) * 10 > explained(&f) * 9 && z.solution.rms_px < ZOOM_RATIO * f.solution.rms_px);
+                || (explained(&z) * 10 > explained(&f) * 9 && z.solution.rms_px < ratio * f.solution.rms_px);
             Ok(if better { z } else { f })
         }
         (_, Err(SolveFailure::Stopped)) => Err(SolveFailure::Stopped),

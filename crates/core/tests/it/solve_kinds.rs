@@ -4,6 +4,8 @@ use crate::made_up::{Film, Shooting, focal_error, lens, lock_px, shoot, solve, t
 use fennik_core::geometry::Pose;
 use fennik_core::solve::{Grade, LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveFailure, SolveSettings, solve_camera};
 use nalgebra::Vector3;
+use proptest::prelude::*;
+use proptest::test_runner::{RngAlgorithm, TestRng, TestRunner};
 use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
@@ -134,4 +136,40 @@ fn tracks_that_pause_behind_something_join_both_sides() {
     let solution = solve(&film.tracks).unwrap();
     assert_eq!(solution.frames.len(), 60);
     assert!(lock_px(&film, &solution) < 0.12, "{} px", lock_px(&film, &solution));
+}
+
+#[test]
+fn a_slow_zoom_under_strong_noise_is_not_called_a_good_fixed_lens() {
+    let how = Shooting { zoom: |f| 0.006 * f, ..Shooting::plain(lens(700.0, 0.0), 0.2947528619932858, 0.0, 13) };
+    let film = shoot(travelling(45, 4.0549733712518155, 12), &how);
+    let solution = solve(&film.tracks).unwrap();
+    assert!(
+        solution.zoom && lock_px(&film, &solution) < 0.25,
+        "zoom {}, {} px, {:?}",
+        solution.zoom,
+        lock_px(&film, &solution),
+        solution.verdict
+    );
+}
+
+/// Random moves, lenses, noise and strays from a fixed seed: what is called good meets its bound.
+#[test]
+fn any_move_and_lens_meets_its_bound_or_is_not_called_good() {
+    let range = (0usize..4, 0u64..500, 700f64..1600.0, -0.05f64..0.03, 0.03f64..0.3, 0f64..0.6, 3f64..9.0);
+    let mut runner = TestRunner::new_with_rng(ProptestConfig::with_cases(10), TestRng::deterministic_rng(RngAlgorithm::ChaCha));
+    let done = runner.run(&range, |(kind, seed, focal, k1, noise, strays, length)| {
+        let zoom: fn(f64) -> f64 = if kind % 2 == 1 { |f| 0.006 * f } else { |_| 0.0 };
+        let poses = if kind < 2 { travelling(45, length, seed) } else { turning(60) };
+        let film = shoot(poses, &Shooting { zoom, ..Shooting::plain(lens(focal, k1), noise, strays, seed + 1) });
+        if let Ok(solution) = solve(&film.tracks) {
+            let lock = lock_px(&film, &solution);
+            prop_assert!(
+                lock < 0.1 + noise || solution.verdict.grade != Grade::Good,
+                "kind {kind}: {lock} px at {noise} px of noise is called good: {:?}",
+                solution.verdict
+            );
+        }
+        Ok(())
+    });
+    assert_eq!(done, Ok(()));
 }
