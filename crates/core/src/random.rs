@@ -19,6 +19,13 @@ impl SplitMix64 {
         z ^ (z >> 31)
     }
 
+    /// A normal number, deviation 1 (Box & Muller, "A Note on the Generation of Random Normal Deviates", 1958).
+    pub(crate) fn normal(&mut self) -> f64 {
+        let unit = |bits: u64| ((bits >> 11) as f64 + 0.5) / (1u64 << 53) as f64;
+        let (a, b) = (unit(self.next_u64()), unit(self.next_u64()));
+        (-2.0 * a.ln()).sqrt() * (std::f64::consts::TAU * b).cos()
+    }
+
     /// A whole number below `limit` (`limit` is at least 1).
     pub(crate) fn below(&mut self, limit: usize) -> usize {
         (self.next_u64() % limit.max(1) as u64) as usize

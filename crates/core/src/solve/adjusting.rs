@@ -1,17 +1,19 @@
 //! The adjustment of all frames and all good tracks, round by round, and what came out of it.
 
 use super::Problem;
+use super::astray::{self, AstrayTrack};
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
+use super::firmness::{CameraFirmness, firmness};
 use super::report::{Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
 use super::resect;
-use super::settings::{LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
+use super::settings::{CentreChoice, LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
 use super::start::place_track;
 use super::state::Scene;
 use crate::geometry::{Lens, Pose, Similarity, parallax_rad};
 use crate::track::TrackId;
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use rayon::prelude::*;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Points that must agree for a frame to count as solved.
 pub(super) const MIN_FRAME_POINTS: usize = 12;
@@ -60,8 +62,15 @@ pub(super) struct Adjusting<'a> {
     free_focal: bool,
     /// Whether a readout that is not zero is adjusted.
     free_readout: bool,
+    /// Whether the principal point is adjusted in the last round.
+    free_centre: bool,
     /// Relative deviation of the focal length, from the last round.
     focal_deviation: f64,
+    /// How firmly frames and tracks are known, from the last round.
+    firm_frames: BTreeMap<u32, CameraFirmness>,
+    firm_tracks: BTreeMap<usize, Matrix3<f64>>,
+    /// Within what a point agrees, from the last round, px.
+    limit_px: f64,
 }
 
 impl<'a> Adjusting<'a> {
@@ -75,7 +84,11 @@ impl<'a> Adjusting<'a> {
             options: BundleOptions::default(),
             free_focal: settings.focal_px.is_none(),
             free_readout: settings.readout == ReadoutChoice::Auto,
+            free_centre: settings.centre == CentreChoice::Found,
             focal_deviation: f64::INFINITY,
+            firm_frames: BTreeMap::new(),
+            firm_tracks: BTreeMap::new(),
+            limit_px: problem.scale(),
         }
     }
 
@@ -89,6 +102,7 @@ impl<'a> Adjusting<'a> {
             let sigma = self.sigma_px().max(0.02 * scale);
             ((2.5 * sigma).max(0.08 * scale), (6.0 * sigma).clamp(0.3 * scale, 1.2 * scale))
         };
+        self.limit_px = limit_px;
         let step = self.frame_step(scene);
         self.collect(scene, limit_px, step);
         self.options = BundleOptions {
@@ -98,6 +112,7 @@ impl<'a> Adjusting<'a> {
             k1: true,
             k2: false,
             readout: scene.readout != 0.0 && self.free_readout,
+            centre: self.free_centre && max_steps > 4,
             loss_px,
             max_steps,
             tolerance: 1e-5,
@@ -121,12 +136,33 @@ impl<'a> Adjusting<'a> {
             let sigma_px = self.sigma_px().max(0.01);
             let free = self.options.focal || self.options.zoom;
             self.focal_deviation = if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
+            self.weigh(sigma_px);
         }
         if step > 1 {
             self.refit_between(scene, loss_px);
             if last {
                 self.collect(scene, limit_px, 1);
             }
+        }
+    }
+
+    /// Notes how firmly frames and tracks are known, with a noise of `sigma_px`.
+    fn weigh(&mut self, sigma_px: f64) {
+        let Some(firm) = firmness(&self.bundle, &self.options) else { return };
+        let square = sigma_px * sigma_px;
+        let camera = |c: CameraFirmness| CameraFirmness { centre: c.centre * square, turn_rad: c.turn_rad * sigma_px, miss_px: c.miss_px * sigma_px };
+        self.firm_frames = self.frames.iter().copied().zip(firm.cameras.into_iter().map(camera)).collect();
+        self.firm_tracks = self.tracks.iter().copied().zip(firm.points.into_iter().map(|p| p * square)).collect();
+    }
+
+    /// How firmly a frame is known; one that took no part in the adjustment is as firm as its nearest neighbour that did.
+    fn firm_at(&self, frame: u32) -> Option<CameraFirmness> {
+        let before = self.firm_frames.range(..=frame).next_back();
+        let after = self.firm_frames.range(frame..).next();
+        match (before, after) {
+            (Some((a, x)), Some((b, y))) => Some(if frame - a <= b - frame { *x } else { *y }),
+            (Some((_, only)), None) | (None, Some((_, only))) => Some(*only),
+            (None, None) => None,
         }
     }
 
@@ -179,9 +215,11 @@ impl<'a> Adjusting<'a> {
             let taken: Vec<Option<(Vector3<f64>, Vec<Observation>)>> = (0..problem.tracks.len())
                 .into_par_iter()
                 .map(|t| {
-                    let point = scene.points[t].or_else(|| place_track(problem, scene, t, limit_px, FAR_PARALLAX_DEG))?;
+                    // What a person insists on is taken whatever it does.
+                    let (limit_px, least_deg) = if problem.trusted[t] { (f64::INFINITY, 0.0) } else { (limit_px, FAR_PARALLAX_DEG) };
+                    let point = scene.points[t].or_else(|| place_track(problem, scene, t, limit_px, least_deg))?;
                     agreeing(problem, scene, t, point, &index, limit_px).or_else(|| {
-                        let again = place_track(problem, scene, t, limit_px, FAR_PARALLAX_DEG)?;
+                        let again = place_track(problem, scene, t, limit_px, least_deg)?;
                         agreeing(problem, scene, t, again, &index, limit_px)
                     })
                 })
@@ -312,6 +350,23 @@ impl<'a> Adjusting<'a> {
         part
     }
 
+    /// Why the tracks that are not used do not follow.
+    fn astray(&self, scene: &Scene, used: &BTreeSet<TrackId>) -> Vec<AstrayTrack> {
+        let unused: Vec<usize> = (0..self.problem.tracks.len()).filter(|&t| !used.contains(&self.problem.ids[t])).collect();
+        unused.into_par_iter().map(|t| astray::reason(self.problem, scene, t, self.limit_px)).collect()
+    }
+
+    /// Which tracks of another problem over the same frames agree with this camera.
+    pub fn agree_with(&self, other: &Problem, scene: &Scene) -> Vec<TrackId> {
+        let frames = scene.posed();
+        let index = places_of(&frames, other.frames);
+        let agrees = |t: usize| {
+            let point = place_track(other, scene, t, self.limit_px, FAR_PARALLAX_DEG)?;
+            agreeing(other, scene, t, point, &index, self.limit_px).map(|_| other.ids[t])
+        };
+        (0..other.tracks.len()).into_par_iter().filter_map(agrees).collect()
+    }
+
     /// What came out, upright and in a handy size; still without a verdict.
     pub fn solution(&self, scene: &Scene) -> Solution {
         let gauge = upright(&self.bundle.poses, &self.bundle.points, scene.motion);
@@ -342,6 +397,8 @@ impl<'a> Adjusting<'a> {
                 rms_px: (sum / seen.len().max(1) as f64).sqrt(),
                 first_frame: ends(seen.first()),
                 last_frame: ends(seen.last()),
+                views: seen.len() as u32,
+                spread: self.firm_tracks.get(&self.tracks[p]).map_or([0.0; 6], |c| packed(&gauge_spread(&gauge, c))),
                 parallax_deg: if scene.motion == Move::Nodal { 0.0 } else { parallax_rad(self.bundle.points[p], &centres).to_degrees() },
             });
         }
@@ -351,12 +408,18 @@ impl<'a> Adjusting<'a> {
             .iter()
             .zip(&self.bundle.poses)
             .zip(&of_frame)
-            .map(|((&frame, pose), &(sum, count))| SolvedFrame {
+            .map(|((&frame, pose), &(sum, count))| {
+                let firm = self.firm_at(frame);
+                SolvedFrame {
                 frame,
                 pose: gauge.pose(pose),
                 lens: scene.lens_at(frame),
                 rms_px: (sum / f64::from(count.max(1))).sqrt(),
                 points: count,
+                spread: firm.map_or([0.0; 6], |f| packed(&gauge_spread(&gauge, &f.centre))),
+                turn_deviation_deg: firm.map_or(0.0, |f| f.turn_rad.to_degrees()),
+                slip_px: firm.map_or(0.0, |f| f.miss_px),
+            }
             })
             .collect();
         let angles: Vec<f64> = points.iter().map(|p| p.parallax_deg).collect();
@@ -368,6 +431,8 @@ impl<'a> Adjusting<'a> {
             zoom: scene.zooms(),
             readout: scene.readout,
             frames,
+            astray: self.astray(scene, &used),
+            agreeing_again: Vec::new(),
             rejected: self.problem.ids.iter().copied().filter(|id| !used.contains(id)).collect(),
             points,
             rms_px: (total / n.max(1) as f64).sqrt(),
@@ -378,6 +443,17 @@ impl<'a> Adjusting<'a> {
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }
+}
+
+/// A covariance in the world that a change of gauge leads to.
+fn gauge_spread(gauge: &Similarity, spread: &Matrix3<f64>) -> Matrix3<f64> {
+    let r = gauge.rotation.matrix();
+    r * spread * r.transpose() * (gauge.scale * gauge.scale)
+}
+
+/// The upper half of a covariance: xx, xy, xz, yy, yz, zz.
+fn packed(m: &Matrix3<f64>) -> [f64; 6] {
+    [m[(0, 0)], m[(0, 1)], m[(0, 2)], m[(1, 1)], m[(1, 2)], m[(2, 2)]]
 }
 
 /// For each frame of the clip its place among `frames`.

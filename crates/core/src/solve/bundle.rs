@@ -24,6 +24,10 @@ const STUCK: f64 = 1e10;
 pub(super) const MIN_DEPTH: f64 = 1e-6;
 /// Change of the speed of a zoom that is usual, logarithm of the focal length per frame^2.
 const ZOOM_UNREST: f64 = 1.5e-3;
+/// How far the principal point usually lies from the middle of the picture, parts of its height.
+const CENTRE_OFF: f64 = 0.03;
+/// Weight of its distance from there, squared, against that of an observation with the usual noise, px^2.
+pub(super) const CENTRE_WEIGHT: f64 = (ZOOM_AGAINST_PX / CENTRE_OFF) * (ZOOM_AGAINST_PX / CENTRE_OFF);
 /// Noise of an observation against which that change is weighed, px.
 const ZOOM_AGAINST_PX: f64 = 0.1;
 
@@ -60,6 +64,8 @@ pub struct BundleOptions {
     pub k2: bool,
     /// Whether the readout of a rolling shutter is adjusted.
     pub readout: bool,
+    /// Whether the principal point is adjusted.
+    pub centre: bool,
     /// Residual at which an observation's weight has fallen to a half, px (Cauchy).
     pub loss_px: f64,
     /// Most steps taken.
@@ -77,6 +83,7 @@ impl Default for BundleOptions {
             k1: true,
             k2: false,
             readout: false,
+            centre: false,
             loss_px: 1.0,
             max_steps: 20,
             tolerance: 1e-5,
@@ -144,6 +151,8 @@ pub struct Bundle {
     pub readout: f64,
     /// Rows of the picture.
     pub rows: f64,
+    /// The middle of the picture, px, near which the principal point is expected.
+    pub middle_px: [f64; 2],
     /// World frame.
     pub points: Vec<Vector3<f64>>,
     /// For each point its observations, by rising camera.
@@ -154,7 +163,7 @@ impl Bundle {
     /// Cameras without points.
     pub fn new(poses: Vec<Pose>, times: Vec<f64>, lens: Lens) -> Self {
         let rows = 2.0 * lens.centre_px[1] + 1.0;
-        Self { poses, times, lens, zoom: Vec::new(), readout: 0.0, rows, points: Vec::new(), observations: Vec::new() }
+        Self { poses, times, lens, zoom: Vec::new(), readout: 0.0, rows, middle_px: lens.centre_px, points: Vec::new(), observations: Vec::new() }
     }
 
     /// The lens of one camera.
@@ -213,7 +222,14 @@ impl Bundle {
                     .sum()
             })
             .collect();
-        sums.iter().sum::<f64>() + self.zoom_terms().iter().map(ZoomTerm::cost).sum::<f64>()
+        let off = self.centre_off();
+        let centre = CENTRE_WEIGHT * (off[0] * off[0] + off[1] * off[1]);
+        sums.iter().sum::<f64>() + centre + self.zoom_terms().iter().map(ZoomTerm::cost).sum::<f64>()
+    }
+
+    /// How far the principal point lies from the middle of the picture, parts of its height.
+    pub(super) fn centre_off(&self) -> [f64; 2] {
+        std::array::from_fn(|k| (self.lens.centre_px[k] - self.middle_px[k]) / self.rows)
     }
 
     /// The prior on a zoom: three neighbours each.
@@ -283,6 +299,7 @@ impl Bundle {
         self.lens.focal_px.is_finite()
             && self.lens.focal_px > 1.0
             && self.readout.is_finite()
+            && self.lens.centre_px.iter().all(|c| c.is_finite())
             && self.zoom.iter().all(|z| z.abs() < 5.0)
             && self.points.iter().all(|p| p.iter().all(|v| v.is_finite()))
             && self.poses.iter().all(|p| p.translation.iter().chain(p.rotation.matrix().iter()).all(|v| v.is_finite()))
@@ -359,7 +376,7 @@ pub(super) fn damped_inverse(v: &Matrix3<f64>, damping: f64) -> Option<Matrix3<f
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
     use crate::random::SplitMix64;
 
@@ -402,7 +419,7 @@ mod tests {
     #[test]
     fn the_jacobians_are_those_of_central_differences() {
         let bundle = truth(3, 2, 0.0);
-        let options = BundleOptions { k2: true, loss_px: 1e9, ..BundleOptions::default() };
+        let options = BundleOptions { k2: true, centre: true, loss_px: 1e9, ..BundleOptions::default() };
         let o = Observation { camera: 1, pixel: Vector2::new(500.0, 300.0) };
         let row = normal::row::<6>(&bundle, bundle.points[1], &o, &options, &[]).unwrap();
         let h = 1e-6;
@@ -437,6 +454,12 @@ mod tests {
                 }
             }
             close(row.shared.column(k).into(), pixel(&plus, p), pixel(&minus, p));
+        }
+        for k in 0..2 {
+            let (mut plus, mut minus) = (bundle.clone(), bundle.clone());
+            plus.lens.centre_px[k] += h * bundle.rows;
+            minus.lens.centre_px[k] -= h * bundle.rows;
+            close(row.shared.column(4 + k).into(), pixel(&plus, bundle.points[1]), pixel(&minus, bundle.points[1]));
         }
     }
 
@@ -481,7 +504,7 @@ mod tests {
     }
 
     /// Sees all points anew, with a zoom and a rolling shutter.
-    fn seen_anew(bundle: &mut Bundle) {
+    pub(crate) fn seen_anew(bundle: &mut Bundle) {
         let all = bundle.clone();
         for (p, seen) in bundle.observations.iter_mut().enumerate() {
             for o in seen.iter_mut() {

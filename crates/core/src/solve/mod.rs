@@ -18,7 +18,10 @@
 //! camera, whatever the number of threads.
 
 mod adjusting;
+mod astray;
 pub mod bundle;
+pub mod choice;
+mod firmness;
 pub mod keyframes;
 pub mod nodal;
 mod normal;
@@ -30,10 +33,13 @@ pub mod settings;
 pub mod start;
 pub mod state;
 
-pub use pipeline::{SolveStep, solve_camera};
+pub use astray::{Astray, AstrayTrack};
+pub use choice::TrackChoice;
+pub use pipeline::{SolveStep, solve_camera, solve_on};
 pub use report::{Grade, Motion, Reason, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict};
-pub use settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
+pub use settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 
+use crate::geometry::Lens;
 use crate::track::TrackSet;
 use nalgebra::Vector2;
 
@@ -48,22 +54,43 @@ pub struct Problem {
     pub frames: usize,
     /// One list of (frame, pixel) per track.
     pub tracks: Vec<Vec<(u32, Vector2<f64>)>>,
-    /// The id that each track has in its run.
+    /// The id that each track has in its run; rising.
     pub ids: Vec<crate::track::TrackId>,
+    /// Whether a person said that a track is to be used, whatever it does.
+    pub trusted: Vec<bool>,
+    /// Where the axis of the lens meets the picture at first, px.
+    pub centre_px: [f64; 2],
 }
 
 impl Problem {
-    /// The tracks of a run that are at least `min_length` frames long and not left out.
-    pub fn new(set: &TrackSet, min_length: usize, left_out: &std::collections::BTreeSet<crate::track::TrackId>) -> Self {
-        let mut problem = Self { width: set.width, height: set.height, frames: set.frames as usize, tracks: Vec::new(), ids: Vec::new() };
-        for track in set.tracks.iter().filter(|t| !left_out.contains(&t.id)) {
-            let seen: Vec<_> = track.sightings().map(|(f, p)| (f, Vector2::new(f64::from(p[0]), f64::from(p[1])))).collect();
+    /// The tracks of a run that are at least `min_length` frames long and not left out, as far as the masks allow.
+    pub fn new(set: &TrackSet, min_length: usize, choice: &TrackChoice, centre: CentreChoice) -> Self {
+        let middle = Lens::centred(1.0, set.width, set.height).centre_px;
+        let mut problem = Self {
+            width: set.width,
+            height: set.height,
+            frames: set.frames as usize,
+            tracks: Vec::new(),
+            ids: Vec::new(),
+            trusted: Vec::new(),
+            centre_px: if let CentreChoice::Given(at) = centre { at } else { middle },
+        };
+        let allowed = choice.allowed(set.frames);
+        for track in set.tracks.iter().filter(|t| !choice.left_out.contains(&t.id)) {
+            let seen = track.sightings().filter(|(f, p)| allowed(*f, *p));
+            let seen: Vec<_> = seen.map(|(f, p)| (f, Vector2::new(f64::from(p[0]), f64::from(p[1])))).collect();
             if seen.len() >= min_length {
                 problem.tracks.push(seen);
                 problem.ids.push(track.id);
+                problem.trusted.push(choice.trusted.contains(&track.id));
             }
         }
         problem
+    }
+
+    /// An undistorted lens whose axis is where it is at first.
+    pub fn lens(&self, focal_px: f64) -> Lens {
+        Lens { centre_px: self.centre_px, ..Lens::centred(focal_px, self.width, self.height) }
     }
 
     /// Size against a picture 1280 wide; thresholds in px grow with it.

@@ -48,7 +48,7 @@ pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zo
 const STEP_ZOOMS: [f64; 13] = [0.0, -0.01, 0.01, -0.02, 0.02, -0.035, 0.035, -0.055, 0.055, -0.09, 0.09, -0.15, 0.15];
 
 fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, hold: bool, zooms: bool) -> Option<NodalFit> {
-    let lens = Lens::centred(focal_px, problem.width, problem.height);
+    let lens = problem.lens(focal_px);
     let ray = |t: usize, frame: u32, zoom: f64| {
         let zoomed = Lens { focal_px: lens.focal_px * zoom.exp(), ..lens };
         let n = zoomed.normalise(problem.at(t, frame)?);

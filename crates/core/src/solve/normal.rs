@@ -1,18 +1,20 @@
 //! The normal equations of the bundle, with the points eliminated.
 //!
 //! A camera has `C` unknowns: turn (3), shift (3, for a free move), and the logarithm of its own focal length (1, with
-//! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last four: focal length, k1, k2, readout.
+//! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last six: focal length, k1, k2, readout, and the principal point.
 
-use super::bundle::{Bundle, BundleOptions, MIN_DEPTH, Move, Observation, Speed, damped_inverse};
+use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, MIN_DEPTH, Move, Observation, Speed, damped_inverse};
 use super::profile::Profile;
 use crate::geometry::hat;
 use nalgebra::{Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
 use rayon::prelude::*;
 
-/// Unknowns that all cameras share: focal length, k1, k2, readout.
-const SHARED: usize = 4;
+/// Unknowns that all cameras share: focal length, k1, k2, readout, principal point.
+pub(super) const SHARED: usize = 6;
 /// Damping under which a variance is read off.
-const HARDLY: f64 = 1e-7;
+pub(super) const HARDLY: f64 = 1e-7;
+/// The largest change of the principal point in one step, part of the picture's height.
+const CENTRE_STEP: f64 = 0.05;
 /// The largest change of the readout in one step.
 const READOUT_STEP: f64 = 0.3;
 
@@ -24,8 +26,8 @@ pub(super) struct Row<const C: usize> {
     pub shared: SMatrix<f64, 2, SHARED>,
 }
 
-struct Normal {
-    matrix: Profile,
+pub(super) struct Normal {
+    pub matrix: Profile,
     right: Vec<f64>,
 }
 
@@ -64,7 +66,7 @@ fn focal_variance_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -
     Some(unit[at]).filter(|v| v.is_finite() && *v >= 0.0)
 }
 
-const fn is_free(unknowns: usize) -> bool {
+pub(super) const fn is_free(unknowns: usize) -> bool {
     unknowns >= 6
 }
 
@@ -121,6 +123,11 @@ pub(super) fn row<const C: usize>(
         let drift = ((speed.turn + speed.turn_bend * time).cross(&turned) + speed.shift + speed.shift_bend * time) * part;
         shared.set_column(3, &(by_camera_point * drift));
     }
+    if options.centre {
+        // In parts of the picture's height, so that this unknown is of size one too.
+        shared[(0, 4)] = bundle.rows * weight;
+        shared[(1, 5)] = bundle.rows * weight;
+    }
     Some(Row { residual: residual * weight, camera, point: by_camera_point * pose.rotation.matrix(), shared })
 }
 
@@ -144,7 +151,7 @@ fn profile<const C: usize>(bundle: &Bundle) -> Profile {
     Profile::zeros(cameras.chain([0; SHARED]).collect())
 }
 
-fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Normal {
+pub(super) fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Normal {
     let empty = profile::<C>(bundle);
     let n = empty.len();
     let border = n - SHARED;
@@ -188,6 +195,14 @@ fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64
             }
         }
     }
+    if options.centre {
+        let off = bundle.centre_off();
+        for k in 0..2 {
+            let at = n - 2 + k;
+            normal.right[at] -= CENTRE_WEIGHT * off[k];
+            normal.matrix.span_mut(at, at, 1)[0] += CENTRE_WEIGHT;
+        }
+    }
     for (i, &d) in diagonal.iter().enumerate() {
         // An unknown that nothing speaks of stays where it is.
         let add = if d > 0.0 { damping * d } else { 1.0 };
@@ -210,6 +225,8 @@ fn step_of<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f6
     moved.lens.k1 += shared[1];
     moved.lens.k2 += shared[2];
     moved.readout += shared[3].clamp(-READOUT_STEP, READOUT_STEP);
+    moved.lens.centre_px[0] += bundle.rows * shared[4].clamp(-CENTRE_STEP, CENTRE_STEP);
+    moved.lens.centre_px[1] += bundle.rows * shared[5].clamp(-CENTRE_STEP, CENTRE_STEP);
     for (camera, pose) in moved.poses.iter_mut().enumerate() {
         let d = &x[camera * C..(camera + 1) * C];
         let shift = if is_free(C) { Vector3::new(d[3], d[4], d[5]) } else { Vector3::zeros() };

@@ -77,6 +77,12 @@ impl Profile {
             let sum = dot(&row[..i - fi], &right[fi..i]);
             right[i] = (right[i] - sum) / row[i - fi];
         }
+        self.solve_transposed(right);
+    }
+
+    /// Solves with the transposed factor alone: normal numbers become draws whose covariance is the inverse of the
+    /// matrix that was factored.
+    pub fn solve_transposed(&self, right: &mut [f64]) {
         for i in (0..self.len()).rev() {
             let row = self.row(i);
             let fi = self.first[i];

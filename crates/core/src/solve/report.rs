@@ -1,5 +1,6 @@
 //! What a solve hands on, and how far it can be trusted.
 
+use super::astray::{Astray, AstrayTrack};
 use crate::geometry::{Lens, Pose};
 use crate::track::TrackId;
 use nalgebra::Vector3;
@@ -18,6 +19,15 @@ pub struct SolvedFrame {
     pub rms_px: f64,
     /// Points used on this frame.
     pub points: u32,
+    /// Covariance of the camera's centre, world units^2 of the solve: xx, xy, xz, yy, yz, zz.
+    #[serde(default)]
+    pub spread: [f64; 6],
+    /// Deviation of the camera's turn, degrees.
+    #[serde(default)]
+    pub turn_deviation_deg: f64,
+    /// How far, by the adjustment's own uncertainty, points of the scene may lie from where they are shown, px.
+    #[serde(default)]
+    pub slip_px: f64,
 }
 
 /// One point of the scene.
@@ -35,6 +45,26 @@ pub struct SolvedPoint {
     pub last_frame: u32,
     /// Widest angle between two of its rays, degrees.
     pub parallax_deg: f64,
+    /// Frames on which it was used.
+    #[serde(default)]
+    pub views: u32,
+    /// Covariance of its position, world units^2 of the solve: xx, xy, xz, yy, yz, zz.
+    #[serde(default)]
+    pub spread: [f64; 6],
+}
+
+impl SolvedFrame {
+    /// A camera of which nothing is known but its error and its number of points.
+    pub fn new(frame: u32, pose: Pose, lens: Lens, rms_px: f64, points: u32) -> Self {
+        Self { frame, pose, lens, rms_px, points, spread: [0.0; 6], turn_deviation_deg: 0.0, slip_px: 0.0 }
+    }
+}
+
+impl SolvedPoint {
+    /// A point that was seen on all frames of a span.
+    pub fn new(id: TrackId, position: Vector3<f64>, rms_px: f64, (first_frame, last_frame): (u32, u32), parallax_deg: f64) -> Self {
+        Self { id, position, rms_px, first_frame, last_frame, parallax_deg, views: last_frame - first_frame + 1, spread: [0.0; 6] }
+    }
 }
 
 /// How far a solve can be trusted.
@@ -69,6 +99,9 @@ pub struct Reason {
     pub text: String,
     /// The frames that it speaks of, first and last, if it speaks of some only.
     pub frames: Option<(u32, u32)>,
+    /// The tracks that it speaks of, if it speaks of some only.
+    #[serde(default)]
+    pub tracks: Vec<TrackId>,
 }
 
 /// A word with its reasons.
@@ -125,6 +158,12 @@ pub struct Solution {
     pub points: Vec<SolvedPoint>,
     /// Tracks that did not follow the camera.
     pub rejected: Vec<TrackId>,
+    /// Why they did not.
+    #[serde(default)]
+    pub astray: Vec<AstrayTrack>,
+    /// Tracks that were left out by hand and yet agree with this camera.
+    #[serde(default)]
+    pub agreeing_again: Vec<TrackId>,
     /// RMS over all observations used, px.
     pub rms_px: f64,
     /// Median over all observations used, px.
@@ -141,6 +180,29 @@ pub struct Solution {
 }
 
 impl Solution {
+    /// A travelling camera without frames or points.
+    pub fn empty(width: u32, height: u32, frames_total: u32) -> Self {
+        Self {
+            width,
+            height,
+            frames_total,
+            motion: Motion::Free,
+            zoom: false,
+            readout: 0.0,
+            frames: Vec::new(),
+            points: Vec::new(),
+            rejected: Vec::new(),
+            astray: Vec::new(),
+            agreeing_again: Vec::new(),
+            rms_px: 0.0,
+            median_px: 0.0,
+            regions_px: [[None; 3]; 3],
+            parallax_deg: 0.0,
+            focal_deviation_percent: 0.0,
+            verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
+        }
+    }
+
     /// The two neighbouring solved frames that the fewest points hold together, and how many those are.
     pub fn weakest_link(&self) -> Option<(u32, u32, usize)> {
         // Points that begin to count at a frame and those that end before it.
@@ -162,6 +224,18 @@ impl Solution {
             (w[0].frame, w[1].frame, usize::try_from(fewest).unwrap_or(0))
         });
         links.min_by_key(|l| l.2)
+    }
+
+    /// Stretches of frames without a camera, first and last.
+    pub fn gaps(&self) -> Vec<(u32, u32)> {
+        let mut gaps: Vec<(u32, u32)> = Vec::new();
+        for frame in (0..self.frames_total).filter(|&f| self.at(f).is_none()) {
+            match gaps.last_mut() {
+                Some(last) if last.1 + 1 == frame => last.1 = frame,
+                _ => gaps.push((frame, frame)),
+            }
+        }
+        gaps
     }
 
     /// The camera of a frame, if it was solved.
@@ -234,6 +308,9 @@ pub enum SolveFailure {
         /// What to try.
         advice: String,
     },
+    /// A solve was to go on from one of another kind.
+    #[error("the camera so far is of another kind of move or lens than the settings now ask for; solve afresh")]
+    OtherMove,
     /// The caller asked to stop.
     #[error("the solve was stopped")]
     Stopped,
@@ -264,85 +341,160 @@ const FAIR_FOCAL_PERCENT: f64 = 4.0;
 /// How far the error of one frame may stand above the average.
 const BAD_FRAME: f64 = 3.0;
 
+/// Expected slip of a frame, px of a picture 1280 wide.
+const GOOD_SLIP_PX: f64 = 0.25;
+const FAIR_SLIP_PX: f64 = 0.8;
+/// Of the nine parts of the frame, those that must hold points.
+const GOOD_PARTS: usize = 6;
+const FAIR_PARTS: usize = 4;
+/// How far the error of one track may stand above the average.
+const BAD_TRACK: f64 = 2.5;
+
+fn grade(value: f64, good: f64, fair: f64) -> Grade {
+    if value <= good {
+        Grade::Good
+    } else if value <= fair {
+        Grade::Fair
+    } else {
+        Grade::Weak
+    }
+}
+
+impl Reason {
+    fn new(grade: Grade, text: String) -> Self {
+        Self { grade, text, frames: None, tracks: Vec::new() }
+    }
+
+    fn at(self, first: u32, last: u32) -> Self {
+        Self { frames: Some((first, last)), ..self }
+    }
+
+    fn of(self, tracks: Vec<TrackId>) -> Self {
+        Self { tracks, ..self }
+    }
+}
+
 /// Weighs a solution's readings; `scale` is the picture's width over 1280.
 pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
-    let mut reasons = Vec::new();
-    let grade = |value: f64, good: f64, fair: f64| {
-        if value <= good {
-            Grade::Good
-        } else if value <= fair {
-            Grade::Fair
-        } else {
-            Grade::Weak
-        }
-    };
-    let mut say = |grade: Grade, text: String, frames: Option<(u32, u32)>| reasons.push(Reason { grade, text, frames });
-
-    let g = grade(solution.rms_px / scale, GOOD_PX, FAIR_PX);
-    let advice = if g == Grade::Good { "" } else { "; drop the worst tracks or keep moving things out" };
-    say(g, format!("reprojection error {:.2} px RMS{advice}", solution.rms_px), None);
-
-    let missing = solution.frames_total - solution.frames.len() as u32;
-    if missing == 0 {
-        say(Grade::Good, format!("all {} frames solved", solution.frames_total), None);
-    } else {
-        let g = if missing * 20 <= solution.frames_total { Grade::Fair } else { Grade::Weak };
-        let first = (0..solution.frames_total).find(|&f| solution.at(f).is_none());
-        let text = format!("{missing} of {} frames could not be solved; too few points hold there", solution.frames_total);
-        say(g, text, first.map(|f| (f, (f + missing).saturating_sub(1))));
-    }
-    if solution.motion == Motion::Nodal {
-        let text = "the camera turns on the spot: there are directions but no depths, so things can only be placed far away".to_owned();
-        say(Grade::Good, text, None);
-    } else {
-        let g = grade(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
-        let advice = if g == Grade::Good {
-            ""
-        } else {
-            ": the camera travels little for the distance, so depth is uncertain; a longer part of the clip may help"
-        };
-        say(g, format!("parallax {:.1} degrees (median){advice}", solution.parallax_deg), None);
-    }
-    if solution.zoom {
-        let focal = |f: &SolvedFrame| f.lens.focal_px;
-        let (low, high) = solution.frames.iter().map(focal).fold((f64::INFINITY, 0.0f64), |(l, h), f| (l.min(f), h.max(f)));
-        say(Grade::Good, format!("the lens zooms from {low:.0} to {high:.0} px"), None);
-    }
-    if solution.readout != 0.0 {
-        say(Grade::Good, format!("rolling shutter: the rows are read over {:.2} of the frame time", solution.readout), None);
-    }
-    if solution.focal_deviation_percent == 0.0 {
-        say(Grade::Good, "focal length as given".to_owned(), None);
-    } else {
-        let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
-        let advice = if g == Grade::Good { "" } else { "; give the focal length if it is known" };
-        say(g, format!("focal length known to {:.2} %{advice}", solution.focal_deviation_percent), None);
-    }
-
-    if let Some(thin) = solution.frames.iter().min_by_key(|f| f.points).filter(|f| f.points < GOOD_POINTS) {
-        let g = if thin.points < FAIR_POINTS { Grade::Weak } else { Grade::Fair };
-        say(
-            g,
-            format!("only {} points on frame {}; a smaller spacing gives more", thin.points, thin.frame),
-            Some((thin.frame, thin.frame)),
-        );
-    }
-    if let Some((a, b, links)) = solution.weakest_link().filter(|l| l.2 < GOOD_LINKS) {
-        let g = if links < FAIR_LINKS { Grade::Weak } else { Grade::Fair };
-        say(
-            g,
-            format!("only {links} points hold frames {a} and {b} together; what lies before and after may slip against each other"),
-            Some((a, b)),
-        );
-    }
-    let worst = solution.frames.iter().max_by(|a, b| a.rms_px.total_cmp(&b.rms_px));
-    if let Some(bad) = worst.filter(|f| f.rms_px > BAD_FRAME * solution.rms_px && f.rms_px > GOOD_PX * scale) {
-        let text = format!("frame {} stands out with {:.2} px; look at it", bad.frame, bad.rms_px);
-        say(Grade::Fair, text, Some((bad.frame, bad.frame)));
-    }
+    let mut reasons = vec![of_error(solution, scale), of_frames(solution), of_parallax(solution)];
+    reasons.extend(of_lens(solution));
+    reasons.extend(of_points(solution));
+    reasons.extend(of_firmness(solution, scale));
+    reasons.extend(of_strays(solution));
     let grade = reasons.iter().map(|r| r.grade).max().unwrap_or(Grade::Weak);
     reasons.sort_by_key(|r| std::cmp::Reverse(r.grade));
     Verdict { grade, reasons }
+}
+
+fn of_error(solution: &Solution, scale: f64) -> Reason {
+    let g = grade(solution.rms_px / scale, GOOD_PX, FAIR_PX);
+    let advice = if g == Grade::Good { "" } else { "; drop the worst tracks or keep moving things out" };
+    let text = format!("reprojection error {:.2} px RMS, {:.2} px median{advice}", solution.rms_px, solution.median_px);
+    let bad = |p: &&SolvedPoint| p.rms_px > BAD_TRACK * solution.rms_px && p.rms_px > 0.3 * scale;
+    Reason::new(g, text).of(solution.points.iter().filter(bad).map(|p| p.id).collect())
+}
+
+fn of_frames(solution: &Solution) -> Reason {
+    let missing = solution.frames_total - solution.frames.len() as u32;
+    if missing == 0 {
+        return Reason::new(Grade::Good, format!("all {} frames solved", solution.frames_total));
+    }
+    let g = if missing * 20 <= solution.frames_total { Grade::Fair } else { Grade::Weak };
+    let gaps = solution.gaps();
+    let spans: Vec<String> = gaps.iter().take(4).map(|(a, b)| if a == b { a.to_string() } else { format!("{a} to {b}") }).collect();
+    let text = format!(
+        "{missing} of {} frames could not be solved (frames {}); too few points hold there. What lies beyond is joined only where tracks reach across",
+        solution.frames_total,
+        spans.join(", ")
+    );
+    let reason = Reason::new(g, text);
+    match gaps.first() {
+        Some(&(a, b)) => reason.at(a, b),
+        None => reason,
+    }
+}
+
+fn of_parallax(solution: &Solution) -> Reason {
+    if solution.motion == Motion::Nodal {
+        let text = "the camera turns on the spot: there are directions but no depths, so things can only be placed far away";
+        return Reason::new(Grade::Good, text.to_owned());
+    }
+    let g = grade(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
+    let advice = if g == Grade::Good {
+        ""
+    } else {
+        ": the camera travels little for the distance, so depth is uncertain; a longer part of the clip may help"
+    };
+    Reason::new(g, format!("parallax {:.1} degrees (median){advice}", solution.parallax_deg))
+}
+
+fn of_lens(solution: &Solution) -> Vec<Reason> {
+    let mut reasons = Vec::new();
+    if solution.zoom {
+        let focal = |f: &SolvedFrame| f.lens.focal_px;
+        let (low, high) = solution.frames.iter().map(focal).fold((f64::INFINITY, 0.0f64), |(l, h), f| (l.min(f), h.max(f)));
+        reasons.push(Reason::new(Grade::Good, format!("the lens zooms from {low:.0} to {high:.0} px")));
+    }
+    if solution.readout != 0.0 {
+        let text = format!("rolling shutter: the rows are read over {:.2} of the frame time", solution.readout);
+        reasons.push(Reason::new(Grade::Good, text));
+    }
+    reasons.push(if solution.focal_deviation_percent == 0.0 {
+        Reason::new(Grade::Good, "focal length as given".to_owned())
+    } else {
+        let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
+        let advice = if g == Grade::Good { "" } else { "; give the focal length if it is known" };
+        Reason::new(g, format!("focal length known to {:.2} %{advice}", solution.focal_deviation_percent))
+    });
+    reasons
+}
+
+/// Whether there are points enough, everywhere and all through.
+fn of_points(solution: &Solution) -> Vec<Reason> {
+    let mut reasons = Vec::new();
+    if let Some(thin) = solution.frames.iter().min_by_key(|f| f.points).filter(|f| f.points < GOOD_POINTS) {
+        let g = if thin.points < FAIR_POINTS { Grade::Weak } else { Grade::Fair };
+        let text = format!("only {} points on frame {}; a smaller spacing gives more", thin.points, thin.frame);
+        reasons.push(Reason::new(g, text).at(thin.frame, thin.frame));
+    }
+    if let Some((a, b, links)) = solution.weakest_link().filter(|l| l.2 < GOOD_LINKS) {
+        let g = if links < FAIR_LINKS { Grade::Weak } else { Grade::Fair };
+        let text = format!("only {links} points hold frames {a} and {b} together; what lies before and after may slip against each other");
+        let across = |p: &&SolvedPoint| p.first_frame <= a && p.last_frame >= b;
+        reasons.push(Reason::new(g, text).at(a, b).of(solution.points.iter().filter(across).map(|p| p.id).collect()));
+    }
+    let parts = solution.regions_px.iter().flatten().filter(|r| r.is_some()).count();
+    if parts > 0 && parts < GOOD_PARTS {
+        let g = if parts < FAIR_PARTS { Grade::Weak } else { Grade::Fair };
+        let text = format!("points in {parts} of nine parts of the frame only; elsewhere nothing holds the camera. A lower threshold finds more");
+        reasons.push(Reason::new(g, text));
+    }
+    reasons
+}
+
+/// Frames that stand out, by their error or by what the adjustment leaves open.
+fn of_firmness(solution: &Solution, scale: f64) -> Vec<Reason> {
+    let mut reasons = Vec::new();
+    let worst = solution.frames.iter().max_by(|a, b| a.rms_px.total_cmp(&b.rms_px));
+    if let Some(bad) = worst.filter(|f| f.rms_px > BAD_FRAME * solution.rms_px && f.rms_px > GOOD_PX * scale) {
+        let text = format!("frame {} stands out with {:.2} px; look at it", bad.frame, bad.rms_px);
+        reasons.push(Reason::new(Grade::Fair, text).at(bad.frame, bad.frame));
+    }
+    if let Some(loose) = solution.frames.iter().max_by(|a, b| a.slip_px.total_cmp(&b.slip_px)).filter(|f| f.slip_px > 0.0) {
+        let g = grade(loose.slip_px / scale, GOOD_SLIP_PX, FAIR_SLIP_PX);
+        let advice = if g == Grade::Good { "" } else { "; more points near it would hold it" };
+        let text = format!("every frame is held to {:.2} px or better (frame {} least){advice}", loose.slip_px, loose.frame);
+        reasons.push(Reason::new(g, text).at(loose.frame, loose.frame));
+    }
+    reasons
+}
+
+fn of_strays(solution: &Solution) -> Vec<Reason> {
+    let of_kind = |why: Astray| {
+        let tracks: Vec<TrackId> = solution.astray.iter().filter(|a| a.why == why).map(|a| a.id).collect();
+        (!tracks.is_empty()).then(|| Reason::new(Grade::Good, format!("{} tracks are not used: they {}", tracks.len(), why.name())).of(tracks))
+    };
+    [Astray::OwnWay, Astray::OnFrame].into_iter().filter_map(of_kind).collect()
 }
 
 #[cfg(test)]
@@ -351,35 +503,19 @@ mod tests {
 
     fn solution(spans: &[(u32, u32, usize)]) -> Solution {
         let lens = Lens::centred(900.0, 1280, 720);
-        let frames = (0..20).map(|frame| SolvedFrame { frame, pose: Pose::identity(), lens, rms_px: 0.1, points: 100 }).collect();
         let mut points = Vec::new();
-        for &(first_frame, last_frame, count) in spans {
+        for &(first, last, count) in spans {
             let from = points.len();
-            points.extend((from..from + count).map(|i| SolvedPoint {
-                id: TrackId(i as u32),
-                position: Vector3::z(),
-                rms_px: 0.1,
-                first_frame,
-                last_frame,
-                parallax_deg: 5.0,
-            }));
+            points.extend((from..from + count).map(|i| SolvedPoint::new(TrackId(i as u32), Vector3::z(), 0.1, (first, last), 5.0)));
         }
         Solution {
-            width: 1280,
-            height: 720,
-            frames_total: 20,
-            motion: Motion::Free,
-            zoom: false,
-            readout: 0.0,
-            frames,
+            frames: (0..20).map(|frame| SolvedFrame::new(frame, Pose::identity(), lens, 0.1, 100)).collect(),
             points,
-            rejected: Vec::new(),
             rms_px: 0.1,
             median_px: 0.08,
-            regions_px: [[None; 3]; 3],
             parallax_deg: 5.0,
             focal_deviation_percent: 0.1,
-            verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
+            ..Solution::empty(1280, 720, 20)
         }
     }
 
@@ -405,12 +541,25 @@ mod tests {
             (Box::new(|s: &mut Solution| s.focal_deviation_percent = 9.0), "focal length"),
             (Box::new(|s: &mut Solution| s.frames.truncate(12)), "could not be solved"),
             (Box::new(|s: &mut Solution| s.frames[3].points = 9), "points on frame 3"),
+            (Box::new(|s: &mut Solution| s.frames[7].slip_px = 0.6), "frame 7 least"),
+            (Box::new(|s: &mut Solution| s.regions_px[1] = [Some(0.1); 3]), "3 of nine parts"),
         ] {
             let mut worse = good.clone();
             change(&mut worse);
             let said = verdict(&worse, 1.0);
             assert!(said.grade != Grade::Good && said.reasons[0].text.contains(word), "{word}: {said:?}");
         }
+        let mut holed = good.clone();
+        holed.frames.retain(|f| !(5..8).contains(&f.frame) && f.frame != 12);
+        assert_eq!(holed.gaps(), [(5, 7), (12, 12)]);
+        assert!(verdict(&holed, 1.0).reasons[0].text.contains("frames 5 to 7, 12"), "{:?}", verdict(&holed, 1.0));
+        let mut stray = good.clone();
+        stray.astray = vec![AstrayTrack { id: TrackId(400), why: Astray::OnFrame, miss_px: Some(9.0) }];
+        stray.points[4].rms_px = 2.0;
+        let said = verdict(&stray, 1.0);
+        assert_eq!(said.grade, Grade::Good, "what is not used does no harm");
+        let tracks = |word: &str| said.reasons.iter().find(|r| r.text.contains(word)).map(|r| r.tracks.clone());
+        assert_eq!((tracks("stand still"), tracks("reprojection")), (Some(vec![TrackId(400)]), Some(vec![TrackId(4)])));
         // The same error weighs less in a larger picture.
         let mut large = good;
         large.rms_px = 0.8;

@@ -84,6 +84,48 @@ impl std::str::FromStr for ReadoutChoice {
     }
 }
 
+/// Where the axis of the lens meets the picture.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum CentreChoice {
+    /// In the middle of the picture.
+    #[default]
+    Middle,
+    /// Found with the camera.
+    Found,
+    /// At this pixel.
+    Given([f64; 2]),
+}
+
+impl std::str::FromStr for CentreChoice {
+    type Err = String;
+
+    /// Nothing or `middle`, `found`, or two numbers of px.
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text.trim() {
+            "" | "middle" => Ok(Self::Middle),
+            "found" => Ok(Self::Found),
+            other => {
+                let numbers: Vec<f64> = other.split([',', ' ']).filter(|p| !p.is_empty()).filter_map(|p| p.parse().ok()).collect();
+                match numbers.as_slice() {
+                    [x, y] => Ok(Self::Given([*x, *y])),
+                    _ => Err(format!("{other:?} is no principal point; write it in px as 642.5, 358, or middle, or found")),
+                }
+            }
+        }
+    }
+}
+
+impl std::fmt::Display for CentreChoice {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Middle => f.write_str("middle"),
+            Self::Found => f.write_str("found"),
+            Self::Given([x, y]) => write!(f, "{x}, {y}"),
+        }
+    }
+}
+
 /// The longest readout that makes sense, as a part of the frame time.
 pub const MOST_READOUT: f64 = 1.2;
 
@@ -99,6 +141,8 @@ pub struct SolveSettings {
     pub lens: LensChoice,
     /// How the sensor is read.
     pub readout: ReadoutChoice,
+    /// Where the axis of the lens meets the picture.
+    pub centre: CentreChoice,
 }
 
 impl SolveSettings {
@@ -112,6 +156,9 @@ impl SolveSettings {
         }
         if matches!(self.readout, ReadoutChoice::Given(r) if !(-MOST_READOUT..=MOST_READOUT).contains(&r)) {
             return Err(format!("the readout is a part of the frame time, from {} to {MOST_READOUT}", -MOST_READOUT));
+        }
+        if matches!(self.centre, CentreChoice::Given(at) if !at.iter().all(|c| (-1e5..1e5).contains(c))) {
+            return Err("the principal point is a pixel near the middle of the picture".to_owned());
         }
         Ok(())
     }
@@ -135,6 +182,10 @@ mod tests {
             (read(""), read("none"), read(" 0.6 ")),
             (Ok(ReadoutChoice::Auto), Ok(ReadoutChoice::None), Ok(ReadoutChoice::Given(0.6)))
         );
+        for choice in [CentreChoice::Middle, CentreChoice::Found, CentreChoice::Given([640.5, -3.0])] {
+            assert_eq!(choice.to_string().parse(), Ok(choice));
+        }
+        assert!("640".parse::<CentreChoice>().is_err() && "a, b".parse::<CentreChoice>().is_err());
         assert!(read("slow").unwrap_err().contains("no readout"));
     }
 }

@@ -100,7 +100,7 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f
 /// The scene that grows from one focal length, and the mean loss of what it leaves unexplained.
 pub fn find_start_at(problem: &Problem, keyframes: &[u32], focal_px: f64, free_focal: bool, zooms: bool) -> Option<(f64, Scene)> {
     let tracks = pick_tracks(problem, keyframes, 400);
-    let lens = Lens::centred(focal_px, problem.width, problem.height);
+    let lens = problem.lens(focal_px);
     let pair = best_pair(problem, keyframes, &tracks, &lens, zooms)?;
     let window = window_around(keyframes, pair.a, pair.b);
     let scene = grow_from_pair(problem, &window, &tracks, &lens, &pair, free_focal, zooms)?;
@@ -200,7 +200,7 @@ fn grow_from_pair(
     free_focal: bool,
     zooms: bool,
 ) -> Option<Scene> {
-    let mut scene = Scene::new(Move::Free, problem.frames, problem.tracks.len(), *lens, zooms);
+    let mut scene = Scene::new(Move::Free, problem, *lens, zooms);
     if zooms {
         scene.zoom[pair.b as usize] = pair.zoom;
     }
@@ -464,6 +464,7 @@ pub fn adjust_scene(
         k1,
         k2,
         readout: false,
+        centre: false,
         loss_px: loss_px * problem.scale(),
         max_steps,
         tolerance: if scene.zooms() && max_steps > 20 {

@@ -1,7 +1,10 @@
 //! The growing scene: frames with poses, tracks with positions, and the lens between them.
 
+use super::Problem;
 use super::bundle::{Bundle, Move, Speed, speeds};
+use super::report::{Motion, Solution};
 use super::resect;
+use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use crate::geometry::{Lens, Pose};
 use nalgebra::{Vector2, Vector3};
 
@@ -22,22 +25,62 @@ pub struct Scene {
     pub readout: f64,
     /// Median miss of the points at the keyframes, px.
     pub noise_px: f64,
+    /// Rows of the picture.
+    rows: f64,
+    /// The middle of the picture, px.
+    middle_px: [f64; 2],
     speeds: Vec<Option<Speed>>,
 }
 
 impl Scene {
     /// Nothing but a lens.
-    pub fn new(motion: Move, frames: usize, tracks: usize, lens: Lens, zooms: bool) -> Self {
+    pub fn new(motion: Move, problem: &Problem, lens: Lens, zooms: bool) -> Self {
         Self {
             motion,
-            poses: vec![None; frames],
-            points: vec![None; tracks],
+            poses: vec![None; problem.frames],
+            points: vec![None; problem.tracks.len()],
             lens,
-            zoom: vec![0.0; if zooms { frames } else { 0 }],
+            zoom: vec![0.0; if zooms { problem.frames } else { 0 }],
             readout: 0.0,
-            noise_px: 0.25 * (2.0 * lens.centre_px[0] + 1.0) / 1280.0,
+            noise_px: 0.25 * f64::from(problem.width) / 1280.0,
+            rows: f64::from(problem.height),
+            middle_px: Lens::centred(1.0, problem.width, problem.height).centre_px,
             speeds: Vec::new(),
         }
+    }
+
+    /// The scene of a camera that was solved before, for the tracks as they are now; `None` where the settings ask for
+    /// another kind of move or lens.
+    pub fn resumed(problem: &Problem, from: &Solution, settings: &SolveSettings) -> Option<Self> {
+        let lens = from.frames.first()?.lens;
+        let other_move = matches!((settings.motion, from.motion), (MotionChoice::Free, Motion::Nodal) | (MotionChoice::Nodal, Motion::Free));
+        let other_lens = matches!((settings.lens, from.zoom), (LensChoice::Fixed, true) | (LensChoice::Zoom, false))
+            || settings.focal_px.is_some_and(|f| from.zoom || (f / lens.focal_px - 1.0).abs() > 1e-6);
+        let same_clip = (from.width, from.height, from.frames_total as usize) == (problem.width, problem.height, problem.frames);
+        if other_move || other_lens || !same_clip {
+            return None;
+        }
+        let motion = if from.motion == Motion::Nodal { Move::Nodal } else { Move::Free };
+        let mut scene = Self::new(motion, problem, lens, from.zoom);
+        if settings.centre != CentreChoice::Found {
+            scene.lens.centre_px = problem.centre_px;
+        }
+        scene.readout = match settings.readout {
+            ReadoutChoice::Auto => from.readout,
+            ReadoutChoice::None => 0.0,
+            ReadoutChoice::Given(readout) => readout,
+        };
+        for f in &from.frames {
+            scene.pose_frame(f.frame, f.pose, &f.lens);
+        }
+        for p in &from.points {
+            if let Ok(t) = problem.ids.binary_search(&p.id) {
+                scene.points[t] = Some(p.position);
+            }
+        }
+        scene.noise_px = from.median_px.max(0.02 * problem.scale());
+        scene.refresh_speeds();
+        Some(scene)
     }
 
     /// Whether every frame has a focal length of its own.
@@ -63,8 +106,7 @@ impl Scene {
         let pose = self.poses[frame as usize]?;
         match self.speeds.get(frame as usize) {
             Some(Some(s)) if self.readout != 0.0 => {
-                let rows = 2.0 * self.lens.centre_px[1];
-                Some(s.carry(&pose, self.readout * (row / rows.max(1.0) - 0.5)))
+                Some(s.carry(&pose, self.readout * (row / (self.rows - 1.0).max(1.0) - 0.5)))
             }
             _ => Some(pose),
         }
@@ -121,6 +163,8 @@ impl Scene {
             bundle.zoom = frames.iter().map(|&f| self.zoom[f as usize]).collect();
         }
         bundle.readout = self.readout;
+        bundle.rows = self.rows;
+        bundle.middle_px = self.middle_px;
         bundle
     }
 
@@ -154,7 +198,16 @@ mod tests {
     use super::*;
 
     fn scene(zooms: bool) -> Scene {
-        let mut scene = Scene::new(Move::Free, 9, 1, Lens::centred(900.0, 1280, 720), zooms);
+        let problem = Problem {
+            width: 1280,
+            height: 720,
+            frames: 9,
+            tracks: vec![Vec::new()],
+            ids: vec![crate::track::TrackId(0)],
+            trusted: vec![false],
+            centre_px: [639.5, 359.5],
+        };
+        let mut scene = Scene::new(Move::Free, &problem, Lens::centred(900.0, 1280, 720), zooms);
         for f in [0usize, 2, 4, 6, 8] {
             let turned = Pose::identity().moved(Vector3::new(0.0, 0.01 * f as f64, 0.0), Vector3::new(0.1 * f as f64, 0.0, 0.0));
             scene.poses[f] = Some(turned);

@@ -9,14 +9,20 @@
 
 mod align;
 mod away;
+mod backward;
 mod detect;
+mod follow;
 mod mask;
 mod motion;
+mod settings;
 mod track_set;
 mod tracker;
 
+pub use backward::BackwardTracker;
 pub use detect::{Corner, best_corner, min_eigenvalues};
-pub use mask::{Mask, MaskError, MaskKey, MaskMode, Masks};
+pub use follow::Follower;
+pub use mask::{Mask, MaskError, MaskKey, MaskMode, Masks, MasksAtFrame};
 pub use motion::{AffineMotion, global_shift};
 pub use track_set::{Track, TrackBytesError, TrackId, TrackSet};
-pub use tracker::{TrackError, TrackSettings, TrackStep, Tracker};
+pub use settings::{TrackDirection, TrackError, TrackSettings};
+pub use tracker::{TrackStep, Tracker};

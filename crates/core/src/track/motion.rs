@@ -124,6 +124,37 @@ impl AffineMotion {
         Some(motion)
     }
 
+    /// Robust fit of a shift, a turn and a growth to pairs (position, displacement), with Cauchy weights about the
+    /// median. `None` under 4 pairs.
+    pub fn fit_similarity(pairs: &[([f64; 2], [f64; 2])]) -> Option<Self> {
+        if pairs.len() < 4 {
+            return None;
+        }
+        let n = pairs.len() as f64;
+        let centre = [pairs.iter().map(|p| p.0[0]).sum::<f64>() / n, pairs.iter().map(|p| p.0[1]).sum::<f64>() / n];
+        let mut dx: Vec<f64> = pairs.iter().map(|p| p.1[0]).collect();
+        let mut dy: Vec<f64> = pairs.iter().map(|p| p.1[1]).collect();
+        let mut motion = Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
+        for _ in 0..8 {
+            let misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
+            let scale = (1.5 * median(&mut misses.clone())).max(0.3);
+            let mut a = nalgebra::Matrix4::<f64>::zeros();
+            let mut b = nalgebra::Vector4::zeros();
+            for (p, miss) in pairs.iter().zip(&misses) {
+                let w = 1.0 / (1.0 + (miss / scale).powi(2));
+                let (u, v) = (p.0[0] - centre[0], p.0[1] - centre[1]);
+                for (row, d) in [(nalgebra::Vector4::new(1.0, 0.0, u, -v), p.1[0]), (nalgebra::Vector4::new(0.0, 1.0, v, u), p.1[1])] {
+                    a += row * row.transpose() * w;
+                    b += row * (d * w);
+                }
+            }
+            let s = a.cholesky()?.solve(&b);
+            motion.x = [s[0], s[2], -s[3]];
+            motion.y = [s[1], s[3], s[2]];
+        }
+        Some(motion)
+    }
+
     /// How far nine in ten of the points that it was fitted to moved otherwise, px.
     pub fn spread(&self) -> f64 {
         self.spread

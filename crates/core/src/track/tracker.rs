@@ -5,10 +5,10 @@ use super::away::{Away, surroundings};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
 use super::motion::{AffineMotion, global_shift};
+use super::settings::{TrackError, TrackSettings};
 use super::track_set::{Track, TrackId, TrackSet};
 use crate::image::{Plane, Pyramid};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
 /// Levels of the pyramid that alignment uses, full size included.
 const LEVELS: usize = 4;
@@ -32,79 +32,6 @@ const CUT_SURVIVORS: f64 = 0.12;
 const TOP_UP_EVERY: u32 = 3;
 /// Corner strength below which there is noise only, (grey levels per px)^2.
 const STRENGTH_FLOOR: f32 = 2.0;
-
-/// What a person can set about point tracking.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct TrackSettings {
-    /// Distance between points aimed at, px of a picture 1280 wide (in proportion for others).
-    pub spacing_px: f64,
-    /// Corners weaker than this part of the strong ones are left alone, 0 to 1.
-    pub threshold: f64,
-    /// Half side of the window that is compared with the first view, px.
-    pub window_half_px: u32,
-    /// Least agreement (normalised cross-correlation) with the first view, 0 to 1.
-    pub min_agreement: f64,
-}
-
-impl Default for TrackSettings {
-    fn default() -> Self {
-        Self { spacing_px: 40.0, threshold: 0.03, window_half_px: 10, min_agreement: 0.80 }
-    }
-}
-
-/// Why a frame or a setting was refused.
-#[derive(Debug, Clone, PartialEq, thiserror::Error)]
-#[non_exhaustive]
-pub enum TrackError {
-    /// A setting out of its range.
-    #[error("{name} is {found}; it must lie between {low} and {high}")]
-    Setting {
-        /// Which one.
-        name: &'static str,
-        /// What was given.
-        found: f64,
-        /// Least allowed.
-        low: f64,
-        /// Most allowed.
-        high: f64,
-    },
-    /// A frame of another size than the first.
-    #[error("frame {frame} is {found_width}x{found_height}, but the clip began with {width}x{height}")]
-    Size {
-        /// Which frame.
-        frame: u32,
-        /// Its width, px.
-        found_width: usize,
-        /// Its height, px.
-        found_height: usize,
-        /// Width of the first frame, px.
-        width: usize,
-        /// Height of the first frame, px.
-        height: usize,
-    },
-}
-
-impl TrackSettings {
-    /// Checks every value.
-    ///
-    /// # Errors
-    /// [`TrackError::Setting`] names the first that is out of range.
-    pub fn validate(&self) -> Result<(), TrackError> {
-        let checks = [
-            ("spacing", self.spacing_px, 8.0, 400.0),
-            ("threshold", self.threshold, 0.0, 1.0),
-            ("window", f64::from(self.window_half_px), 5.0, 40.0),
-            ("least agreement", self.min_agreement, 0.3, 0.99),
-        ];
-        for (name, found, low, high) in checks {
-            if !(low..=high).contains(&found) {
-                return Err(TrackError::Setting { name, found, low, high });
-            }
-        }
-        Ok(())
-    }
-}
 
 /// What one frame came to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -186,19 +113,8 @@ impl Tracker {
     /// # Errors
     /// [`TrackError::Size`] when it is of another size than the first.
     pub fn push(&mut self, picture: &Plane) -> Result<TrackStep, TrackError> {
-        let found_size = (picture.width(), picture.height());
         let begins = self.previous.is_none();
-        if begins {
-            self.size = found_size;
-        } else if self.size != found_size {
-            return Err(TrackError::Size {
-                frame: self.frame,
-                found_width: found_size.0,
-                found_height: found_size.1,
-                width: self.size.0,
-                height: self.size.1,
-            });
-        }
+        self.check_size(picture)?;
         let frame = self.frame;
         let pyramid = Pyramid::new(picture, 8);
         let masks = self.masks.at(frame);
@@ -228,9 +144,78 @@ impl Tracker {
         Ok(TrackStep { frame, carried, lost, found })
     }
 
+    /// Takes in the frame before, with points that begin there; none is found anew.
+    pub(super) fn push_back(&mut self, picture: &Plane, frame: u32, seeds: &[(TrackId, [f32; 2])]) -> Result<(), TrackError> {
+        self.check_size(picture)?;
+        self.frame = frame;
+        let pyramid = Pyramid::new(picture, 8);
+        let masks = self.masks.at(frame);
+        if let Some(previous) = self.previous.take() {
+            self.carry(&previous, &pyramid, &masks);
+        }
+        for (id, at) in seeds {
+            let (x, y) = (f64::from(at[0]), f64::from(at[1]));
+            if let Some(template) = Template::cut(pyramid.level(0), x, y, &self.windows.fine, &mut Vec::new()) {
+                let warp = Warp::shift(x, y);
+                self.live.push(Live { id: id.0, first_frame: frame, positions: vec![*at], template, warp, renewals: 0 });
+            }
+        }
+        self.previous = Some(pyramid);
+        Ok(())
+    }
+
+    /// Ends all tracks.
+    pub(super) fn let_go(&mut self) {
+        for live in std::mem::take(&mut self.live).into_iter().chain(std::mem::take(&mut self.away).into_iter().map(|a| a.live)) {
+            self.retire(live, false);
+        }
+    }
+
+    /// Ends the tracks of which it is so.
+    pub(super) fn retire_where(&mut self, is_so: impl Fn(TrackId, [f64; 2]) -> bool) {
+        let (gone, kept): (Vec<Live>, Vec<Live>) =
+            std::mem::take(&mut self.live).into_iter().partition(|l| is_so(TrackId(l.id), [l.warp.x, l.warp.y]));
+        self.live = kept;
+        gone.into_iter().for_each(|l| self.retire(l, false));
+    }
+
+    /// Notes the size of the first frame and refuses any other.
+    fn check_size(&mut self, picture: &Plane) -> Result<(), TrackError> {
+        let found = (picture.width(), picture.height());
+        if self.previous.is_none() {
+            self.size = found;
+        } else if self.size != found {
+            return Err(TrackError::Size {
+                frame: self.frame,
+                found_width: found.0,
+                found_height: found.1,
+                width: self.size.0,
+                height: self.size.1,
+            });
+        }
+        Ok(())
+    }
+
     /// Where the points of the newest frame are, px.
     pub fn points(&self) -> Vec<[f64; 2]> {
         self.live.iter().map(|l| [l.warp.x, l.warp.y]).collect()
+    }
+
+    /// Where the points of the newest frame are, px, by their ids.
+    pub(super) fn places(&self) -> std::collections::BTreeMap<u32, [f64; 2]> {
+        self.live.iter().map(|l| (l.id, [l.warp.x, l.warp.y])).collect()
+    }
+
+    /// Uses other masks from here on.
+    pub(super) fn look_inside(&mut self, masks: Masks) {
+        self.masks = masks;
+    }
+
+    /// Lets go of the points that lie outside.
+    pub(super) fn drop_outside(&mut self, masks: &Masks) {
+        let masks = masks.at(0);
+        self.live.retain(|l| masks.allows(l.warp.x, l.warp.y, 0.0));
+        self.away.clear();
     }
 
     /// Part of the cells of the newest frame, the size of the spacing, that hold a point or border on one that does.
@@ -257,9 +242,7 @@ impl Tracker {
 
     /// Ends the run.
     pub fn finish(mut self) -> TrackSet {
-        for live in std::mem::take(&mut self.live).into_iter().chain(std::mem::take(&mut self.away).into_iter().map(|a| a.live)) {
-            self.retire(live, false);
-        }
+        self.let_go();
         self.done.sort_by_key(|t| t.id);
         TrackSet { width: self.size.0 as u32, height: self.size.1 as u32, frames: self.frame, cuts: self.cuts, tracks: self.done }
     }
@@ -678,7 +661,7 @@ mod tests {
     fn a_keep_out_stays_empty() {
         use crate::track::{Mask, MaskKey, MaskMode};
         let outline = vec![[100.0, 50.0], [300.0, 50.0], [300.0, 250.0], [100.0, 250.0]];
-        let masks = Masks { masks: vec![Mask { mode: MaskMode::KeepOut, keys: vec![MaskKey { frame: 0, outline }] }] };
+        let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![MaskKey { frame: 0, outline }])] };
         let mut tracker = Tracker::new(TrackSettings::default(), masks).unwrap();
         for f in 0..5 {
             tracker.push(&frame(|x, y| (x + 4.0 * f64::from(f), y))).unwrap();

@@ -18,7 +18,7 @@ fn solved(away: &Similarity) -> Solution {
     let frames = travelling(30, 6.0, 2)
         .iter()
         .enumerate()
-        .map(|(f, pose)| SolvedFrame { frame: f as u32, pose: away.pose(pose), lens, rms_px: 0.1, points: 200 })
+        .map(|(f, pose)| SolvedFrame::new(f as u32, away.pose(pose), lens, 0.1, 200))
         .collect();
     let points = (0..200)
         .map(|i| {
@@ -27,26 +27,10 @@ fn solved(away: &Similarity) -> Solution {
             } else {
                 Vector3::new(7.0 * random.unit(), 2.0 + 2.0 * random.unit(), -8.0)
             };
-            SolvedPoint { id: TrackId(i), position: away.point(p), rms_px: 0.1, first_frame: 0, last_frame: 29, parallax_deg: 5.0 }
+            SolvedPoint::new(TrackId(i), away.point(p), 0.1, (0, 29), 5.0)
         })
         .collect();
-    Solution {
-        motion: fennik_core::solve::Motion::Free,
-        zoom: false,
-        readout: 0.0,
-        width: WIDTH,
-        height: HEIGHT,
-        frames_total: 30,
-        frames,
-        points,
-        rejected: Vec::new(),
-        rms_px: 0.1,
-        median_px: 0.08,
-        regions_px: [[None; 3]; 3],
-        parallax_deg: 5.0,
-        focal_deviation_percent: 0.1,
-        verdict: Verdict { grade: Grade::Good, reasons: Vec::new() },
-    }
+    Solution { frames, points, rms_px: 0.1, median_px: 0.08, parallax_deg: 5.0, focal_deviation_percent: 0.1, ..Solution::empty(WIDTH, HEIGHT, 30) }
 }
 
 fn away() -> impl Strategy<Value = Similarity> {

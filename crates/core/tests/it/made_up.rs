@@ -2,10 +2,9 @@
 
 use fennik_core::check::{TruePoint, lock_error, turning_lock_error};
 use fennik_core::geometry::{Lens, Pose};
-use fennik_core::solve::{Motion, Solution, SolveFailure, SolveSettings, solve_camera};
+use fennik_core::solve::{TrackChoice, Motion, Solution, SolveFailure, SolveSettings, solve_camera};
 use fennik_core::track::{Track, TrackId, TrackSet};
 use nalgebra::{Rotation3, Vector2, Vector3};
-use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
 pub const WIDTH: u32 = 1280;
@@ -126,7 +125,7 @@ pub fn lens(focal_px: f64, k1: f64) -> Lens {
 
 /// A solve with nothing told.
 pub fn solve(tracks: &TrackSet) -> Result<Solution, SolveFailure> {
-    solve_camera(tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))
+    solve_camera(tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Continue(()))
 }
 
 /// How far things pinned in the solved scene move against the film, px RMS; infinite where that cannot be told.

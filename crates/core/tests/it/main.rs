@@ -2,6 +2,8 @@
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
 mod datum;
+mod degenerate;
 mod made_up;
+mod solve_again;
 mod solve_free;
 mod solve_kinds;

@@ -2,9 +2,8 @@
 
 use crate::made_up::{film, lens, lock_px, solve, travelling};
 use fennik_core::scene::suggest_floor;
-use fennik_core::solve::{Grade, SolveFailure, SolveSettings, solve_camera};
+use fennik_core::solve::{TrackChoice, Grade, SolveFailure, SolveSettings, solve_camera};
 use proptest::prelude::*;
-use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
 #[test]
@@ -64,7 +63,7 @@ fn positions_that_are_no_numbers_are_left_out() {
 #[test]
 fn a_solve_can_be_stopped() {
     let film = film(travelling(30, 6.0, 2), lens(900.0, 0.0), 0.1, 0.0, 3);
-    let stopped = solve_camera(&film.tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Break(()));
+    let stopped = solve_camera(&film.tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Break(()));
     assert_eq!(stopped, Err(SolveFailure::Stopped));
 }
 

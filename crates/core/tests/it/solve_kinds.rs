@@ -2,15 +2,14 @@
 
 use crate::made_up::{Film, Shooting, focal_error, lens, lock_px, shoot, solve, travelling, turning};
 use fennik_core::geometry::Pose;
-use fennik_core::solve::{Grade, LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveFailure, SolveSettings, solve_camera};
+use fennik_core::solve::{TrackChoice, Grade, LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveFailure, SolveSettings, solve_camera};
 use nalgebra::Vector3;
 use proptest::prelude::*;
 use proptest::test_runner::{RngAlgorithm, TestRng, TestRunner};
-use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
 fn told(film: &Film, settings: &SolveSettings) -> Result<Solution, SolveFailure> {
-    solve_camera(&film.tracks, &BTreeSet::new(), settings, |_| ControlFlow::Continue(()))
+    solve_camera(&film.tracks, &TrackChoice::default(), settings, |_| ControlFlow::Continue(()))
 }
 
 /// A drone over flat ground, looking down and a little ahead.

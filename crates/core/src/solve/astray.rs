@@ -1,0 +1,143 @@
+//! Why tracks do not follow the camera.
+
+use super::Problem;
+use super::start::place_track;
+use super::state::Scene;
+use crate::track::TrackId;
+use nalgebra::{Vector2, Vector3};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+/// Part of its views that must agree with a point, or with a direction, for it to be one.
+const MOST_VIEWS: f64 = 0.75;
+/// Part of the views from which a track agrees now and then.
+const SOME_VIEWS: f64 = 0.3;
+/// How far something that stands still on the frame may stray there, px of a picture 1280 wide.
+const STILL_PX: f64 = 1.6;
+/// How much more the picture must move meanwhile for that to mean anything.
+const STILL_AGAINST: f64 = 5.0;
+
+/// Why a track does not follow the camera.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Astray {
+    /// It moves by itself: people, cars, water.
+    OwnWay,
+    /// It stands still on the frame while the picture moves: a caption, a mark on the lens.
+    OnFrame,
+    /// It agrees now and then: an edge before another, a reflection.
+    Partly,
+    /// It follows the turn of the camera, but is too far away to have a depth.
+    Far,
+    /// It is seen on too few frames to tell.
+    Short,
+}
+
+impl Astray {
+    /// All of them.
+    pub const ALL: [Self; 5] = [Self::OwnWay, Self::OnFrame, Self::Partly, Self::Far, Self::Short];
+
+    /// As the files keep it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::OwnWay => "own-way",
+            Self::OnFrame => "on-frame",
+            Self::Partly => "partly",
+            Self::Far => "far",
+            Self::Short => "short",
+        }
+    }
+
+    /// What it is, for people.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::OwnWay => "move on their own",
+            Self::OnFrame => "stand still on the frame",
+            Self::Partly => "agree now and then",
+            Self::Far => "far off",
+            Self::Short => "too short to tell",
+        }
+    }
+
+    /// Why, for people.
+    pub fn why(self) -> &'static str {
+        match self {
+            Self::OwnWay => "no fixed place of the scene explains them: people, cars, water",
+            Self::OnFrame => "they keep their place on the frame while the picture moves: captions, marks on the lens",
+            Self::Partly => "a fixed place explains a part of their frames: edges before one another, reflections",
+            Self::Far => "they follow the turn of the camera, but have no depth",
+            Self::Short => "they are seen on too few frames",
+        }
+    }
+}
+
+/// A track that does not follow the camera.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct AstrayTrack {
+    /// Which.
+    pub id: TrackId,
+    /// Why.
+    pub why: Astray,
+    /// Median distance from the best fixed place, px; nothing where there is none.
+    pub miss_px: Option<f64>,
+}
+
+/// Says why a track of the problem is not used, where points agree within `limit_px`.
+pub(super) fn reason(problem: &Problem, scene: &Scene, track: usize, limit_px: f64) -> AstrayTrack {
+    let id = problem.ids[track];
+    let views: Vec<(u32, Vector2<f64>)> = problem.tracks[track].iter().filter(|(f, _)| scene.poses[*f as usize].is_some()).copied().collect();
+    let say = |why, miss_px| AstrayTrack { id, why, miss_px };
+    if views.len() < 3 {
+        return say(Astray::Short, None);
+    }
+    let misses = |seen: &dyn Fn(u32, &Vector2<f64>) -> Option<f64>| -> Vec<f64> {
+        let mut m: Vec<f64> = views.iter().map(|(f, pixel)| seen(*f, pixel).unwrap_or(f64::INFINITY)).collect();
+        m.sort_by(f64::total_cmp);
+        m
+    };
+    let within = |m: &[f64]| m.iter().filter(|v| **v < limit_px).count() as f64 / m.len() as f64;
+    let of_point = |point: Vector3<f64>| misses(&|f, pixel| scene.miss(f, pixel, &point));
+    let of_direction = direction(scene, &views).map(|d| misses(&|f, pixel| miss_of_direction(scene, f, pixel, &d)));
+    let far = of_direction.as_ref().is_some_and(|m| within(m) >= MOST_VIEWS);
+    let placed = place_track(problem, scene, track, f64::INFINITY, 0.0).map(of_point);
+    let middle = |m: &Option<Vec<f64>>| m.as_ref().map(|m| m[m.len() / 2]).filter(|m| m.is_finite());
+    let miss_px = middle(&placed).or_else(|| middle(&of_direction));
+    if far || placed.as_ref().is_some_and(|m| within(m) >= MOST_VIEWS) {
+        return say(Astray::Far, miss_px);
+    }
+    if stands_still(problem, scene, &views) {
+        return say(Astray::OnFrame, miss_px);
+    }
+    let some = placed.as_ref().is_some_and(|m| within(m) >= SOME_VIEWS);
+    say(if some { Astray::Partly } else { Astray::OwnWay }, miss_px)
+}
+
+/// The mean direction of the rays in the world.
+fn direction(scene: &Scene, views: &[(u32, Vector2<f64>)]) -> Option<Vector3<f64>> {
+    let ray = |(f, pixel): &(u32, Vector2<f64>)| {
+        let n = scene.lens_at(*f).normalise(*pixel);
+        Some(scene.pose_at(*f, pixel.y)?.rotation.inverse() * Vector3::new(n.x, n.y, 1.0).normalize())
+    };
+    views.iter().filter_map(ray).sum::<Vector3<f64>>().try_normalize(1e-9)
+}
+
+fn miss_of_direction(scene: &Scene, frame: u32, pixel: &Vector2<f64>, direction: &Vector3<f64>) -> Option<f64> {
+    let c = scene.pose_at(frame, pixel.y)?.rotation * direction;
+    (c.z > 1e-6).then(|| (scene.lens_at(frame).pixel(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm())
+}
+
+/// Whether the pixels stay where they are while the scene moves past: its points are carried off meanwhile.
+fn stands_still(problem: &Problem, scene: &Scene, views: &[(u32, Vector2<f64>)]) -> bool {
+    let limit = STILL_PX * problem.scale();
+    let middle = views[views.len() / 2].1;
+    if views.iter().any(|(_, p)| (p - middle).norm() > limit) {
+        return false;
+    }
+    let (Some((a, _)), Some((b, _))) = (views.first(), views.last()) else { return false };
+    let moved: Vec<f64> = (0..problem.tracks.len())
+        .into_par_iter()
+        .filter(|&t| scene.points[t].is_some())
+        .filter_map(|t| Some((problem.at(t, *b)? - problem.at(t, *a)?).norm()))
+        .collect();
+    super::report::median(&moved).is_some_and(|m| m > STILL_AGAINST * limit)
+}

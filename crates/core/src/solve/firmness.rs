@@ -1,0 +1,251 @@
+//! How firmly cameras and points are known, from the final normal equations.
+//!
+//! The covariance of everything is the inverse of the normal equations, of which only parts are wanted, and the
+//! gauge (where the world lies, how it is turned and how large it is) is nobody's business. So adjustments are
+//! *drawn* from it: with the Cholesky factor L of the reduced system, L^-T z has its inverse as covariance for
+//! normal z; the points follow by back-substitution with noise of their own. Each draw is laid over the solution
+//! by the similarity that fits best (Triggs et al. 1999, section 9: inner constraints), and what is left is the
+//! uncertainty. How far points miss their pixels under a draw does not depend on the gauge at all.
+
+use super::bundle::{Bundle, BundleOptions, Move, Speed, damped_inverse};
+use super::normal::{HARDLY, Row, SHARED, is_free, normal, row};
+use crate::geometry::hat;
+use crate::random::SplitMix64;
+use nalgebra::{Matrix3, SMatrix, SVector, Vector3};
+use rayon::prelude::*;
+
+/// Adjustments drawn; a deviation is told from them to about an eighth.
+const DRAWS: usize = 32;
+/// Where the draws begin.
+const SEED: u64 = 0x5EED_F1E1;
+
+type Gauge = SVector<f64, 7>;
+
+/// How firmly one camera is known, for observations with a noise of one pixel.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct CameraFirmness {
+    /// Covariance of its centre, world units^2.
+    pub centre: Matrix3<f64>,
+    /// Deviation of its turn, radians.
+    pub turn_rad: f64,
+    /// Deviation of where its points are seen, px.
+    pub miss_px: f64,
+}
+
+/// How firmly everything is known, for observations with a noise of one pixel.
+#[derive(Debug, Clone)]
+pub(super) struct Firmness {
+    /// In the order of the bundle.
+    pub cameras: Vec<CameraFirmness>,
+    /// Covariances, world units^2, in the order of the bundle.
+    pub points: Vec<Matrix3<f64>>,
+}
+
+/// What one point contributes.
+struct PointDraws {
+    moves: Vec<Vector3<f64>>,
+    weight: f64,
+    /// Camera and sum of the squared misses over the draws, px^2.
+    misses: Vec<(usize, f64)>,
+}
+
+/// Draws adjustments; `None` when the equations determine nothing.
+pub(super) fn firmness(bundle: &Bundle, options: &BundleOptions) -> Option<Firmness> {
+    match (options.motion, options.zoom) {
+        (Move::Nodal, false) => firmness_of::<3>(bundle, options),
+        (Move::Nodal, true) => firmness_of::<4>(bundle, options),
+        (Move::Free, false) => firmness_of::<6>(bundle, options),
+        (Move::Free, true) => firmness_of::<7>(bundle, options),
+    }
+}
+
+fn firmness_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<Firmness> {
+    let mut equations = normal::<C>(bundle, options, HARDLY);
+    if !equations.matrix.factor() {
+        return None;
+    }
+    let n = equations.matrix.len();
+    let mut random = SplitMix64::new(SEED);
+    let draws: Vec<Vec<f64>> = (0..DRAWS)
+        .map(|_| {
+            let mut x: Vec<f64> = (0..n).map(|_| random.normal()).collect();
+            equations.matrix.solve_transposed(&mut x);
+            x
+        })
+        .collect();
+    let speeds = bundle.speeds(options.readout);
+    let points: Vec<PointDraws> =
+        (0..bundle.points.len()).into_par_iter().with_min_len(32).map(|p| draw_point::<C>(bundle, options, &speeds, p, &draws)).collect();
+    let gauges = fit_gauges(bundle, options.motion, &points)?;
+    let cameras = draw_cameras::<C>(bundle, &draws, &gauges, &points);
+    let points = points
+        .iter()
+        .zip(&bundle.points)
+        .map(|(of, at)| covariance(of.moves.iter().zip(&gauges).map(|(m, g)| m - basis(at) * g)))
+        .collect();
+    Some(Firmness { cameras, points })
+}
+
+fn covariance(moves: impl Iterator<Item = Vector3<f64>>) -> Matrix3<f64> {
+    moves.map(|m| m * m.transpose()).sum::<Matrix3<f64>>() / DRAWS as f64
+}
+
+fn draw_point<const C: usize>(bundle: &Bundle, options: &BundleOptions, speeds: &[Speed], p: usize, draws: &[Vec<f64>]) -> PointDraws {
+    let at = bundle.points[p];
+    let rows: Vec<(usize, Row<C>)> = bundle.observations[p]
+        .iter()
+        .filter_map(|o| Some((o.camera as usize, row::<C>(bundle, at, o, options, speeds)?)))
+        .collect();
+    let v: Matrix3<f64> = rows.iter().map(|(_, r)| r.point.transpose() * r.point).sum();
+    let inverse = damped_inverse(&v, HARDLY).unwrap_or_else(Matrix3::zeros);
+    let root = inverse.cholesky().map_or_else(Matrix3::zeros, |c| c.l());
+    let mut random = SplitMix64::new(SEED ^ (p as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15));
+    let mut misses: Vec<(usize, f64)> = rows.iter().map(|(camera, _)| (*camera, 0.0)).collect();
+    let mut moves = Vec::with_capacity(DRAWS);
+    for x in draws {
+        let shared = SVector::<f64, SHARED>::from_column_slice(&x[x.len() - SHARED..]);
+        let by_cameras: Vec<_> = rows
+            .iter()
+            .map(|(camera, r)| r.camera * SVector::<f64, C>::from_column_slice(&x[camera * C..(camera + 1) * C]) + r.shared * shared)
+            .collect();
+        let pull: Vector3<f64> = rows.iter().zip(&by_cameras).map(|((_, r), c)| r.point.transpose() * c).sum();
+        let own = Vector3::new(random.normal(), random.normal(), random.normal());
+        let mut by = root * own - inverse * pull;
+        if options.motion == Move::Nodal {
+            // A direction has no length to be uncertain of.
+            by -= at * at.dot(&by);
+        }
+        for (((_, r), c), miss) in rows.iter().zip(&by_cameras).zip(&mut misses) {
+            miss.1 += (c + r.point * by).norm_squared();
+        }
+        moves.push(by);
+    }
+    PointDraws { moves, weight: 1.0 / inverse.trace().max(1e-300), misses }
+}
+
+/// How a point moves with the gauge: turn, shift, growth.
+fn basis(at: &Vector3<f64>) -> SMatrix<f64, 3, 7> {
+    let mut b = SMatrix::<f64, 3, 7>::zeros();
+    b.fixed_view_mut::<3, 3>(0, 0).copy_from(&-hat(at));
+    b.fixed_view_mut::<3, 3>(0, 3).copy_from(&Matrix3::identity());
+    b.set_column(6, at);
+    b
+}
+
+/// For each draw the change of gauge that explains the most of it.
+fn fit_gauges(bundle: &Bundle, motion: Move, points: &[PointDraws]) -> Option<Vec<Gauge>> {
+    // Directions can only be turned.
+    let free = if motion == Move::Nodal { 3 } else { 7 };
+    let mut matrix = SMatrix::<f64, 7, 7>::zeros();
+    let mut rights = vec![Gauge::zeros(); DRAWS];
+    for (of, at) in points.iter().zip(&bundle.points) {
+        let b = basis(at);
+        matrix += b.transpose() * b * of.weight;
+        for (right, by) in rights.iter_mut().zip(&of.moves) {
+            *right += b.transpose() * by * of.weight;
+        }
+    }
+    for i in free..7 {
+        matrix.row_mut(i).fill(0.0);
+        matrix.column_mut(i).fill(0.0);
+        matrix[(i, i)] = 1.0;
+        rights.iter_mut().for_each(|r| r[i] = 0.0);
+    }
+    let solver = matrix.cholesky()?;
+    Some(rights.iter().map(|r| solver.solve(r)).collect())
+}
+
+fn draw_cameras<const C: usize>(bundle: &Bundle, draws: &[Vec<f64>], gauges: &[Gauge], points: &[PointDraws]) -> Vec<CameraFirmness> {
+    let mut misses = vec![(0.0f64, 0usize); bundle.poses.len()];
+    for (camera, sum) in points.iter().flat_map(|p| &p.misses) {
+        misses[*camera] = (misses[*camera].0 + sum, misses[*camera].1 + DRAWS);
+    }
+    let of_camera = |(i, pose): (usize, &crate::geometry::Pose)| {
+        let centre = pose.centre();
+        let back = pose.rotation.inverse();
+        let mut turns = 0.0;
+        let moves: Vec<Vector3<f64>> = draws
+            .iter()
+            .zip(gauges)
+            .map(|(x, g)| {
+                let d = &x[i * C..(i + 1) * C];
+                let turn = Vector3::new(d[0], d[1], d[2]);
+                let shift = if is_free(C) { Vector3::new(d[3], d[4], d[5]) } else { Vector3::zeros() };
+                turns += (turn + pose.rotation * g.fixed_rows::<3>(0)).norm_squared();
+                let moved = back * (turn.cross(&pose.translation) - shift);
+                if is_free(C) { moved - basis(&centre) * g } else { Vector3::zeros() }
+            })
+            .collect();
+        CameraFirmness {
+            centre: covariance(moves.into_iter()),
+            turn_rad: (turns / DRAWS as f64).sqrt(),
+            miss_px: (misses[i].0 / misses[i].1.max(1) as f64).sqrt(),
+        }
+    };
+    bundle.poses.iter().enumerate().map(of_camera).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::{Similarity, fit_similarity};
+    use crate::solve::bundle::tests::{seen_anew, truth};
+
+    /// Solves the same scene many times under fresh noise and measures how far each solution, laid over the truth,
+    /// lies from it.
+    #[test]
+    fn the_deviations_are_those_of_solving_again_and_again() {
+        const NOISE_PX: f64 = 0.2;
+        let mut right = truth(12, 60, 0.0);
+        seen_anew(&mut right);
+        let options = BundleOptions { loss_px: 100.0, max_steps: 40, tolerance: 1e-10, ..BundleOptions::default() };
+        let told = firmness(&right, &options).unwrap();
+        let mut random = SplitMix64::new(77);
+        let (mut points, mut cameras, mut misses) = (0.0, 0.0, 0.0);
+        let runs = 30;
+        for _ in 0..runs {
+            let mut again = right.clone();
+            for o in again.observations.iter_mut().flatten() {
+                o.pixel += nalgebra::Vector2::new(random.normal(), random.normal()) * NOISE_PX;
+            }
+            again.adjust(&options, || true);
+            let over: Similarity = fit_similarity(&again.points, &right.points).unwrap();
+            for (p, q) in again.points.iter().zip(&right.points) {
+                points += (over.point(*p) - q).norm_squared();
+            }
+            for (p, q) in again.poses.iter().zip(&right.poses) {
+                cameras += (over.point(p.centre()) - q.centre()).norm_squared();
+            }
+            let clean = Bundle { observations: right.observations.clone(), ..again };
+            misses += clean.residuals().into_iter().flatten().flatten().map(|r| r.norm_squared()).sum::<f64>();
+        }
+        let expected = |sum: f64| NOISE_PX * sum.sqrt();
+        let ratios = [
+            ("points", (points / f64::from(runs)).sqrt() / expected(told.points.iter().map(Matrix3::trace).sum())),
+            ("cameras", (cameras / f64::from(runs)).sqrt() / expected(told.cameras.iter().map(|c| c.centre.trace()).sum())),
+            ("misses", {
+                let seen: Vec<usize> = (0..12).map(|c| right.observations.iter().flatten().filter(|o| o.camera == c).count()).collect();
+                let sum: f64 = told.cameras.iter().zip(&seen).map(|(c, &n)| c.miss_px.powi(2) * n as f64).sum();
+                (misses / f64::from(runs)).sqrt() / expected(sum)
+            }),
+        ];
+        for (what, ratio) in ratios {
+            assert!((0.75..1.33).contains(&ratio), "{what}: measured over told {ratio}");
+        }
+    }
+
+    #[test]
+    fn a_far_point_is_known_across_but_not_along_the_view() {
+        let mut bundle = truth(12, 60, 0.0);
+        bundle.points[0] = Vector3::new(0.0, 0.0, -60.0);
+        bundle.observations[0] =
+            (0..12).map(|camera| crate::solve::bundle::Observation { camera, pixel: nalgebra::Vector2::zeros() }).collect();
+        seen_anew(&mut bundle);
+        let told = firmness(&bundle, &BundleOptions::default()).unwrap();
+        let along = Vector3::z();
+        let (depth, across) = (told.points[0][(2, 2)].sqrt(), told.points[0][(0, 0)].sqrt());
+        assert!(depth > 5.0 * across, "{depth} {across}");
+        let near: f64 = told.points[1..].iter().map(|c| (c * along).dot(&along).sqrt()).fold(0.0, f64::max);
+        assert!(depth > 3.0 * near, "{depth} {near}");
+    }
+}

@@ -1,0 +1,142 @@
+//! A mask that follows what it was drawn round.
+
+use super::mask::{Mask, MaskKey, MaskMode, Masks};
+use super::motion::AffineMotion;
+use super::settings::{TrackError, TrackSettings};
+use super::tracker::Tracker;
+use crate::image::Plane;
+use std::collections::BTreeMap;
+
+/// Distance between the points that carry an outline, px of a picture 1280 wide.
+const SPACING_PX: f64 = 14.0;
+/// How much larger than the outline the area is in which points are looked for, so that what moves stays in it.
+const ROOM: f64 = 1.3;
+/// Points below which an outline is only shifted, and below which it is lost.
+const ENOUGH: usize = 10;
+const LOST: usize = 3;
+/// Part of the points of an anchor that must still be seen.
+const HELD: f64 = 0.5;
+
+/// Carries an outline from frame to frame, forwards or backwards, by the points inside it.
+///
+/// Points are counted from an anchor, a frame on which many of them were found together, so that errors do not add up
+/// with every frame.
+pub struct Follower {
+    tracker: Tracker,
+    outline: Vec<[f64; 2]>,
+    /// The outline on the anchor, and where its points were.
+    anchor: (Vec<[f64; 2]>, BTreeMap<u32, [f64; 2]>),
+}
+
+impl Follower {
+    /// Begins at a picture with an outline, px.
+    ///
+    /// # Errors
+    /// [`TrackError`] when the picture cannot be tracked.
+    pub fn new(picture: &Plane, outline: Vec<[f64; 2]>) -> Result<Self, TrackError> {
+        let settings = TrackSettings { spacing_px: SPACING_PX, threshold: 0.01, window_half_px: 7, min_agreement: 0.6, ..TrackSettings::default() };
+        let mut tracker = Tracker::new(settings, inside(&outline, 1.0))?;
+        tracker.push(picture)?;
+        let anchor = (outline.clone(), tracker.places());
+        Ok(Self { tracker, outline, anchor })
+    }
+
+    /// The outline on the next picture; `None` where nothing inside it can be followed any more.
+    ///
+    /// # Errors
+    /// [`TrackError::Size`] for a picture of another size.
+    pub fn step(&mut self, picture: &Plane) -> Result<Option<Vec<[f64; 2]>>, TrackError> {
+        self.tracker.look_inside(inside(&self.outline, ROOM));
+        self.tracker.push(picture)?;
+        let now = self.tracker.places();
+        let pairs: Vec<([f64; 2], [f64; 2])> =
+            self.anchor.1.iter().filter_map(|(id, from)| Some((*from, now.get(id).map(|to| [to[0] - from[0], to[1] - from[1]])?))).collect();
+        let Some(motion) = motion_of(&pairs) else { return Ok(None) };
+        self.outline = self.anchor.0.iter().map(|c| {
+            let (dx, dy) = motion.at(c[0], c[1]);
+            [c[0] + dx, c[1] + dy]
+        }).collect();
+        self.tracker.drop_outside(&inside(&self.outline, 1.0));
+        if (pairs.len() as f64) < HELD * self.anchor.1.len() as f64 || pairs.len() < 2 * ENOUGH {
+            let fresh = self.tracker.places();
+            if fresh.len() > pairs.len() {
+                self.anchor = (self.outline.clone(), fresh);
+            }
+        }
+        Ok(Some(self.outline.clone()))
+    }
+}
+
+/// A shift, turn and growth that most of the pairs agree on.
+fn motion_of(pairs: &[([f64; 2], [f64; 2])]) -> Option<AffineMotion> {
+    if pairs.len() < LOST {
+        return None;
+    }
+    let middle = |axis: usize| {
+        let mut v: Vec<f64> = pairs.iter().map(|p| p.1[axis]).collect();
+        v.sort_by(f64::total_cmp);
+        v[v.len() / 2]
+    };
+    let fitted = if pairs.len() >= ENOUGH { AffineMotion::fit_similarity(pairs) } else { None };
+    Some(fitted.unwrap_or_else(|| AffineMotion::shift(middle(0), middle(1))))
+}
+
+/// Inside of an outline that is grown about its middle.
+fn inside(outline: &[[f64; 2]], grown: f64) -> Masks {
+    let n = outline.len().max(1) as f64;
+    let middle = [outline.iter().map(|c| c[0]).sum::<f64>() / n, outline.iter().map(|c| c[1]).sum::<f64>() / n];
+    let corner = |c: &[f64; 2]| [middle[0] + grown * (c[0] - middle[0]), middle[1] + grown * (c[1] - middle[1])];
+    let key = MaskKey { frame: 0, outline: outline.iter().map(corner).collect() };
+    Masks { masks: vec![Mask::new(MaskMode::KeepIn, vec![key])] }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A patterned disc that moves, turns and grows over a patterned ground that moves the other way.
+    fn picture(frame: u32) -> (Plane, [f64; 2], f64, f64) {
+        let t = f64::from(frame);
+        let (cx, cy, turn, size) = (110.0 + 3.0 * t, 120.0 + 20.0 * (0.1 * t).sin(), 0.01 * t, 1.0 + 0.008 * t);
+        let wave = |x: f64, y: f64, k: f64| 40.0 * ((x * 0.31 * k).sin() * (y * 0.27 * k).cos() + ((x + 2.0 * y) * 0.13 * k).sin());
+        let plane = Plane::from_fn(400, 260, |x, y| {
+            let (dx, dy) = (x as f64 - cx, y as f64 - cy);
+            let (u, v) = ((dx * turn.cos() + dy * turn.sin()) / size, (dy * turn.cos() - dx * turn.sin()) / size);
+            let on = u.hypot(v) < 46.0;
+            (128.0 + if on { wave(u + 300.0, v, 1.0) } else { wave(x as f64 + 2.0 * t, y as f64, 0.8) }) as f32
+        });
+        (plane, [cx, cy], turn, size)
+    }
+
+    fn outline(centre: [f64; 2], turn: f64, size: f64) -> Vec<[f64; 2]> {
+        (0..6)
+            .map(|i| {
+                let a = f64::from(i) * std::f64::consts::TAU / 6.0 + turn;
+                [centre[0] + 40.0 * size * a.cos(), centre[1] + 40.0 * size * a.sin()]
+            })
+            .collect()
+    }
+
+    #[test]
+    fn an_outline_goes_with_what_it_was_drawn_round_both_ways() {
+        for order in [(0..40).collect::<Vec<u32>>(), (0..40).rev().collect()] {
+            let (first, centre, turn, size) = picture(order[0]);
+            let mut follower = Follower::new(&first, outline(centre, turn, size)).unwrap();
+            for &frame in &order[1..] {
+                let (plane, centre, turn, size) = picture(frame);
+                let found = follower.step(&plane).unwrap().expect("it is in sight");
+                for (p, q) in found.iter().zip(outline(centre, turn, size)) {
+                    let miss = (p[0] - q[0]).hypot(p[1] - q[1]);
+                    assert!(miss < 1.5, "frame {frame}: a corner is {miss} px off");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn where_there_is_nothing_to_follow_it_says_so() {
+        let flat = Plane::from_fn(200, 120, |_, _| 90.0);
+        let mut follower = Follower::new(&flat, outline([100.0, 60.0], 0.0, 1.0)).unwrap();
+        assert_eq!(follower.step(&flat).unwrap(), None);
+    }
+}
