@@ -144,6 +144,56 @@ pub struct ClipInfo {
     pub audio: bool,
     /// What was changed on the way in.
     pub notes: Vec<Note>,
+    /// The focal length that the file tells, mm on a sensor of 36 x 24 mm.
+    #[serde(default)]
+    pub focal_35mm: Option<f64>,
+}
+
+impl ClipInfo {
+    /// The focal length that the file tells, px of the clip's size. Cameras round it and crop for video, so it is a place
+    /// to begin and no more.
+    pub fn focal_hint_px(&self) -> Option<f64> {
+        self.focal_35mm.map(|mm| mm / 36.0 * f64::from(self.width.max(self.height)))
+    }
+}
+
+/// What a file says of itself beside its pictures.
+type Tags = std::collections::HashMap<String, String>;
+
+/// The focal length among tags, mm on a sensor of 36 x 24 mm: EXIF's `FocalLengthIn35mmFilm`, or whatever a camera calls
+/// the same in a video's metadata.
+fn focal_35mm(tags: &Tags) -> Option<f64> {
+    let is_it = |key: &str| {
+        let plain: String = key.to_ascii_lowercase().chars().filter(char::is_ascii_alphanumeric).collect();
+        plain.contains("focallength") && plain.contains("35mm")
+    };
+    let number = |text: &str| text.trim().trim_end_matches("mm").trim().parse::<f64>().ok().filter(|v| (4.0..2000.0).contains(v));
+    let mut found: Vec<(&String, f64)> = tags.iter().filter(|(k, _)| is_it(k)).filter_map(|(k, v)| Some((k, number(v)?))).collect();
+    found.sort_by(|a, b| a.0.cmp(b.0));
+    found.first().map(|f| f.1)
+}
+
+/// The tags of the first picture of a sequence.
+fn picture_tags(source: &Source) -> Tags {
+    let output = Command::new("ffprobe")
+        .args(["-v", "error", "-select_streams", "v:0", "-read_intervals", "%+#1", "-show_entries", "frame_tags", "-of", "json"])
+        .args(source.input_arguments())
+        .stdin(Stdio::null())
+        .output();
+    let frames = output.ok().and_then(|o| serde_json::from_slice::<ProbedFrames>(&o.stdout).ok());
+    frames.and_then(|f| f.frames.into_iter().next()).map(|f| f.tags).unwrap_or_default()
+}
+
+#[derive(Deserialize)]
+struct ProbedFrames {
+    #[serde(default)]
+    frames: Vec<ProbedFrame>,
+}
+
+#[derive(Deserialize)]
+struct ProbedFrame {
+    #[serde(default)]
+    tags: Tags,
 }
 
 #[derive(Deserialize)]
@@ -157,6 +207,8 @@ struct Probed {
 #[derive(Deserialize, Default)]
 struct Format {
     duration: Option<String>,
+    #[serde(default)]
+    tags: Tags,
 }
 
 #[derive(Deserialize)]
@@ -172,6 +224,8 @@ struct Stream {
     pix_fmt: Option<String>,
     #[serde(default)]
     side_data_list: Vec<SideData>,
+    #[serde(default)]
+    tags: Tags,
     #[serde(default)]
     disposition: std::collections::HashMap<String, i32>,
 }
@@ -249,7 +303,11 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
         _ => packets,
     };
     let audio = probed.streams.iter().any(|s| s.codec_type.as_deref() == Some("audio"));
-    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes })
+    let focal_35mm = focal_35mm(&probed.format.tags).or_else(|| focal_35mm(&video.tags)).or_else(|| match source {
+        Source::Sequence { .. } => focal_35mm(&picture_tags(source)),
+        Source::Video(_) => None,
+    });
+    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes, focal_35mm })
 }
 
 /// The rate to use for a video whose frames do not come evenly; `None` for an even one. Containers

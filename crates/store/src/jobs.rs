@@ -38,6 +38,10 @@ words! {
         Track = "track",
         /// The camera.
         Solve = "solve",
+        /// The camera, from where it stands.
+        Refine = "refine",
+        /// A mask that follows the picture.
+        Follow = "follow",
         /// The finished video.
         Deliver = "deliver",
     }
@@ -78,6 +82,8 @@ pub struct JobRow {
     pub total: u32,
     /// What is being done, or why it ended.
     pub message: String,
+    /// What it works on, in words of its kind; empty for most.
+    pub argument: String,
 }
 
 fn row(r: &rusqlite::Row) -> rusqlite::Result<JobRow> {
@@ -91,6 +97,7 @@ fn row(r: &rusqlite::Row) -> rusqlite::Result<JobRow> {
         done: r.get("done")?,
         total: r.get("total")?,
         message: r.get("message")?,
+        argument: r.get("argument")?,
     })
 }
 
@@ -99,10 +106,11 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
-    pub fn add_job(&self, shot: ShotId, kind: JobKind) -> Result<JobId, StoreError> {
-        const SQL: &str = "INSERT INTO jobs (shot_id, kind, state, created_ms, changed_ms) VALUES (:shot, :kind, 'waiting', :now, :now)";
+    pub fn add_job(&self, shot: ShotId, kind: JobKind, argument: &str) -> Result<JobId, StoreError> {
+        const SQL: &str = "INSERT INTO jobs (shot_id, kind, argument, state, created_ms, changed_ms)
+            VALUES (:shot, :kind, :argument, 'waiting', :now, :now)";
         let db = self.lock();
-        db.execute(SQL, named_params! { ":shot": shot.0, ":kind": kind.word(), ":now": now_ms() })?;
+        db.execute(SQL, named_params! { ":shot": shot.0, ":kind": kind.word(), ":argument": argument, ":now": now_ms() })?;
         Ok(JobId(db.last_insert_rowid()))
     }
 
@@ -125,7 +133,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::Missing`].
     pub fn job(&self, id: JobId) -> Result<JobRow, StoreError> {
-        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message FROM jobs WHERE id = :id";
+        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, argument FROM jobs WHERE id = :id";
         let found = self.lock().query_row(SQL, named_params! { ":id": id.0 }, row).optional()?;
         found.ok_or(StoreError::Missing { what: "job", id: id.0 })
     }
@@ -135,7 +143,7 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn latest_jobs(&self, shot: ShotId) -> Result<Vec<JobRow>, StoreError> {
-        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message FROM jobs
+        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, argument FROM jobs
             WHERE id IN (SELECT max(id) FROM jobs WHERE shot_id = :shot GROUP BY kind) ORDER BY id";
         let db = self.lock();
         let mut statement = db.prepare(SQL)?;
@@ -168,7 +176,7 @@ mod tests {
         let clip = store.add_clip("a", "c", "{}", 9).unwrap();
         let shot = store.add_shot("s", clip, &ShotDocument::new(9)).unwrap();
         for (kind, state) in [(JobKind::Track, Running), (JobKind::Solve, Done)] {
-            let id = store.add_job(shot, kind).unwrap();
+            let id = store.add_job(shot, kind, "").unwrap();
             store.update_job(&JobRow { state, done: 3, total: 9, ..store.job(id).unwrap() }).unwrap();
         }
         drop(store);

@@ -19,7 +19,11 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard};
 
 const MIGRATIONS: &[M<'static>] =
-    &[M::up(include_str!("../migrations/0001_init.sql")), M::up(include_str!("../migrations/0002_kept_solves.sql"))];
+    &[
+        M::up(include_str!("../migrations/0001_init.sql")),
+        M::up(include_str!("../migrations/0002_kept_solves.sql")),
+        M::up(include_str!("../migrations/0003_more_jobs.sql")),
+    ];
 
 /// The data folder: `fennik.sqlite` and the folders `clips` and `analyses`.
 pub struct Store {
@@ -80,12 +84,16 @@ mod tests {
         Migrations::from_slice(&MIGRATIONS[..1]).to_latest(&mut old).unwrap();
         let rows = "INSERT INTO clips (name, folder, info, frames, proxies, created_ms) VALUES ('a', 'f', '{}', 9, 0, 0);
             INSERT INTO shots (name, clip_id, created_ms) VALUES ('s', 1, 0);
-            INSERT INTO analyses (shot_id, kind, settings, file, created_ms) VALUES (1, 'solve', '{}', 'x.bin', 0);";
+            INSERT INTO analyses (shot_id, kind, settings, file, created_ms) VALUES (1, 'solve', '{}', 'x.bin', 0);
+            INSERT INTO jobs (shot_id, kind, state, message, created_ms, changed_ms) VALUES (1, 'solve', 'done', 'said', 0, 0);";
         old.execute_batch(rows).unwrap();
         drop(old);
         let store = Store::open(folder.path()).unwrap();
         let kept = store.solves(ShotId(1)).unwrap();
         assert_eq!((kept.len(), kept[0].name.as_str(), kept[0].source), (1, "", None));
+        let jobs = store.latest_jobs(ShotId(1)).unwrap();
+        assert_eq!((jobs.len(), jobs[0].message.as_str(), jobs[0].argument.as_str()), (1, "said", ""));
+        assert!(store.add_job(ShotId(1), JobKind::Follow, "3 12").is_ok());
     }
 
     #[test]

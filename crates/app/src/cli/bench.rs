@@ -3,11 +3,10 @@
 use super::{Scratch, peak_mb};
 use crate::engine::{EngineError, analyse, demo, picture};
 use fennik_core::scene::ShotDocument;
-use fennik_core::solve::{SolveSettings, solve_camera};
+use fennik_core::solve::{SolveSettings, solve_camera, TrackChoice};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 use fennik_render::{Quality, Stage};
-use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 use std::time::Instant;
 
@@ -52,7 +51,7 @@ fn measure() -> Result<Vec<(&'static str, f64, &'static str)>, EngineError> {
 
     let began = Instant::now();
     let mut stages: Vec<(&'static str, f64)> = Vec::new();
-    let solution = solve_camera(&tracks, &BTreeSet::new(), &SolveSettings::default(), |step| {
+    let solution = solve_camera(&tracks, &TrackChoice::default(), &SolveSettings::default(), |step| {
         stages.push((step.stage, began.elapsed().as_secs_f64()));
         ControlFlow::Continue(())
     })?;

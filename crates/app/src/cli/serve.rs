@@ -77,7 +77,7 @@ fn resume_decoding(store: &Store, jobs: &Jobs) -> Result<(), fennik_store::Store
     let mut begun = std::collections::BTreeSet::new();
     for shot in store.shots()? {
         if !store.clip(shot.clip)?.proxies && begun.insert(shot.clip) {
-            jobs.queue(shot.id, JobKind::Decode)?;
+            jobs.queue(shot.id, JobKind::Decode, "")?;
         }
     }
     Ok(())

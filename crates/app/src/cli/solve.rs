@@ -3,10 +3,10 @@
 use super::{Scratch, TrimArgument, peak_mb, show};
 use crate::engine::analyse;
 use fennik_core::geometry::Similarity;
-use fennik_core::solve::{LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, solve_camera};
-use fennik_core::track::{Masks, TrackSettings};
+use fennik_core::solve::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, solve_camera, TrackChoice};
+use fennik_core::image::{Channel, PictureSettings};
+use fennik_core::track::{Masks, TrackDirection, TrackSettings};
 use fennik_media::{ClipInfo, camera_document, read_masks};
-use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 use std::path::PathBuf;
 
@@ -33,12 +33,35 @@ pub struct SolveArguments {
     /// Rolling shutter: the part of the frame time between the first and the last row, `none`, or `auto`.
     #[arg(long, value_name = "PART", default_value = "auto", allow_negative_numbers = true)]
     readout: ReadoutChoice,
+    /// The principal point in px as X,Y, `middle`, or `found` to have it found.
+    #[arg(long, value_name = "X,Y", default_value = "middle")]
+    centre: CentreChoice,
+    /// Run through the clip backwards as well.
+    #[arg(long)]
+    back: bool,
+    /// What the tracker sees: the channel (brightness, red, green, blue).
+    #[arg(long, value_name = "CHANNEL", default_value = "brightness", value_parser = channel)]
+    channel: Channel,
+    /// What the tracker sees: noise is taken away within this radius, px.
+    #[arg(long, value_name = "PX", default_value_t = 0.0)]
+    denoise: f64,
+    /// What the tracker sees: how far contrast is evened out, 0 to 1.
+    #[arg(long, value_name = "PART", default_value_t = 0.0)]
+    local_contrast: f64,
+    /// What the tracker sees: strength of the sharpening, 0 to 3.
+    #[arg(long, value_name = "STRENGTH", default_value_t = 0.0)]
+    sharpen: f64,
     /// Where the camera file goes.
     #[arg(long, value_name = "FILE")]
     out: PathBuf,
     /// Where the tracks go, for looking into a solve.
     #[arg(long, value_name = "FILE", hide = true)]
     tracks_out: Option<PathBuf>,
+}
+
+fn channel(word: &str) -> Result<Channel, String> {
+    let all = [Channel::Brightness, Channel::Red, Channel::Green, Channel::Blue];
+    all.into_iter().find(|c| c.word() == word).ok_or_else(|| format!("{word:?} is no channel; write brightness, red, green or blue"))
 }
 
 /// Tracks and solves, telling how far it is.
@@ -58,8 +81,19 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     for note in &clip.notes {
         println!("note: {}", note.text());
     }
+    let track_settings = TrackSettings {
+        direction: if arguments.back { TrackDirection::Both } else { TrackDirection::Forward },
+        picture: PictureSettings {
+            channel: arguments.channel,
+            denoise_px: arguments.denoise,
+            local_contrast: arguments.local_contrast,
+            sharpen: arguments.sharpen,
+        },
+        ..TrackSettings::default()
+    };
+    let choice = TrackChoice { masks: masks.clone(), window_half_px: f64::from(track_settings.window_half_px), ..TrackChoice::default() };
     let started = std::time::Instant::now();
-    let tracks = analyse::track(&clip, (first, end), &TrackSettings::default(), masks, |frame, total| {
+    let tracks = analyse::track(&clip, (first, end), &track_settings, masks, |frame, total| {
         show(&format!("tracking: frame {frame} of {total}"));
         true
     })
@@ -68,10 +102,17 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     if let Some(path) = &arguments.tracks_out {
         std::fs::write(path, tracks.to_bytes()).map_err(|e| format!("{} cannot be written: {e}", path.display()))?;
     }
-    let settings =
-        SolveSettings { focal_px: arguments.focal_px, motion: arguments.motion, lens: arguments.lens, readout: arguments.readout };
+    let settings = SolveSettings {
+        focal_px: arguments.focal_px,
+        focal_said: String::new(),
+        focal_hint_px: clip.focal_hint_px(),
+        motion: arguments.motion,
+        lens: arguments.lens,
+        readout: arguments.readout,
+        centre: arguments.centre,
+    };
     settings.validate()?;
-    let solution = solve_camera(&tracks, &BTreeSet::new(), &settings, |step| {
+    let solution = solve_camera(&tracks, &choice, &settings, |step| {
         show(&format!("solving: {} ({:.0} %)", step.stage, 100.0 * step.fraction));
         ControlFlow::Continue(())
     });

@@ -2,13 +2,70 @@
 
 use super::EngineError;
 use fennik_core::geometry::{Similarity, fit_similarity};
-use fennik_core::image::Plane;
+use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
 use fennik_core::solve::Solution;
-use fennik_core::track::{Masks, TrackSet, TrackSettings, Tracker};
+use fennik_core::track::{BackwardTracker, Follower, Masks, TrackDirection, TrackSet, TrackSettings, Tracker};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 
-/// Streams the frames of `range` (first, and the one after the last) through the tracker. `go_on`
-/// hears of each frame and of how many there will be, and may stop the run.
+/// Bytes of decoded pictures that are held at a time while a clip is run through backwards.
+const HELD_BYTES: usize = 384 * 1024 * 1024;
+
+/// What decoded bytes the tracker's picture is made of.
+fn pixel_kind(picture: &PictureSettings) -> PixelKind {
+    if picture.channel == Channel::Brightness { PixelKind::Grey } else { PixelKind::Rgb }
+}
+
+/// The picture that the tracker sees.
+fn prepared(clip: &ClipInfo, bytes: &[u8], picture: &PictureSettings) -> Result<Plane, EngineError> {
+    let (width, height) = (clip.width as usize, clip.height as usize);
+    let plane = match pixel_kind(picture) {
+        PixelKind::Grey => Plane::from_bytes(width, height, bytes).map_err(|e| EngineError::Message(e.to_string()))?,
+        PixelKind::Rgb => channel_of(width, height, bytes, picture.channel).ok_or(EngineError::Fault)?,
+    };
+    Ok(if picture.is_plain() { plane } else { prepare(&plane, picture) })
+}
+
+/// Hands the frames of `range` to `take` in order, as the tracker sees them.
+fn forwards(
+    clip: &ClipInfo,
+    range: (u32, u32),
+    picture: &PictureSettings,
+    mut take: impl FnMut(Plane) -> Result<(), EngineError>,
+) -> Result<(), EngineError> {
+    let mut reader = FrameReader::open(clip, Some(range), pixel_kind(picture))?;
+    while let Some(bytes) = reader.next_frame()? {
+        take(prepared(clip, bytes, picture)?)?;
+    }
+    Ok(())
+}
+
+/// The same from the last to the first, a stretch at a time.
+fn backwards(
+    clip: &ClipInfo,
+    range: (u32, u32),
+    picture: &PictureSettings,
+    mut take: impl FnMut(&Plane) -> Result<(), EngineError>,
+) -> Result<(), EngineError> {
+    let size = clip.width as usize * clip.height as usize * if pixel_kind(picture) == PixelKind::Rgb { 3 } else { 1 };
+    let held = u32::try_from(HELD_BYTES / size.max(1)).unwrap_or(u32::MAX).clamp(4, 400);
+    let mut end = range.1;
+    while end > range.0 {
+        let from = range.0.max(end.saturating_sub(held));
+        let mut reader = FrameReader::open(clip, Some((from, end)), pixel_kind(picture))?;
+        let mut stretch = Vec::new();
+        while let Some(bytes) = reader.next_frame()? {
+            stretch.push(bytes.to_vec());
+        }
+        while let Some(bytes) = stretch.pop() {
+            take(&prepared(clip, &bytes, picture)?)?;
+        }
+        end = from;
+    }
+    Ok(())
+}
+
+/// Streams the frames of `range` (first, and the one after the last) through the tracker, and back where the settings
+/// say so. `go_on` hears of each frame and of how many there will be, and may stop the run.
 ///
 /// # Errors
 /// [`EngineError`] when frames cannot be read, or `go_on` said no.
@@ -19,17 +76,76 @@ pub fn track(
     masks: Masks,
     mut go_on: impl FnMut(u32, u32) -> bool,
 ) -> Result<TrackSet, EngineError> {
-    let mut reader = FrameReader::open(clip, Some(range), PixelKind::Grey)?;
-    let mut tracker = Tracker::new(settings.clone(), masks)?;
-    let total = range.1.min(clip.frames.max(range.0)).saturating_sub(range.0);
-    while let Some(bytes) = reader.next_frame()? {
-        let plane = Plane::from_bytes(clip.width as usize, clip.height as usize, bytes).map_err(|e| EngineError::Message(e.to_string()))?;
+    let range = (range.0, range.1.min(clip.frames.max(range.0)));
+    let both = settings.direction == TrackDirection::Both;
+    let total = (range.1 - range.0) * if both { 2 } else { 1 };
+    let mut tracker = Tracker::new(settings.clone(), masks.clone())?;
+    forwards(clip, range, &settings.picture, |plane| {
         let step = tracker.push(&plane)?;
-        if !go_on(step.frame + 1, total) {
+        if go_on(step.frame + 1, total) { Ok(()) } else { Err(EngineError::Stopped) }
+    })?;
+    let set = tracker.finish();
+    if !both {
+        return Ok(set);
+    }
+    let there = set.frames;
+    let mut back = BackwardTracker::new(settings.clone(), masks, set)?;
+    backwards(clip, (range.0, range.0 + there), &settings.picture, |plane| {
+        back.push(plane)?;
+        let done = there + (there - back.wanted().map_or(0, |f| f + 1));
+        if go_on(done.max(there) + 1, total.max(done + 1)) { Ok(()) } else { Err(EngineError::Stopped) }
+    })?;
+    Ok(back.finish())
+}
+
+/// How a mask went on from the frame on which it was drawn: the outlines of frames that follow one another.
+pub struct Followed {
+    /// The first of them, a frame of the trimmed clip.
+    pub from: u32,
+    /// One a frame.
+    pub outlines: Vec<Vec<[f64; 2]>>,
+}
+
+/// Follows an outline that was drawn on frame `key` of the trimmed clip, forwards to `last` and backwards to `first`
+/// (frames of the trimmed clip), until nothing inside it can be followed any more.
+///
+/// # Errors
+/// [`EngineError`] when frames cannot be read, or `go_on` said no.
+pub fn follow(
+    clip: &ClipInfo,
+    trim_first: u32,
+    outline: &[[f64; 2]],
+    (first, key, last): (u32, u32, u32),
+    mut go_on: impl FnMut(u32, u32) -> bool,
+) -> Result<Followed, EngineError> {
+    let total = last - first + 1;
+    let plain = PictureSettings::default();
+    let mut done = 0;
+    let mut run = |follower: &mut Option<Follower>, found: &mut Vec<Vec<[f64; 2]>>, lost: &mut bool, plane: &Plane| {
+        done += 1;
+        if !go_on(done.min(total), total) {
             return Err(EngineError::Stopped);
         }
+        match follower {
+            _ if *lost => {}
+            None => *follower = Some(Follower::new(plane, outline.to_vec())?),
+            Some(f) => match f.step(plane)? {
+                Some(next) => found.push(next),
+                None => *lost = true,
+            },
+        }
+        Ok(())
+    };
+    let (mut ahead, mut behind) = (Vec::new(), Vec::new());
+    let (mut follower, mut lost) = (None, false);
+    forwards(clip, (trim_first + key, trim_first + last + 1), &plain, |plane| run(&mut follower, &mut ahead, &mut lost, &plane))?;
+    let (mut follower, mut lost) = (None, false);
+    if key > first {
+        backwards(clip, (trim_first + first, trim_first + key + 1), &plain, |plane| run(&mut follower, &mut behind, &mut lost, plane))?;
     }
-    Ok(tracker.finish())
+    let from = key - behind.len() as u32;
+    let outlines = behind.into_iter().rev().chain(std::iter::once(outline.to_vec())).chain(ahead).collect();
+    Ok(Followed { from, outlines })
 }
 
 /// What tracking would begin with on one frame.
@@ -54,10 +170,10 @@ pub fn look(picture: &Plane, frame: u32, settings: &TrackSettings, masks: Masks)
 ///
 /// # Errors
 /// [`EngineError`] when it cannot be decoded.
-pub fn grey_frame(clip: &ClipInfo, frame: u32) -> Result<Plane, EngineError> {
-    let mut reader = FrameReader::open(clip, Some((frame, frame + 1)), PixelKind::Grey)?;
+pub fn seen_frame(clip: &ClipInfo, frame: u32, picture: &PictureSettings) -> Result<Plane, EngineError> {
+    let mut reader = FrameReader::open(clip, Some((frame, frame + 1)), pixel_kind(picture))?;
     let bytes = reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
-    Plane::from_bytes(clip.width as usize, clip.height as usize, bytes).map_err(|e| EngineError::Message(e.to_string()))
+    prepared(clip, bytes, picture)
 }
 
 /// How a solve came out, in a line.

@@ -2,12 +2,11 @@
 
 use super::{EngineError, analyse, import};
 use fennik_core::scene::{AnalysisId, Datum, Edit, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, suggest_floor};
-use fennik_core::solve::{Solution, SolveSettings, solve_camera};
+use fennik_core::solve::{Solution, SolveSettings, solve_camera, TrackChoice};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, Source, probe};
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
 use nalgebra::Vector3;
-use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 use std::path::Path;
 
@@ -96,7 +95,7 @@ pub fn make_analyses(folder: &Path) -> Result<(), EngineError> {
     std::fs::write(&path, fennik_demo::QUAY_CLIP).map_err(failed)?;
     let clip = ClipInfo::open(&path, folder)?;
     let tracks = analyse::track(&clip, (0, clip.frames), &TrackSettings::default(), Masks::default(), |_, _| true)?;
-    let solution = solve_camera(&tracks, &BTreeSet::new(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
+    let solution = solve_camera(&tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
     std::fs::write(folder.join("varrick-quay.tracks.bin"), tracks.to_bytes()).map_err(failed)?;
     std::fs::write(folder.join("varrick-quay.solve.json"), serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?)
         .map_err(failed)

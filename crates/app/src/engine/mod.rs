@@ -8,9 +8,12 @@ pub mod picture;
 pub mod previews;
 
 use fennik_core::scene::{AnalysisId, ShotDocument};
-use fennik_core::solve::Solution;
+use fennik_core::solve::{Solution, SolveSettings};
+use fennik_core::track::{Masks, TrackId};
 use fennik_media::ClipInfo;
 use fennik_store::{ClipRow, ShotId, ShotState, Store};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 /// Anything that stops a piece of work, in words for a person.
@@ -89,6 +92,35 @@ impl OpenShot {
         let id =
             self.document().solve.ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
         read_solve(store, id)
+    }
+}
+
+/// What a solve was made with, kept beside it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SolveRecord {
+    /// How it was solved.
+    #[serde(flatten)]
+    pub settings: SolveSettings,
+    /// Where points could be used.
+    #[serde(default)]
+    pub masks: Masks,
+    /// Tracks that were taken out.
+    #[serde(default)]
+    pub deleted: BTreeSet<TrackId>,
+    /// Tracks that were used whatever they did.
+    #[serde(default)]
+    pub trusted: BTreeSet<TrackId>,
+}
+
+impl SolveRecord {
+    /// What a solve of this document would be made with.
+    pub fn of(document: &ShotDocument) -> Self {
+        Self {
+            settings: document.solve_settings.clone(),
+            masks: document.masks.clone(),
+            deleted: document.deleted_tracks.clone(),
+            trusted: document.trusted_tracks.clone(),
+        }
     }
 }
 

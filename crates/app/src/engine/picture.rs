@@ -1,6 +1,7 @@
 //! The composite of one frame.
 
 use super::{EngineError, OpenShot};
+use fennik_core::image::Plane;
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::Solution;
 use fennik_render::{Quality, Stage, composite};
@@ -24,6 +25,19 @@ pub fn draw(
     let pose = document.datum.world_from_solve.pose(&solved.pose);
     let lens = solved.lens.scaled(f64::from(width) / f64::from(solution.width));
     composite(rgb, width as usize, height as usize, &pose, &lens, stage, quality);
+}
+
+/// A grey picture as JPEG.
+///
+/// # Errors
+/// [`EngineError`] when it cannot be encoded.
+pub fn grey_jpeg(plane: &Plane) -> Result<Vec<u8>, EngineError> {
+    let bytes: Vec<u8> = plane.samples().iter().map(|v| v.round().clamp(0.0, 255.0) as u8).collect();
+    let mut out = Vec::new();
+    image::codecs::jpeg::JpegEncoder::new_with_quality(&mut out, JPEG_QUALITY)
+        .write_image(&bytes, plane.width() as u32, plane.height() as u32, image::ExtendedColorType::L8)
+        .map_err(|e| EngineError::Message(format!("the picture could not be encoded: {e}")))?;
+    Ok(out)
 }
 
 /// The picture of a frame of the trimmed clip as JPEG, from its preview frame.

@@ -53,16 +53,16 @@ impl Jobs {
         jobs
     }
 
-    /// Queues a job, unless one of its kind is already waiting or at work for the shot.
+    /// Queues a job with what it is to work on, unless one of its kind is already waiting or at work for the shot.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
-    pub fn queue(&self, shot: ShotId, kind: JobKind) -> Result<JobId, StoreError> {
+    pub fn queue(&self, shot: ShotId, kind: JobKind, argument: &str) -> Result<JobId, StoreError> {
         let active = |j: &JobRow| j.kind == kind && matches!(j.state, JobState::Waiting | JobState::Running);
         if let Some(job) = self.store.latest_jobs(shot)?.into_iter().find(active) {
             return Ok(job.id);
         }
-        let id = self.store.add_job(shot, kind)?;
+        let id = self.store.add_job(shot, kind, argument)?;
         self.stops().insert(id, Arc::new(AtomicBool::new(false)));
         let queue = usize::from(matches!(kind, JobKind::Decode | JobKind::Deliver));
         // The receiver lives as long as the program.

@@ -1,12 +1,15 @@
 //! What each kind of job does.
 
 use super::Reporter;
-use crate::engine::{EngineError, OpenShot, analyse, output, previews};
+use crate::engine::{EngineError, OpenShot, SolveRecord, analyse, output, previews};
 use fennik_core::scene::Edit;
-use fennik_core::solve::solve_camera;
+use fennik_core::solve::{Solution, SolveStep, solve_camera, solve_on};
 use fennik_core::track::TrackSet;
 use fennik_store::{AnalysisKind, JobKind, NewAnalysis, Store};
 use std::ops::ControlFlow;
+
+/// How far a followed outline may lie from the keys that are kept of it, px.
+const FOLLOW_TOLERANCE_PX: f64 = 0.6;
 
 /// Does the job; returns its closing words.
 pub fn run(store: &Store, reporter: &mut Reporter) -> Result<String, EngineError> {
@@ -14,7 +17,12 @@ pub fn run(store: &Store, reporter: &mut Reporter) -> Result<String, EngineError
     match reporter.job.kind {
         JobKind::Decode => decode(store, &shot, reporter),
         JobKind::Track => track(store, &shot, reporter),
-        JobKind::Solve => solve(store, &shot, reporter),
+        JobKind::Solve => solve(store, &shot, None, reporter),
+        JobKind::Refine => {
+            let from = shot.solution(store)?;
+            solve(store, &shot, Some(&from), reporter)
+        }
+        JobKind::Follow => follow(store, &shot, reporter),
         JobKind::Deliver => deliver(store, &shot, reporter),
     }
 }
@@ -39,22 +47,55 @@ fn track(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Stri
     Ok(format!("{} tracks over {} frames", set.tracks.len(), set.frames))
 }
 
-fn solve(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
+/// Solves afresh, or goes on `from` the camera that is there.
+fn solve(store: &Store, shot: &OpenShot, from: Option<&Solution>, reporter: &mut Reporter) -> Result<String, EngineError> {
     let document = shot.document();
     let tracks = document.tracks.ok_or_else(|| EngineError::Message("there are no tracks yet; track the clip first".to_owned()))?;
     let set = TrackSet::from_bytes(&store.analysis_bytes(tracks)?).map_err(|e| EngineError::Message(e.to_string()))?;
-    let solution = solve_camera(&set, &document.deleted_tracks, &document.solve_settings, |step| {
+    let (choice, settings) = (document.track_choice(), &document.solve_settings);
+    let tell = |step: SolveStep| {
         if reporter.step((100.0 * step.fraction) as u32, 100, step.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
-    })?;
+    };
+    let solution = match from {
+        Some(from) => solve_on(&set, &choice, settings, from, tell)?,
+        None => solve_camera(&set, &choice, settings, tell)?,
+    };
     let from_old = document.solve.and_then(|_| shot.solution(store).ok()).and_then(|old| analyse::between_solves(&old, &solution));
     let bytes = serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?;
-    let json = serde_json::to_string(&document.solve_settings).map_err(|e| EngineError::Message(e.to_string()))?;
+    let record = SolveRecord::of(document);
+    let json = serde_json::to_string(&record).map_err(|e| EngineError::Message(e.to_string()))?;
     let reading = analyse::reading(&solution);
     let new = NewAnalysis { kind: AnalysisKind::Solve, settings: &json, reading: &reading, source: Some(tracks), bytes: &bytes };
     let analysis = store.add_analysis(shot.state.shot.id, &new)?;
     unchanged_trim(store, shot)?;
     store.edit(shot.state.shot.id, None, &Edit::UseSolve { analysis, from_old })?;
     Ok(format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total))
+}
+
+/// What a mask is followed from, as a job keeps it: `mask frame`.
+fn follow(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
+    let argument = reporter.job.argument.clone();
+    let numbers: Vec<u32> = argument.split(' ').filter_map(|n| n.parse().ok()).collect();
+    let [id, key] = numbers[..] else { return Err(EngineError::Message("which mask was to follow is not known; ask for it again".to_owned())) };
+    let gone = || EngineError::Message("the mask that was to follow is gone; draw it again".to_owned());
+    let mask = shot.document().mask(id).ok_or_else(gone)?;
+    let frames = shot.document().trim.count();
+    let (first, last) = mask.span.unwrap_or((0, u32::MAX));
+    let (key, last) = (key.min(frames - 1), last.min(frames - 1));
+    let (first, last) = (first.min(key), last.max(key));
+    let trim_first = shot.document().trim.first;
+    let found = analyse::follow(&shot.clip, trim_first, &mask.outline_at(key), (first, key, last), |done, total| {
+        reporter.step(done, total, "following")
+    })?;
+    unchanged_trim(store, shot)?;
+    // Somebody may have changed it meanwhile; only its keys are new.
+    let head = store.shot(shot.state.shot.id)?.head;
+    let mut mask = head.document.mask(id).ok_or_else(gone)?.clone();
+    mask.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX);
+    let reached = (found.from, found.from + found.outlines.len() as u32 - 1);
+    store.edit(shot.state.shot.id, Some(head.id), &Edit::ChangeMask { mask })?;
+    let lost = if reached == (first, last) { "" } else { "; beyond that nothing inside it could be followed" };
+    Ok(format!("followed over frames {} to {}{lost}", reached.0, reached.1))
 }
 
 /// A result belongs to the part of the clip that it was computed for.

@@ -30,7 +30,7 @@ async fn upload(desk: web::Data<Desk>, payload: Multipart) -> Result<impl Respon
     };
     let shot = block(move || {
         let shot = take_in(&desk.store, &name, &folder, files)?;
-        desk.jobs.queue(shot, JobKind::Decode)?;
+        desk.jobs.queue(shot, JobKind::Decode, "")?;
         Ok(shot)
     })
     .await?;

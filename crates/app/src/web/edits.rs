@@ -9,7 +9,8 @@ use fennik_core::scene::{
     suggest_floor, surface_at,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
-use fennik_core::track::TrackId;
+use fennik_core::image::{Channel, PictureSettings};
+use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::{JobId, JobKind, RevisionId, ShotId, ShotState};
 use nalgebra::{Vector2, Vector3};
 use serde::Deserialize;
@@ -46,7 +47,7 @@ async fn changed(
     Ok(HttpResponse::Ok().insert_header(("HX-Trigger", news)).content_type("text/html; charset=utf-8").body(html))
 }
 
-async fn apply(
+pub async fn apply(
     desk: web::Data<Desk>,
     id: ShotId,
     revision: i64,
@@ -102,11 +103,36 @@ async fn change_trim(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Fo
     .await
 }
 
-#[derive(Deserialize)]
-struct TrackForm {
+/// What the tracker is set to, as the form and looking first hand it over.
+#[derive(Debug, Deserialize)]
+pub struct TrackForm {
+    /// The revision that is changed; looking first changes none.
+    #[serde(default)]
     revision: i64,
+    /// The frame that is looked at.
+    #[serde(default)]
+    pub frame: u32,
     spacing: f64,
     threshold: f64,
+    #[serde(default)]
+    direction: TrackDirection,
+    #[serde(default)]
+    channel: Channel,
+    #[serde(default)]
+    denoise: f64,
+    #[serde(default)]
+    contrast: f64,
+    #[serde(default)]
+    sharpen: f64,
+}
+
+impl TrackForm {
+    /// The settings with these values.
+    pub fn over(&self, settings: &TrackSettings) -> TrackSettings {
+        let picture =
+            PictureSettings { channel: self.channel, denoise_px: self.denoise, local_contrast: self.contrast, sharpen: self.sharpen };
+        TrackSettings { spacing_px: self.spacing, threshold: self.threshold, direction: self.direction, picture, ..settings.clone() }
+    }
 }
 
 #[post("/shots/{id}/track-settings")]
@@ -117,10 +143,7 @@ async fn change_track_settings(
 ) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
     apply(desk, id, form.revision, move |desk| {
-        let mut settings = desk.open(id)?.document().track_settings.clone();
-        settings.spacing_px = form.spacing;
-        settings.threshold = form.threshold;
-        Ok(Edit::TrackSettings { settings })
+        Ok(Edit::TrackSettings { settings: form.over(&desk.open(id)?.document().track_settings) })
     })
     .await
 }
@@ -132,6 +155,7 @@ struct SolveForm {
     motion: MotionChoice,
     lens: LensChoice,
     readout: String,
+    centre: String,
 }
 
 #[post("/shots/{id}/solve-settings")]
@@ -142,9 +166,15 @@ async fn change_solve_settings(
 ) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
     apply(desk, id, form.revision, move |desk| {
-        let focal_px = focal_px(&form.focal, desk.open(id)?.clip.width).map_err(EngineError::Message)?;
+        let shot = desk.open(id)?;
+        let focal_px = focal_px(&form.focal, shot.clip.width).map_err(EngineError::Message)?;
         let readout = form.readout.parse().map_err(EngineError::Message)?;
-        let settings = SolveSettings { focal_px, motion: form.motion, lens: form.lens, readout };
+        let centre = form.centre.parse().map_err(EngineError::Message)?;
+        let settings = SolveSettings {
+            focal_px,
+            focal_said: form.focal.trim().to_owned(),
+            focal_hint_px: shot.clip.focal_hint_px(),
+            motion: form.motion, lens: form.lens, readout, centre };
         Ok(Edit::SolveSettings { settings })
     })
     .await
@@ -384,12 +414,17 @@ async fn name_solve(
     .await
 }
 
+/// The route as it is now, for what began a job.
+pub fn changed_route(desk: &Desk, id: ShotId) -> Result<web::Html, EngineError> {
+    Ok(web::Html::new(workbench::route_html(desk, id)?))
+}
+
 #[post("/shots/{id}/jobs/{kind}")]
 async fn start_job(desk: web::Data<Desk>, path: web::Path<(ShotId, JobKind)>) -> Result<impl Responder, PageError> {
     let (id, kind) = path.into_inner();
     block(move || {
-        desk.jobs.queue(id, kind)?;
-        Ok(web::Html::new(workbench::route_html(&desk, id)?))
+        desk.jobs.queue(id, kind, "")?;
+        changed_route(&desk, id)
     })
     .await
 }

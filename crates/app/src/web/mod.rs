@@ -9,8 +9,10 @@ mod error;
 mod events;
 mod focal;
 mod guard;
+mod masks;
 mod picture;
 mod shots;
+mod track_view;
 mod views;
 mod workbench;
 
@@ -18,7 +20,7 @@ use crate::engine::{EngineError, OpenShot, analyse, read_solve};
 use crate::jobs::Jobs;
 use actix_web::{App, HttpServer, middleware, web};
 use error::PageError;
-use fennik_core::image::Plane;
+use fennik_core::image::{PictureSettings, Plane};
 use fennik_core::scene::AnalysisId;
 use fennik_core::solve::Solution;
 use fennik_render::Stage;
@@ -37,7 +39,7 @@ pub struct Desk {
     solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
     stage: Mutex<Option<(RevisionId, Arc<Stage>)>>,
     pictures: picture::Cache,
-    grey: Mutex<Option<(ClipId, u32, Arc<Plane>)>>,
+    seen: Mutex<Option<(ClipId, u32, PictureSettings, Arc<Plane>)>>,
 }
 
 impl Desk {
@@ -48,7 +50,7 @@ impl Desk {
             solution: Mutex::new(None),
             stage: Mutex::new(None),
             pictures: picture::Cache::default(),
-            grey: Mutex::new(None),
+            seen: Mutex::new(None),
         }
     }
 
@@ -70,15 +72,15 @@ impl Desk {
     }
 
     /// A frame of the trimmed clip as the tracker sees it; the last one is kept, so that values may move over it.
-    fn grey(&self, shot: &OpenShot, frame: u32) -> Result<Arc<Plane>, EngineError> {
+    fn seen(&self, shot: &OpenShot, frame: u32, picture: &PictureSettings) -> Result<Arc<Plane>, EngineError> {
         let (first, end) = shot.range();
         let (clip, at) = (shot.state.shot.clip, (first + frame).min(end.saturating_sub(1)));
-        let mut slot = self.grey.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, _, plane)) = slot.as_ref().filter(|(c, f, _)| (*c, *f) == (clip, at)) {
+        let mut slot = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((.., plane)) = slot.as_ref().filter(|(c, f, p, _)| (*c, *f, p) == (clip, at, picture)) {
             return Ok(plane.clone());
         }
-        let plane = Arc::new(analyse::grey_frame(&shot.clip, at)?);
-        *slot = Some((clip, at, plane.clone()));
+        let plane = Arc::new(analyse::seen_frame(&shot.clip, at, picture)?);
+        *slot = Some((clip, at, *picture, plane.clone()));
         Ok(plane)
     }
 
@@ -131,6 +133,8 @@ pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>) -> std::
                 .configure(workbench::routes)
                 .configure(edits::routes)
                 .configure(data::routes)
+                .configure(masks::routes)
+                .configure(track_view::routes)
                 .configure(picture::routes)
                 .configure(events::routes)
                 .configure(delivered::routes)

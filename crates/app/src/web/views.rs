@@ -2,7 +2,7 @@
 
 use super::Desk;
 use crate::engine::OpenShot;
-use fennik_core::solve::Solution;
+use fennik_core::solve::{Motion, Solution};
 
 /// Size, rate and length of a clip.
 pub fn clip_line(shot: &OpenShot) -> String {
@@ -51,6 +51,30 @@ pub fn lens_reading(solution: &Solution) -> String {
         text.push_str(&format!(" · rows read over {:.2} of the frame time", solution.readout));
     }
     text
+}
+
+/// What a solve rests on: points a frame, angles between rays, how firmly things are held.
+pub fn figures(solution: &Solution) -> Vec<(&'static str, String)> {
+    let spread = |mut values: Vec<f64>| -> Option<[f64; 3]> {
+        values.sort_by(f64::total_cmp);
+        let at = |part: usize| values.get((values.len() - 1) * part / 10).copied();
+        if values.is_empty() { None } else { Some([at(1)?, at(5)?, at(9)?]) }
+    };
+    let line = |v: [f64; 3], digits: usize, unit: &str| format!("{:.digits$} · {:.digits$} · {:.digits$}{unit}", v[0], v[1], v[2]);
+    let mut lines = Vec::new();
+    let mut say = |what, values: Vec<f64>, digits, unit: &str| {
+        if let Some(v) = spread(values) {
+            lines.push((what, line(v, digits, unit)));
+        }
+    };
+    say("points a frame", solution.frames.iter().map(|f| f64::from(f.points)).collect(), 0, "");
+    say("frames a point", solution.points.iter().map(|p| f64::from(p.views)).collect(), 0, "");
+    say("error of a point", solution.points.iter().map(|p| p.rms_px).collect(), 2, " px");
+    if solution.motion == Motion::Free {
+        say("parallax of a point", solution.points.iter().map(|p| p.parallax_deg).collect(), 1, " deg");
+    }
+    say("frames held to", solution.frames.iter().map(|f| f.slip_px).filter(|s| *s > 0.0).collect(), 3, " px");
+    lines
 }
 
 /// RMS in nine parts of the frame, px, row by row; nothing for solves that did not note it.

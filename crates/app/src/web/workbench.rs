@@ -1,12 +1,13 @@
 //! The workbench of one shot: its page and the route beside the stage.
 
 use super::{Desk, PageError, block, views};
-use crate::engine::{EngineError, OpenShot};
+use crate::engine::{EngineError, OpenShot, SolveRecord};
 use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title};
-use fennik_core::solve::{Motion, ReadoutChoice};
-use fennik_core::track::TrackSet;
+use fennik_core::image::PictureSettings;
+use fennik_core::solve::{Astray, Motion, ReadoutChoice, Solution};
+use fennik_core::track::{Mask, MaskMode, TrackSet};
 use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId};
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -34,7 +35,27 @@ struct TitleForm {
 struct ReasonLine {
     grade: &'static str,
     text: String,
-    frame: Option<u32>,
+    linked: bool,
+}
+
+/// One mask in its form.
+struct MaskLine {
+    id: u32,
+    name: String,
+    mode: &'static str,
+    inverted: bool,
+    first: String,
+    last: String,
+    keys: usize,
+    smooth: bool,
+}
+
+/// Tracks that are not used for one reason.
+struct StrayGroup {
+    word: &'static str,
+    name: &'static str,
+    why: &'static str,
+    count: usize,
 }
 
 /// A kept solve.
@@ -75,6 +96,18 @@ struct Route {
     frames: u32,
     spacing: f64,
     threshold: f64,
+    direction: &'static str,
+    picture: PictureSettings,
+    plain_picture: bool,
+    masks: Vec<MaskLine>,
+    strays: Vec<StrayGroup>,
+    trusted: usize,
+    again: usize,
+    drop_at: String,
+    figures: Vec<(&'static str, String)>,
+    focal_hint: Option<String>,
+    focal_hint_px: String,
+    centre: String,
     focal: String,
     motion: &'static str,
     lens: &'static str,
@@ -171,7 +204,23 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         frames: trim.count(),
         spacing: document.track_settings.spacing_px,
         threshold: document.track_settings.threshold,
-        focal: document.solve_settings.focal_px.map(|f| format!("{f:.1} px")).unwrap_or_default(),
+        direction: document.track_settings.direction.word(),
+        plain_picture: document.track_settings.picture == PictureSettings::default(),
+        picture: document.track_settings.picture,
+        masks: document.masks.masks.iter().map(mask_line).collect(),
+        strays: solution.as_ref().map(|s| stray_groups(s)).unwrap_or_default(),
+        trusted: document.trusted_tracks.len(),
+        again: solution.as_ref().map_or(0, |s| s.agreeing_again.iter().filter(|id| document.deleted_tracks.contains(id)).count()),
+        drop_at: solution.as_ref().map(|s| format!("{:.2}", 2.5 * s.rms_px)).unwrap_or_default(),
+        figures: solution.as_ref().map(|s| views::figures(s)).unwrap_or_default(),
+        focal_hint: shot.clip.focal_35mm.map(|mm| format!("{mm:.0} mm on a sensor of 36 x 24 mm")),
+        focal_hint_px: shot.clip.focal_hint_px().map(|f| format!("{f:.1} px")).unwrap_or_default(),
+        centre: document.solve_settings.centre.to_string(),
+        focal: match (&document.solve_settings.focal_said, document.solve_settings.focal_px) {
+            (said, Some(_)) if !said.is_empty() => said.clone(),
+            (_, Some(px)) => format!("{px:.1} px"),
+            _ => String::new(),
+        },
         motion: document.solve_settings.motion.word(),
         lens: document.solve_settings.lens.word(),
         readout: match document.solve_settings.readout {
@@ -189,7 +238,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         reasons: solution
             .iter()
             .flat_map(|s| &s.verdict.reasons)
-            .map(|r| ReasonLine { grade: r.grade.word(), text: r.text.clone(), frame: r.frames.map(|f| f.0) })
+            .map(|r| ReasonLine { grade: r.grade.word(), text: r.text.clone(), linked: r.frames.is_some() || !r.tracks.is_empty() })
             .collect(),
         focal_line: solution.as_ref().map(|s| views::lens_reading(s)).unwrap_or_default(),
         regions: solution.as_ref().map(|s| views::region_readings(s)).unwrap_or_default(),
@@ -204,6 +253,27 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         video_ready: jobs.iter().any(|j| j.kind == JobKind::Deliver && j.state == JobState::Done),
         jobs: jobs.iter().filter_map(job_line).collect(),
     })
+}
+
+fn mask_line(mask: &Mask) -> MaskLine {
+    let end = |f: Option<u32>| f.map(|f| f.to_string()).unwrap_or_default();
+    MaskLine {
+        id: mask.id,
+        name: mask.name.clone(),
+        mode: if mask.mode == MaskMode::KeepOut { "keep-out" } else { "keep-in" },
+        inverted: mask.inverted,
+        first: end(mask.span.map(|s| s.0)),
+        last: end(mask.span.map(|s| s.1)),
+        keys: mask.keys.len(),
+        smooth: mask.smooth.contains(&true),
+    }
+}
+
+/// What the solve does not use, by its reasons.
+fn stray_groups(solution: &Solution) -> Vec<StrayGroup> {
+    let count = |why: Astray| solution.astray.iter().filter(|a| a.why == why).count();
+    let group = |why: Astray| StrayGroup { word: why.word(), name: why.name(), why: why.why(), count: count(why) };
+    Astray::ALL.into_iter().map(group).filter(|g| g.count > 0).collect()
 }
 
 /// The solves of the tracks in use.
@@ -226,7 +296,8 @@ fn stale(desk: &Desk, shot: &OpenShot) -> bool {
     let Some(id) = document.solve else { return false };
     let settings = desk.store.analysis(id).ok().and_then(|a| serde_json::from_str(&a.settings).ok());
     let used_deleted = || desk.solution(shot).is_ok_and(|s| s.points.iter().any(|p| document.deleted_tracks.contains(&p.id)));
-    settings.is_some_and(|s: fennik_core::solve::SolveSettings| s != document.solve_settings) || used_deleted()
+    // Solves of the first version kept only their settings; what they used tells the rest.
+    settings.is_some_and(|s: SolveRecord| s != SolveRecord::of(document)) || used_deleted()
 }
 
 /// The route as HTML, for every handler that changed the shot.

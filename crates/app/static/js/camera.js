@@ -2,7 +2,7 @@
 /** Sums with the cameras that the server gave. No DOM; run by `node --test`. */
 
 /**
- * @typedef {{frame: number, r: number[][], t: number[], f: number, c: number[], k: number[], rms: number, n: number}} Camera
+ * @typedef {{frame: number, r: number[][], t: number[], f: number, c: number[], k: number[], rms: number, n: number, slip: number, spread: number[]}} Camera
  * @typedef {[number, number, number]} Vec
  */
 

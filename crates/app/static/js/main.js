@@ -1,7 +1,7 @@
 // @ts-check
 /** Mounts the workbench. */
-import { chosenBy } from "./cleanup.js";
 import { compared } from "./compare.js";
+import { Desk } from "./desk.js";
 import { Frames } from "./frames.js";
 import { Look } from "./look.js";
 import { Model } from "./model.js";
@@ -16,6 +16,7 @@ const frames = new Frames(address, () => { paint(); timeline.lanesChanged(); });
 const stages = [byId("stage"), byId("stage-2")].map((root) => new Stage(root, model, frames));
 const [stage] = stages;
 const look = new Look(model, byId);
+const desk = new Desk(model, byId, (html) => putRoute(html));
 const timeline = new Timeline(byId("timeline"), model, frames);
 
 function paint() {
@@ -48,16 +49,13 @@ function showFrame(typed = false) {
 
 function showSelection() {
   const n = model.selected.size;
-  const count = byId("selected-count");
-  if (count) count.textContent = String(n);
   const enable = (/** @type {string} */ act, /** @type {boolean} */ on) => { for (const b of document.querySelectorAll(`[data-act="${act}"]`)) /** @type {HTMLButtonElement} */ (b).disabled = !on; };
-  enable("delete-tracks", n > 0);
   enable("floor", n >= 3);
   enable("origin", n === 1);
   enable("scale", n === 2);
   for (const form of document.querySelectorAll(".title-form")) form.classList.toggle("chosen", /** @type {HTMLElement} */ (form).dataset.insert === String(model.chosen));
   showPlacing();
-  showFilter();
+  desk.show();
   showRival();
   look.show();
   paint();
@@ -77,7 +75,7 @@ model.addEventListener("loaded", () => {
   showFrame(document.activeElement === byId("frame"));
   showSelection();
 });
-model.addEventListener("frame", () => { showFrame(); look.ask(); });
+model.addEventListener("frame", () => { showFrame(); desk.frame(); look.ask(); });
 model.addEventListener("selection", showSelection);
 model.addEventListener("rival", showRival);
 model.addEventListener("touched", paint);
@@ -128,8 +126,9 @@ const value = (/** @type {string} */ id) => Number(byId(id)?.value) || 0;
 /** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
 const acts = {
   look: () => look.toggle(),
+  see: () => look.toggleSeen(),
+  ...desk.acts(),
   compare: (button) => model.compare(Number(button.dataset.id)),
-  filter: () => { model.selected = new Set(filtered()); model.select(); },
   "delete-tracks": () => deleteTracks(),
   "restore-tracks": () => model.edit({ edit: "restore-tracks", tracks: [...model.deleted] }),
   "suggest-floor": () => model.change("datum", { action: "suggest-floor" }),
@@ -149,28 +148,26 @@ function showRival() {
     reading.hidden = !rival;
     reading.textContent = rival ? compared(model.cameras.filter(Boolean).map((c) => /** @type {any} */ (c)), rival.frames) : "";
   }
+  showRegions(rival?.regions ?? null);
+  desk.showPaths();
   timeline.lanesChanged();
 }
 
-/** What the filter as it is set would take. */
-function filtered() {
-  return chosenBy(model, byId("filter-kind").value, value("filter-limit"));
-}
-
-/** A filter tells how many it takes before it takes them. */
-function showFilter() {
-  if (!byId("filter-select")) return;
-  byId("filter-limit").disabled = byId("filter-kind").value === "astray";
-  const n = filtered().length;
-  byId("filter-select").textContent = `Select ${n} track${n === 1 ? "" : "s"}`;
-  byId("filter-select").disabled = n === 0;
-}
-
-byId("route").addEventListener("input", (/** @type {Event} */ event) => {
+for (const kind of ["input", "change"]) byId("route").addEventListener(kind, (/** @type {Event} */ event) => {
   const target = /** @type {HTMLElement} */ (event.target);
-  if (target.closest("#filter")) showFilter();
-  if (target.closest("#track-settings")) look.ask();
+  desk.input(target, kind === "change");
+  if (kind === "input" && target.closest("#track-settings")) look.ask();
 });
+
+/** The error of a compared solve by part of the frame, beside that of the one in use. @param {(number|null)[][]|null} regions */
+function showRegions(regions) {
+  for (const [i, cell] of [...document.querySelectorAll("#regions td")].entries()) {
+    const own = /** @type {HTMLElement} */ (cell).dataset.own ?? cell.textContent ?? "";
+    /** @type {HTMLElement} */ (cell).dataset.own = own;
+    const other = regions?.[Math.floor(i / 3)]?.[i % 3];
+    cell.textContent = regions ? `${own} / ${other === null || other === undefined ? "–" : other.toFixed(2)}` : own;
+  }
+}
 
 async function deleteTracks() {
   const tracks = [...model.selected];
@@ -182,8 +179,7 @@ byId("route").addEventListener("click", (/** @type {MouseEvent} */ event) => {
   const target = /** @type {HTMLElement} */ (event.target);
   const button = /** @type {HTMLElement|null} */ (target.closest("[data-act]"));
   if (button) Promise.resolve(acts[button.dataset.act ?? ""]?.(button)).catch(tell);
-  const go = /** @type {HTMLElement|null} */ (target.closest("[data-go]"));
-  if (go) model.go(Number(go.dataset.go));
+  desk.click(target, event);
   const trim = /** @type {HTMLElement|null} */ (target.closest("[data-trim]"));
   if (trim) /** @type {HTMLInputElement} */ (trim.closest("form")?.elements.namedItem(trim.dataset.trim ?? "")).value = String(model.frame + Number(trim.dataset.offset));
   const form = /** @type {HTMLElement|null} */ (target.closest(".title-form"));
@@ -200,7 +196,7 @@ news.onmessage = (event) => {
   if (job.shot !== model.shot) return;
   const active = job.state === "running" || job.state === "waiting";
   const percent = job.total ? Math.floor((100 * job.done) / job.total) : 0;
-  const words = job.kind === "solve" ? `${job.message} · ${percent} %` : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
+  const words = job.kind === "solve" || job.kind === "refine" ? `${job.message} · ${percent} %` : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
   const line = words + (left_s !== null && active ? ` · ${left_s} s left` : "");
   byId("running").textContent = active ? `${job.kind}: ${line}` : "";
   const box = document.querySelector(`.job[data-job="${job.id}"]`);
@@ -281,9 +277,12 @@ const keys = {
   f: () => { for (const s of stages) s.fit(); },
   v: () => byId("two-views").click(),
   t: () => model.place(model.placing ? null : "standing"),
+  l: () => { model.lasso = !model.lasso; model.select(); },
+  m: () => model.draw(model.drawing ? null : "keep-out"),
+  Enter: () => { stages[0].masks.close().catch(tell); },
   "?": () => byId("help").showModal(),
-  Delete: () => { if (model.selected.size) deleteTracks().catch(tell); else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(tell); },
-  Escape: () => { if (model.placing) model.place(null); else { model.selected.clear(); model.chosen = null; model.select(); } },
+  Delete: () => { if (model.mask !== null) model.edit({ edit: "remove-mask", id: model.mask }).catch(tell); else if (model.selected.size) deleteTracks().catch(tell); else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(tell); },
+  Escape: () => { if (model.drawing) model.draw(null); else if (model.mask !== null) model.chooseMask(null); else if (model.placing) model.place(null); else { model.selected.clear(); model.chosen = null; model.select(); } },
 };
 
 document.addEventListener("keydown", (event) => {
@@ -299,8 +298,9 @@ document.addEventListener("keydown", (event) => {
     if (!event.repeat) { model.space = true; panned = false; }
     return;
   }
+  if (event.key === "Enter" && !model.drawing) return;
   const act = keys[event.key] ?? keys[event.key.toLowerCase()];
-  if (act && !(event.target instanceof HTMLElement && event.target.tagName === "SUMMARY" && event.key.startsWith("Arrow"))) { event.preventDefault(); act(event); }
+  if (act && !(event.target instanceof HTMLElement && event.target.tagName === "SUMMARY" && (event.key.startsWith("Arrow") || event.key === "Enter"))) { event.preventDefault(); act(event); }
 });
 document.addEventListener("keyup", (event) => {
   if (event.key !== " " || !model.space) return;

@@ -15,7 +15,7 @@ export class Model extends EventTarget {
     /** @type {Map<number, number>} */ this.rmsOf = new Map();
     /** @type {Set<number>} */ this.rejected = new Set();
     /** @type {(Camera|undefined)[]} */ this.cameras = [];
-    /** @type {{id: number, x: number[], rms: number}[]} */ this.points = [];
+    /** @type {{id: number, x: number[], rms: number, views: number, parallax: number, spread: number[]}[]} */ this.points = [];
     /** @type {any} */ this.suggested = null;
     /** @type {Set<number>} */ this.selected = new Set();
     /** @type {Set<number>} */ this.deleted = new Set();
@@ -24,13 +24,35 @@ export class Model extends EventTarget {
     this.heldTracks = null;
     this.loading = 0;
     /** @type {Promise<void>} */ this.latest = Promise.resolve();
-    /** A kept solve that is compared with the one in use. @type {{id: number, rms: number, frames: {frame: number, rms: number, f: number}[]}|null} */ this.rival = null;
+    /** A kept solve that is compared with the one in use. @type {{id: number, rms: number, frames: {frame: number, rms: number, f: number}[], path: number[][], regions: (number|null)[][]}|null} */ this.rival = null;
     /** Where points would land on a frame. @type {{frame: number, points: number[][]}|null} */ this.look = null;
     /** The surface under the pointer. @type {any} */ this.surface = null;
     /** The insert that is being dragged, as it is now. @type {any} */ this.moving = null;
     /** Its rough picture. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.draft = null;
     /** What a click in the picture would place. @type {string|null} */ this.placing = null;
+    /** Why tracks are not used. @type {Map<number, {why: string, miss_px: number|null}>} */ this.astray = new Map();
+    /** Tracks that are used anyway. @type {Set<number>} */ this.trusted = new Set();
+    /** Deleted tracks that agree with the camera. @type {number[]} */ this.again = [];
+    /** What the reasons of the verdict speak of. @type {{frames: number[]|null, tracks: number[]}[]} */ this.reasons = [];
+    /** The outline that is being drawn. @type {{mode: string, corners: number[][]}|null} */ this.drawing = null;
+    /** The chosen mask. @type {number|null} */ this.mask = null;
+    /** It, while it is dragged. @type {any} */ this.movingMask = null;
+    /** A frame as the tracker sees it. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.seen = null;
+    /** Whether a drag goes round tracks instead of over them. */ this.lasso = false;
     this.space = false;
+  }
+
+  /** Begins to draw a mask, or ends it. @param {string|null} mode */
+  draw(mode) {
+    this.drawing = mode ? { mode, corners: [] } : null;
+    if (mode) this.mask = null;
+    this.select();
+  }
+
+  /** @param {number|null} id */
+  chooseMask(id) {
+    this.mask = id;
+    this.select();
   }
 
   /** Word that the views are to be painted anew. */
@@ -89,7 +111,7 @@ export class Model extends EventTarget {
       const response = await this.get("tracks");
       tracks = response.status === 200 ? readTracks(await response.arrayBuffer()) : [];
     }
-    const solve = state.solve === null ? { frames: [], points: [], rejected: [] } : await (await this.get("solve")).json();
+    const solve = state.solve === null ? { frames: [], points: [], rejected: [], astray: [], again: [], reasons: [] } : await (await this.get("solve")).json();
     const suggested = state.solve === null || state.floor ? null : await (await this.get("floor")).json();
     // A newer loading has begun meanwhile; what it brings is the later state.
     if (turn !== this.loading) return;
@@ -98,15 +120,20 @@ export class Model extends EventTarget {
     this.state = state;
     this.tracks = tracks;
     this.deleted = new Set(state.deleted);
+    this.trusted = new Set(state.trusted);
     this.cameras = [];
     for (const camera of solve.frames) this.cameras[camera.frame] = camera;
     this.points = solve.points;
     this.rmsOf = new Map(solve.points.map((/** @type {any} */ p) => [p.id, p.rms]));
     this.rejected = new Set(solve.rejected);
+    this.astray = new Map(solve.astray.map((/** @type {any} */ a) => [a.id, a]));
+    this.again = solve.again;
+    this.reasons = solve.reasons;
     this.suggested = suggested;
     if (solve.frames.length === 0) this.rival = null;
     this.frame = Math.min(this.frame, state.frames - 1);
     if (!this.insert(this.chosen)) this.chosen = null;
+    if (!state.masks.some((/** @type {any} */ m) => m.id === this.mask)) this.mask = null;
     this.dispatchEvent(new Event("loaded"));
   }
 

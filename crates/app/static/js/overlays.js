@@ -19,16 +19,17 @@ export function paintTracks(g, stage) {
     if (!here) continue;
     const [x, y] = stage.toStage(here);
     const rms = model.rmsOf.get(track.id);
+    const stray = model.astray.get(track.id)?.why ?? null;
     const off = model.cameras.length > 0 && rms === undefined;
     const picked = model.selected.has(track.id);
     // A dark edge keeps a mark readable on a plate of its own tone.
     g.globalAlpha = off && !picked ? 0.4 : 0.6;
     g.lineWidth = size < 3 ? 2 : 3;
     g.strokeStyle = colours.stone;
-    rhomb(g, x, y, picked ? 1.4 * size : size);
+    mark(g, x, y, picked ? 1.4 * size : size, stray);
     g.stroke();
     g.lineWidth = 1;
-    g.strokeStyle = picked ? colours.sand : off ? colours.brick : ramp(rms === undefined ? 0.5 : rms / bad);
+    g.strokeStyle = picked ? colours.sand : off ? (stray === "far" ? colours.lichen : stray === "short" ? colours.dust : colours.brick) : ramp(rms === undefined ? 0.5 : rms / bad);
     const strength = off && !picked ? 0.7 : 1;
     g.globalAlpha = 0.85 * strength;
     g.beginPath();
@@ -41,7 +42,7 @@ export function paintTracks(g, stage) {
     }
     g.stroke();
     g.globalAlpha = strength;
-    rhomb(g, x, y, picked ? 1.4 * size : size);
+    mark(g, x, y, picked ? 1.4 * size : size, stray);
     if (picked) { g.fillStyle = colours.sand; g.fill(); } else g.stroke();
   }
   g.globalAlpha = 1;
@@ -127,6 +128,16 @@ export function paintTile(g, stage) {
   g.stroke();
   const foot = stage.worldToStage(point), top = stage.worldToStage(add(point, scale(normal, size)));
   if (foot && top) { g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(top[0], top[1]); g.stroke(); }
+}
+
+/** The mark of a track; what does not follow the camera has another shape for each reason. @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} r @param {string|null} why */
+function mark(g, x, y, r, why) {
+  g.beginPath();
+  if (why === "own-way") { g.moveTo(x - r, y + r); g.lineTo(x, y - r); g.lineTo(x + r, y + r); }
+  else if (why === "on-frame") g.rect(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r);
+  else if (why === "partly") { g.moveTo(x, y - r); g.lineTo(x + r, y); g.lineTo(x, y + r); }
+  else { rhomb(g, x, y, why === "far" ? 0.7 * r : r); return; }
+  g.closePath();
 }
 
 /** @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} r */

@@ -1,6 +1,7 @@
 // @ts-check
 /** The scene from outside, drawn in parallel projection: from the top, the side or freely turned. */
 import { add, centre, scale } from "./camera.js";
+import { ellipse } from "./spread.js";
 import { colours } from "./colours.js";
 import { ramp } from "./ramp.js";
 
@@ -75,12 +76,13 @@ export class SceneView {
     return { from: add(on, scale(near, 1e4)), along: scale(near, -1) };
   }
 
-  /** @param {CanvasRenderingContext2D} g @param {string} kind @param {number} w @param {number} h */
-  paint(g, kind, w, h) {
+  /** With `firm` also how far each place may be off. @param {CanvasRenderingContext2D} g @param {string} kind @param {number} w @param {number} h @param {boolean} [firm] */
+  paint(g, kind, w, h, firm = false) {
     const { model } = this;
     this.lay(kind, w, h);
     if (!model.cameras.some(Boolean)) return;
     if (model.state.floor) this.paintFloor(g);
+    if (firm) this.paintFirmness(g);
     for (const p of model.points) {
       const [x, y] = this.toStage(p.x), picked = model.selected.has(p.id);
       g.fillStyle = picked ? colours.sand : ramp((p.rms * 1280) / model.state.width);
@@ -107,6 +109,27 @@ export class SceneView {
     g.fillText(`grid ${Number(step.toPrecision(3))} m`, x + 6, y - 6);
   }
 
+  /** Two deviations of every place, drawn where they can be seen at all. @param {CanvasRenderingContext2D} g */
+  paintFirmness(g) {
+    const { model } = this, { size, w, h } = /** @type {any} */ (this.frame), scale = 2 * size * this.zoom;
+    const { right, up } = this.axes(/** @type {any} */ (this.frame).kind);
+    const spot = (/** @type {number[]} */ at, /** @type {number[]} */ spread, /** @type {string} */ colour, /** @type {number} */ least) => {
+      const { long, short, turn } = ellipse(spread, right, up), [x, y] = this.toStage(at);
+      if (!(long * scale > least) || x < -200 || y < -200 || x > w + 200 || y > h + 200) return;
+      g.strokeStyle = colour;
+      g.beginPath();
+      // A point at the end of the world is a line that leaves the picture; longer than that it need not be.
+      g.ellipse(x, y, Math.min(long * scale, 2000), Math.max(Math.min(short * scale, 2000), 0.5), -turn, 0, 7);
+      g.stroke();
+    };
+    g.lineWidth = 1;
+    g.globalAlpha = 0.5;
+    for (const p of model.points) spot(p.x, p.spread, ramp((p.rms * 1280) / model.state.width), 1.5);
+    g.globalAlpha = 0.8;
+    model.cameras.forEach((c, i) => { if (c && i % 5 === 0) spot(centre(c), c.spread, colours.sand, 1); });
+    g.globalAlpha = 1;
+  }
+
   /** The path, broken where frames have no camera, and the view of the current frame. @param {CanvasRenderingContext2D} g */
   paintCameras(g) {
     const { model } = this;
@@ -121,6 +144,15 @@ export class SceneView {
       open = true;
     }
     g.stroke();
+    if (model.rival?.path.length) {
+      g.setLineDash([4, 3]);
+      g.strokeStyle = colours.sand;
+      g.beginPath();
+      model.rival.path.forEach((p, i) => { const [x, y] = this.toStage(p); if (i) g.lineTo(x, y); else g.moveTo(x, y); });
+      g.stroke();
+      g.setLineDash([]);
+      g.strokeStyle = colours.bone;
+    }
     const camera = model.camera();
     if (!camera) return;
     const eye = centre(camera), [x, y] = this.toStage(eye), { size } = /** @type {any} */ (this.frame), reach = 46 / (size * this.zoom);

@@ -3,6 +3,8 @@
 import { meetPlane, project, ray } from "./camera.js";
 import { colours } from "./colours.js";
 import { Handles } from "./handles.js";
+import { contains } from "./mask-shape.js";
+import { MaskTool } from "./masks.js";
 import { paintFloor, paintLook, paintTile, paintTracks } from "./overlays.js";
 import { SceneView } from "./scene-view.js";
 import { trackAt } from "./tracks.js";
@@ -27,6 +29,8 @@ export class Stage {
     /** @type {string|null} */ this.placing = null;
     /** @type {any} */ this.box = null;
     this.handles = new Handles(this);
+    this.masks = new MaskTool(this);
+    this.hovered = false;
     this.pending = false;
     new ResizeObserver(() => this.resize()).observe(root);
     this.listen();
@@ -115,8 +119,9 @@ export class Stage {
       }
       if (model.look?.frame === model.frame) paintLook(g, this, model.look.points);
       else if (this.option("tracks")) paintTracks(g, this);
+      this.masks.paint(g);
     } else {
-      this.scene.paint(g, this.kind(), this.root.clientWidth, this.root.clientHeight);
+      this.scene.paint(g, this.kind(), this.root.clientWidth, this.root.clientHeight, this.option("firm"));
       this.empty.hidden = model.points.length > 0;
       this.empty.textContent = "The scene can be seen from outside once the camera is solved.";
     }
@@ -125,7 +130,11 @@ export class Stage {
     if (this.box) {
       g.strokeStyle = colours.bone;
       g.setLineDash([4, 3]);
-      g.strokeRect(this.box.x0, this.box.y0, this.box.x1 - this.box.x0, this.box.y1 - this.box.y0);
+      if (model.lasso) {
+        g.beginPath();
+        this.box.path.forEach((/** @type {number[]} */ p, /** @type {number} */ i) => (i ? g.lineTo(p[0], p[1]) : g.moveTo(p[0], p[1])));
+        g.stroke();
+      } else g.strokeRect(this.box.x0, this.box.y0, this.box.x1 - this.box.x0, this.box.y1 - this.box.y0);
       g.setLineDash([]);
     }
   }
@@ -133,7 +142,8 @@ export class Stage {
   /** @param {CanvasRenderingContext2D} g */
   paintPicture(g) {
     const exact = this.frames.now(this.model.frame);
-    const bitmap = this.model.draftAt(this.model.frame, !!exact) ?? exact;
+    const seen = this.model.seen?.frame === this.model.frame ? this.model.seen.bitmap : null;
+    const bitmap = seen ?? this.model.draftAt(this.model.frame, !!exact) ?? exact;
     const shown = this.frames.shown;
     this.canvas.dataset.shown = String(shown?.frame ?? -1);
     if (!bitmap && !shown) return;
@@ -165,8 +175,8 @@ export class Stage {
     const { canvas } = this;
     canvas.addEventListener("wheel", (e) => { e.preventDefault(); this.zoom(this.at(e), Math.exp(-e.deltaY * 0.0015)); }, { passive: false });
     canvas.addEventListener("pointerdown", (e) => this.down(e));
-    canvas.addEventListener("pointermove", (e) => { this.last = this.at(e); if (!e.buttons) this.hover(this.last); });
-    canvas.addEventListener("pointerleave", () => this.leave());
+    canvas.addEventListener("pointermove", (e) => { this.last = this.at(e); this.hovered = true; if (!e.buttons) this.hover(this.last); });
+    canvas.addEventListener("pointerleave", () => { this.hovered = false; this.leave(); });
     this.root.querySelector(".stage-menu")?.addEventListener("change", () => this.chooseKind());
     this.root.querySelector('[data-view-act="fit"]')?.addEventListener("click", () => this.fit());
     this.chooseKind();
@@ -174,7 +184,7 @@ export class Stage {
 
   /** Overlays of the plate have no meaning from outside. */
   chooseKind() {
-    for (const input of this.root.querySelectorAll(".stage-menu label")) /** @type {HTMLElement} */ (input).hidden = !this.through();
+    for (const input of this.root.querySelectorAll(".stage-menu label")) /** @type {HTMLElement} */ (input).hidden = this.through() !== !input.hasAttribute("data-outside");
     this.leave();
     this.paint();
   }
@@ -209,7 +219,9 @@ export class Stage {
     }
     if (event.button !== 0) return;
     if (this.placing && this.through()) { this.place(at); return; }
+    if (this.through() && this.model.drawing) { this.masks.down(at, event); return; }
     if (this.handles.down(at)) return;
+    if (this.through() && this.masks.down(at, event)) return;
     const turns = this.kind() === "free" && !event.shiftKey;
     this.pick(at, event.shiftKey, turns);
   }
@@ -240,14 +252,16 @@ export class Stage {
       const d = Math.hypot(x - at[0], y - at[1]);
       if (d < best) { best = d; near = id; }
     }
-    const box = { x0: at[0], y0: at[1], x1: at[0], y1: at[1] };
+    const box = { x0: at[0], y0: at[1], x1: at[0], y1: at[1], path: [at] };
     if (!turns) this.box = box;
-    this.drag(([x, y], [dx, dy]) => { box.x1 = x; box.y1 = y; if (turns) this.scene.orbit(dx, dy); }, () => {
+    this.drag(([x, y], [dx, dy]) => { box.x1 = x; box.y1 = y; box.path.push([x, y]); if (turns) this.scene.orbit(dx, dy); }, () => {
       const { x0, y0, x1, y1 } = box;
       this.box = null;
-      if (Math.abs(x1 - x0) < 4 && Math.abs(y1 - y0) < 4) {
+      const still = Math.abs(x1 - x0) < 4 && Math.abs(y1 - y0) < 4;
+      if (still && (!model.lasso || box.path.length < 8)) {
         // A click on nothing loses nothing; Escape lets go of a selection.
         if (near === null) return;
+        model.mask = null;
         if (!more) model.selected.clear();
         if (more && model.selected.has(near)) model.selected.delete(near); else model.selected.add(near);
         model.select();
@@ -256,7 +270,8 @@ export class Stage {
       if (turns) return;
       if (!more) model.selected.clear();
       for (const { id, x, y } of this.marks()) {
-        if (x >= Math.min(x0, x1) && x <= Math.max(x0, x1) && y >= Math.min(y0, y1) && y <= Math.max(y0, y1)) model.selected.add(id);
+        const inside = model.lasso ? contains(box.path, [x, y]) : x >= Math.min(x0, x1) && x <= Math.max(x0, x1) && y >= Math.min(y0, y1) && y <= Math.max(y0, y1);
+        if (inside) model.selected.add(id);
       }
       model.select();
     });
@@ -265,7 +280,9 @@ export class Stage {
   /** @param {number[]} at */
   hover(at) {
     const placing = this.placing && this.through();
-    this.canvas.style.cursor = placing ? "crosshair" : this.handles.over(at) ? "grab" : "";
+    if (this.model.drawing) this.paint();
+    const mask = this.through() && !placing && !this.model.drawing ? this.masks.under(at) : null;
+    this.canvas.style.cursor = placing || (this.model.drawing && this.through()) ? "crosshair" : this.handles.over(at) || mask ? "grab" : "";
     if (!placing || !this.model.camera()) return;
     const now = performance.now();
     if (this.asking || now - (this.asked ?? 0) < SURFACE_MS) return;

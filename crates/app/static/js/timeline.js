@@ -105,7 +105,8 @@ export class Timeline {
       g.strokeStyle = c.line;
       g.beginPath(); g.moveTo(LEFT, top + height + 0.5); g.lineTo(w - RIGHT, top + height + 0.5); g.stroke();
     };
-    const rest = h - RULER - 22, error = [RULER + 2, rest * 0.55], number = [RULER + 4 + rest * 0.55, rest * 0.4];
+    const { masks } = model.state, shown = masks.slice(-3), room = shown.length ? 8 * shown.length + 4 : 0;
+    const rest = h - RULER - 22 - room, error = [RULER + 2, rest * 0.55], number = [RULER + 4 + rest * 0.55, rest * 0.4];
     // Error of each frame, as an area.
     const solved = model.cameras.filter(Boolean);
     const rival = model.rival?.frames ?? [];
@@ -115,6 +116,16 @@ export class Timeline {
       const camera = /** @type {any} */ (k), height = (camera.rms / most) * error[1];
       g.fillStyle = ramp(camera.rms / (model.state.width / 1280));
       g.fillRect(this.xOf(camera.frame) - cell / 2, error[0] + error[1] - height, cell + 0.4, height);
+    }
+    // How firmly each frame is held, as a line: what the adjustment leaves open.
+    if (solved.some((k) => /** @type {any} */ (k).slip > 0)) {
+      g.strokeStyle = c.lichen;
+      g.beginPath();
+      solved.forEach((k, i) => {
+        const camera = /** @type {any} */ (k), y = error[0] + error[1] - Math.min(camera.slip / most, 1) * error[1];
+        if (i) g.lineTo(this.xOf(camera.frame), y); else g.moveTo(this.xOf(camera.frame), y);
+      });
+      g.stroke();
     }
     // A solve that is compared with it, as a line.
     if (rival.length) {
@@ -134,6 +145,22 @@ export class Timeline {
     g.globalAlpha = 0.5;
     this.counts.forEach((v, f) => { const height = (v / top) * number[1]; g.fillRect(this.xOf(f) - cell / 2, number[0] + number[1] - height, cell + 0.4, height); });
     g.globalAlpha = 1;
+    // Masks: their spans as lines, their keys as rhombs.
+    if (shown.length) {
+      const from = number[0] + number[1] + 4;
+      lane("masks", from, room - 4, "");
+      shown.forEach((/** @type {import("./mask-shape.js").Mask} */ mask, /** @type {number} */ i) => {
+        const y = from + 4 + 8 * i, [a, b] = mask.span ?? [0, n - 1];
+        g.strokeStyle = g.fillStyle = mask.id === model.mask ? c.sand : c.bone;
+        g.globalAlpha = mask.id === model.mask ? 1 : 0.6;
+        g.beginPath(); g.moveTo(this.xOf(Math.min(a, n - 1)) - cell / 2, y); g.lineTo(this.xOf(Math.min(b, n - 1)) + cell / 2, y); g.stroke();
+        for (const { frame } of mask.keys) {
+          const x = this.xOf(frame);
+          if (frame < n) { g.beginPath(); g.moveTo(x, y - 3.5); g.lineTo(x + 3.5, y); g.lineTo(x, y + 3.5); g.lineTo(x - 3.5, y); g.fill(); }
+        }
+        g.globalAlpha = 1;
+      });
+    }
     // Frames that are ready to play.
     lane("ready", h - 16, 10, "");
     g.fillStyle = c.sand;

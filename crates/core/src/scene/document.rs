@@ -4,7 +4,8 @@ use super::datum::Datum;
 use super::insert::{Insert, InsertId};
 use crate::geometry::Similarity;
 use crate::solve::SolveSettings;
-use crate::track::{Masks, TrackId, TrackSettings};
+use crate::solve::TrackChoice;
+use crate::track::{Mask, Masks, TrackId, TrackSettings};
 use nalgebra::{Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -66,10 +67,16 @@ pub struct ShotDocument {
     pub track_settings: TrackSettings,
     /// Where the analysis looks.
     pub masks: Masks,
+    /// The id that the next mask gets.
+    #[serde(default)]
+    pub next_mask: u32,
     /// The track run in use.
     pub tracks: Option<AnalysisId>,
     /// Tracks taken out by hand.
     pub deleted_tracks: BTreeSet<TrackId>,
+    /// Tracks that are used even where they do not follow the camera.
+    #[serde(default)]
+    pub trusted_tracks: BTreeSet<TrackId>,
     /// How the camera is solved.
     pub solve_settings: SolveSettings,
     /// The solve in use.
@@ -125,6 +132,31 @@ pub enum Edit {
         /// Which.
         tracks: Vec<TrackId>,
     },
+    /// Uses tracks whether they follow the camera or not.
+    TrustTracks {
+        /// Which.
+        tracks: Vec<TrackId>,
+    },
+    /// Leaves it to the solve again whether tracks are used.
+    DoubtTracks {
+        /// Which.
+        tracks: Vec<TrackId>,
+    },
+    /// Draws a mask; its id is given by the document.
+    AddMask {
+        /// Its shape.
+        mask: Mask,
+    },
+    /// Changes a mask.
+    ChangeMask {
+        /// With the id of the one it replaces.
+        mask: Mask,
+    },
+    /// Takes a mask away.
+    RemoveMask {
+        /// Which.
+        id: u32,
+    },
     /// Changes the datum. What is placed stays where it is in the picture.
     Datum {
         /// The new one.
@@ -170,6 +202,12 @@ pub enum EditError {
         /// Which.
         id: InsertId,
     },
+    /// No such mask.
+    #[error("there is no mask {id} any more; reload the page")]
+    NoMask {
+        /// Which.
+        id: u32,
+    },
     /// A value that cannot be used.
     #[error("{0}")]
     Value(String),
@@ -182,8 +220,10 @@ impl ShotDocument {
             trim: FrameRange { first: 0, last: frames.saturating_sub(1) },
             track_settings: TrackSettings::default(),
             masks: Masks::default(),
+            next_mask: 1,
             tracks: None,
             deleted_tracks: BTreeSet::new(),
+            trusted_tracks: BTreeSet::new(),
             solve_settings: SolveSettings::default(),
             solve: None,
             datum: Datum::default(),
@@ -198,6 +238,21 @@ impl ShotDocument {
         self.inserts.iter().find(|i| i.id == id)
     }
 
+    /// Which tracks a solve uses, and where.
+    pub fn track_choice(&self) -> TrackChoice {
+        TrackChoice {
+            left_out: self.deleted_tracks.clone(),
+            trusted: self.trusted_tracks.clone(),
+            masks: self.masks.clone(),
+            window_half_px: f64::from(self.track_settings.window_half_px),
+        }
+    }
+
+    /// The mask with an id.
+    pub fn mask(&self, id: u32) -> Option<&Mask> {
+        self.masks.masks.iter().find(|m| m.id == id)
+    }
+
     /// The document after an edit.
     ///
     /// # Errors
@@ -210,10 +265,14 @@ impl ShotDocument {
                     return Err(EditError::EmptyTrim { first: range.first, last: range.last });
                 }
                 if *range != self.trim {
+                    // Masks stay on the frames of the file on which they were drawn.
+                    let by = i64::from(self.trim.first) - i64::from(range.first);
+                    next.masks.masks.iter_mut().for_each(|m| m.shift(by));
                     next.trim = *range;
                     next.tracks = None;
                     next.solve = None;
                     next.deleted_tracks.clear();
+                    next.trusted_tracks.clear();
                 }
             }
             Edit::TrackSettings { settings } => {
@@ -224,6 +283,7 @@ impl ShotDocument {
                 if next.tracks != Some(*analysis) {
                     next.tracks = Some(*analysis);
                     next.deleted_tracks.clear();
+                    next.trusted_tracks.clear();
                 }
             }
             Edit::UseSolve { analysis, from_old } => {
@@ -237,7 +297,31 @@ impl ShotDocument {
                 settings.validate().map_err(EditError::Value)?;
                 next.solve_settings = settings.clone();
             }
-            Edit::DeleteTracks { tracks } => next.deleted_tracks.extend(tracks.iter().copied()),
+            Edit::DeleteTracks { tracks } => {
+                next.deleted_tracks.extend(tracks.iter().copied());
+                next.trusted_tracks.retain(|t| !tracks.contains(t));
+            }
+            Edit::TrustTracks { tracks } => {
+                next.trusted_tracks.extend(tracks.iter().copied());
+                next.deleted_tracks.retain(|t| !tracks.contains(t));
+            }
+            Edit::DoubtTracks { tracks } => next.trusted_tracks.retain(|t| !tracks.contains(t)),
+            Edit::AddMask { mask } => {
+                let id = next.next_mask.max(1);
+                next.next_mask = id + 1;
+                let name = if mask.name.trim().is_empty() { format!("mask {id}") } else { mask.name.clone() };
+                next.masks.masks.push(Mask { id, name, ..mask.clone() });
+            }
+            Edit::ChangeMask { mask } => {
+                let slot = next.masks.masks.iter_mut().find(|m| m.id == mask.id).ok_or(EditError::NoMask { id: mask.id })?;
+                *slot = mask.clone();
+            }
+            Edit::RemoveMask { id } => {
+                if self.mask(*id).is_none() {
+                    return Err(EditError::NoMask { id: *id });
+                }
+                next.masks.masks.retain(|m| m.id != *id);
+            }
             Edit::RestoreTracks { tracks } => tracks.iter().for_each(|t| {
                 next.deleted_tracks.remove(t);
             }),
@@ -281,6 +365,9 @@ impl ShotDocument {
                 next.light = *light;
             }
         }
+        if next.masks != self.masks {
+            next.masks.validate().map_err(|e| EditError::Value(e.to_string()))?;
+        }
         Ok(next)
     }
 }
@@ -296,6 +383,11 @@ impl Edit {
             Self::SolveSettings { .. } => "solve settings".to_owned(),
             Self::DeleteTracks { tracks } => format!("delete {} tracks", tracks.len()),
             Self::RestoreTracks { tracks } => format!("restore {} tracks", tracks.len()),
+            Self::TrustTracks { tracks } => format!("use {} tracks anyway", tracks.len()),
+            Self::DoubtTracks { tracks } => format!("leave {} tracks to the solve", tracks.len()),
+            Self::AddMask { .. } => "draw mask".to_owned(),
+            Self::ChangeMask { .. } => "change mask".to_owned(),
+            Self::RemoveMask { .. } => "remove mask".to_owned(),
             Self::Datum { .. } => "datum".to_owned(),
             Self::AddInsert { .. } => "place insert".to_owned(),
             Self::ChangeInsert { .. } => "change insert".to_owned(),
@@ -350,6 +442,44 @@ mod tests {
         assert!(doc.apply(&Edit::AddInsert { insert: insert([f64::NAN, 0.0, 0.0], 0.0) }).is_err());
         let light = Light { sun: f64::INFINITY, ..Light::default() };
         assert!(doc.apply(&Edit::Light { light }).is_err());
+    }
+
+    fn square_mask() -> Mask {
+        use crate::track::{MaskKey, MaskMode};
+        let outline = |x: f64| vec![[x, 0.0], [x + 10.0, 0.0], [x, 10.0]];
+        Mask::new(MaskMode::KeepOut, vec![MaskKey { frame: 0, outline: outline(0.0) }, MaskKey { frame: 8, outline: outline(80.0) }])
+    }
+
+    #[test]
+    fn masks_are_drawn_changed_and_taken_away_and_keep_to_their_frames() {
+        let doc = ShotDocument::new(20).apply(&Edit::AddMask { mask: square_mask() }).unwrap();
+        assert_eq!((doc.masks.masks[0].id, doc.masks.masks[0].name.as_str()), (1, "mask 1"));
+        let mut mask = doc.masks.masks[0].clone();
+        mask.span = Some((2, 10));
+        let doc = doc.apply(&Edit::ChangeMask { mask: mask.clone() }).unwrap();
+        let trimmed = doc.apply(&Edit::Trim { range: FrameRange { first: 4, last: 19 } }).unwrap();
+        let moved = &trimmed.masks.masks[0];
+        assert_eq!((moved.outline_at(0)[0], moved.outline_at(4)[0], moved.span), ([40.0, 0.0], [80.0, 0.0], Some((0, 6))));
+        let back = trimmed.apply(&Edit::Trim { range: FrameRange { first: 0, last: 19 } }).unwrap();
+        assert_eq!(back.masks.masks[0].outline_at(8)[0], [80.0, 0.0]);
+        let gone = doc.apply(&Edit::RemoveMask { id: 1 }).unwrap();
+        assert_eq!(gone.apply(&Edit::ChangeMask { mask: mask.clone() }), Err(EditError::NoMask { id: 1 }));
+        assert_eq!(gone.apply(&Edit::AddMask { mask: square_mask() }).unwrap().masks.masks[0].id, 2, "ids are never used twice");
+        mask.keys[0].outline.pop();
+        assert!(matches!(doc.apply(&Edit::ChangeMask { mask }), Err(EditError::Value(_))));
+    }
+
+    #[test]
+    fn a_track_is_either_deleted_or_trusted() {
+        let tracks = || vec![TrackId(3), TrackId(5)];
+        let doc = ShotDocument::new(20).apply(&Edit::DeleteTracks { tracks: tracks() }).unwrap();
+        let doc = doc.apply(&Edit::TrustTracks { tracks: vec![TrackId(5)] }).unwrap();
+        let choice = doc.track_choice();
+        assert_eq!((choice.left_out, choice.trusted), ([TrackId(3)].into(), [TrackId(5)].into()));
+        let doc = doc.apply(&Edit::DeleteTracks { tracks: tracks() }).unwrap();
+        assert!(doc.trusted_tracks.is_empty() && doc.deleted_tracks.len() == 2);
+        let doc = doc.apply(&Edit::TrustTracks { tracks: tracks() }).unwrap().apply(&Edit::DoubtTracks { tracks: tracks() }).unwrap();
+        assert!(doc.trusted_tracks.is_empty() && doc.deleted_tracks.is_empty());
     }
 
     proptest! {

@@ -274,7 +274,7 @@ fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, tell: &mut T
     let Input { problem, settings, .. } = *input;
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
     let free_focal = settings.focal_px.is_none();
-    let mut scene = find_start(problem, keys, settings.focal_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
+    let mut scene = find_start(problem, keys, settings.focal_px, settings.focal_hint_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
     let tracks = pick_tracks(problem, keys, 900);
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());

@@ -135,6 +135,10 @@ pub const MOST_READOUT: f64 = 1.2;
 pub struct SolveSettings {
     /// The focal length in px, where it is known; else it is found.
     pub focal_px: Option<f64>,
+    /// How it was written, to be shown again.
+    pub focal_said: String,
+    /// A focal length in px to begin with, as the file tells it; it is not relied on.
+    pub focal_hint_px: Option<f64>,
     /// How the camera moves.
     pub motion: MotionChoice,
     /// What the lens does.
@@ -151,7 +155,7 @@ impl SolveSettings {
     /// # Errors
     /// A sentence that says which value is out of range.
     pub fn validate(&self) -> Result<(), String> {
-        if self.focal_px.is_some_and(|f| !(f > 1.0 && f < 1e6)) {
+        if [self.focal_px, self.focal_hint_px].into_iter().flatten().any(|f| !(f > 1.0 && f < 1e6)) {
             return Err("the focal length must be a number of px above 1".to_owned());
         }
         if matches!(self.readout, ReadoutChoice::Given(r) if !(-MOST_READOUT..=MOST_READOUT).contains(&r)) {

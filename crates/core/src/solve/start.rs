@@ -78,14 +78,21 @@ struct Pair {
 }
 
 /// Tries all starting focal lengths on a window of keyframes and keeps the scene that explains the
-/// most. `given_focal_px` replaces the search; with `zooms` every frame has a focal length of its own.
+/// most. `given_focal_px` replaces the search, `hint_px` is tried as well; with `zooms` every frame has a focal length of its own.
 ///
 /// # Errors
 /// Tells in words what was missing.
-pub fn find_start(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zooms: bool) -> Result<Scene, String> {
+pub fn find_start(
+    problem: &Problem,
+    keyframes: &[u32],
+    given_focal_px: Option<f64>,
+    hint_px: Option<f64>,
+    zooms: bool,
+) -> Result<Scene, String> {
+    let usual = || FOCAL_STARTS.iter().map(|w| w * f64::from(problem.width.max(problem.height)));
     let starts: Vec<f64> = match given_focal_px {
         Some(f) => vec![f],
-        None => FOCAL_STARTS.iter().map(|w| w * f64::from(problem.width.max(problem.height))).collect(),
+        None => hint_px.into_iter().chain(usual()).collect(),
     };
     let tried: Vec<Option<(f64, Scene)>> =
         starts.par_iter().map(|&focal_px| find_start_at(problem, keyframes, focal_px, given_focal_px.is_none(), zooms)).collect();

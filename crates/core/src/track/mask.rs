@@ -157,6 +157,19 @@ impl Mask {
         shape
     }
 
+    /// Moves it by frames. What falls before frame 0 goes; the shape on frame 0 stays what it was.
+    pub fn shift(&mut self, by: i64) {
+        let frame = |f: u32| u32::try_from(i64::from(f) + by).ok();
+        let at_start = u32::try_from(-by).ok().map(|f| self.outline_at(f));
+        let kept: Vec<MaskKey> = self.keys.iter().filter_map(|k| Some(MaskKey { frame: frame(k.frame)?, outline: k.outline.clone() })).collect();
+        let cut = kept.len() < self.keys.len();
+        self.keys = kept;
+        if let Some(outline) = at_start.filter(|_| cut && self.keys.first().is_none_or(|k| k.frame > 0)) {
+            self.set_key(0, outline);
+        }
+        self.span = self.span.map(|(first, last)| (frame(first).unwrap_or(0), frame(last).unwrap_or(0)));
+    }
+
     /// Sets the outline at a frame: a key that is there is replaced, else one is added.
     pub fn set_key(&mut self, frame: u32, outline: Vec<[f64; 2]>) {
         match self.keys.binary_search_by_key(&frame, |k| k.frame) {

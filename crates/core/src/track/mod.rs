@@ -8,6 +8,7 @@
 //! frame to frame.
 
 mod align;
+mod around;
 mod away;
 mod backward;
 mod detect;
@@ -18,6 +19,7 @@ mod settings;
 mod track_set;
 mod tracker;
 
+pub use around::keep_out_of;
 pub use backward::BackwardTracker;
 pub use detect::{Corner, best_corner, min_eigenvalues};
 pub use follow::Follower;

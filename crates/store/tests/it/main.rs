@@ -108,10 +108,10 @@ fn a_half_written_analysis_is_never_seen() {
 #[test]
 fn only_the_newest_job_of_each_kind_is_shown() {
     let House { store, shot, .. } = house();
-    let first = store.add_job(shot, JobKind::Track).unwrap();
+    let first = store.add_job(shot, JobKind::Track, "").unwrap();
     store.update_job(&JobRow { state: JobState::Failed, message: "no".into(), ..store.job(first).unwrap() }).unwrap();
-    let second = store.add_job(shot, JobKind::Track).unwrap();
-    let other = store.add_job(shot, JobKind::Deliver).unwrap();
+    let second = store.add_job(shot, JobKind::Track, "").unwrap();
+    let other = store.add_job(shot, JobKind::Deliver, "").unwrap();
     let shown: Vec<_> = store.latest_jobs(shot).unwrap().into_iter().map(|j| (j.id, j.state)).collect();
     assert_eq!(shown, [(second, JobState::Waiting), (other, JobState::Waiting)]);
     assert_eq!(store.mark_interrupted().unwrap(), 2);

@@ -1,0 +1,53 @@
+//! Masks: made of a cluster of tracks, and set to follow the picture. Drawing and changing them are plain edits.
+
+use super::edits::{apply, changed_route};
+use super::{Desk, PageError, block};
+use crate::engine::EngineError;
+use actix_web::{Responder, post, web};
+use fennik_core::scene::Edit;
+use fennik_core::track::{TrackId, TrackSet, keep_out_of};
+use fennik_store::{JobKind, ShotId};
+use serde::Deserialize;
+
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.service(draw_round).service(follow);
+}
+
+#[derive(Deserialize)]
+struct DrawRequest {
+    revision: i64,
+    tracks: Vec<TrackId>,
+}
+
+/// A keep-out round the given tracks, that moves with them.
+#[post("/shots/{id}/masks/round-tracks")]
+async fn draw_round(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<DrawRequest>) -> Result<impl Responder, PageError> {
+    let (id, body) = (*id, body.into_inner());
+    apply(desk, id, body.revision, move |desk| {
+        let shot = desk.open(id)?;
+        let nothing = || EngineError::Message("select tracks first; the keep-out is drawn round them".to_owned());
+        let run = shot.document().tracks.ok_or_else(nothing)?;
+        let set = TrackSet::from_bytes(&desk.store.analysis_bytes(run)?).map_err(|e| EngineError::Message(e.to_string()))?;
+        let chosen: Vec<_> = set.tracks.iter().filter(|t| body.tracks.contains(&t.id)).collect();
+        let margin_px = 1.5 * f64::from(shot.document().track_settings.window_half_px);
+        Ok(Edit::AddMask { mask: keep_out_of(&chosen, margin_px).ok_or_else(nothing)? })
+    })
+    .await
+}
+
+#[derive(Deserialize)]
+struct FollowForm {
+    mask: u32,
+    frame: u32,
+}
+
+/// Has a mask follow the picture from a frame on, both ways.
+#[post("/shots/{id}/masks/follow")]
+async fn follow(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Json<FollowForm>) -> Result<impl Responder, PageError> {
+    let (id, form) = (*id, form.into_inner());
+    block(move || {
+        desk.jobs.queue(id, JobKind::Follow, &format!("{} {}", form.mask, form.frame))?;
+        changed_route(&desk, id)
+    })
+    .await
+}
