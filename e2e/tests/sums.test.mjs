@@ -3,6 +3,9 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { across, centre, dot, meetPlane, project, ray } from "../../crates/app/static/js/camera.js";
 import { chosenBy } from "../../crates/app/static/js/cleanup.js";
+import { contains, countsOn, fromLine, outlineAt, pieces, withCorner, withKey, withoutCorner, withoutKey } from "../../crates/app/static/js/mask-shape.js";
+import { words, worstAbove } from "../../crates/app/static/js/refine.js";
+import { ellipse } from "../../crates/app/static/js/spread.js";
 import { compared } from "../../crates/app/static/js/compare.js";
 import { counts, readTracks, trackAt } from "../../crates/app/static/js/tracks.js";
 
@@ -42,12 +45,66 @@ test("a frame on which a point was out of sight has no place and counts for noth
 });
 
 test("filters take what they say and leave the deleted alone", () => {
-  const track = (id, frames) => ({ id, first: 0, xy: new Float32Array(2 * frames) });
-  const model = { tracks: [track(1, 5), track(2, 50), track(3, 9), track(4, 4)], rmsOf: new Map([[1, 0.2], [2, 0.9], [4, 3]]), deleted: new Set([4]), cameras: [{}] };
-  assert.deepEqual(chosenBy(model, "error", 0.5), [2]);
-  assert.deepEqual(chosenBy(model, "short", 10), [1, 3]);
-  assert.deepEqual(chosenBy(model, "astray", 0), [3]);
-  assert.deepEqual(chosenBy({ ...model, cameras: [] }, "astray", 0), [], "without a camera nothing is astray");
+  const track = (id, frames, first = 0, at = [5, 5]) => ({ id, first, xy: new Float32Array(Array.from({ length: frames }, () => at).flat()) });
+  const tracks = [track(1, 5), track(2, 50, 0, [200, 100]), track(3, 9, 20), track(4, 4)];
+  const model = { tracks, rmsOf: new Map([[1, 0.2], [2, 0.9], [4, 3]]), deleted: new Set([4]), cameras: [{}], frame: 2, state: { width: 300, height: 150 } };
+  const chosen = (kind, more = {}, of = model) => chosenBy(of, { kind, limit: 0, from: 0, to: 0, parts: [], ...more });
+  assert.deepEqual(chosen("error", { limit: 0.5 }), [2]);
+  assert.deepEqual(chosen("short", { limit: 10 }), [1, 3]);
+  assert.deepEqual(chosen("span", { from: 25, to: 40 }), [2, 3]);
+  assert.deepEqual(chosen("whole", { from: 20, to: 28 }), [2, 3]);
+  assert.deepEqual(chosen("whole", { from: 20, to: 29 }), [2]);
+  assert.deepEqual(chosen("region", { parts: [0] }), [1], "in the first part on this frame");
+  assert.deepEqual(chosen("region", { parts: [8] }), [2]);
+  assert.deepEqual(chosen("astray"), [3]);
+  assert.deepEqual(chosen("astray", {}, { ...model, cameras: [] }), [], "without a camera nothing is astray");
+});
+
+const square = (x) => [[x, 0], [x + 10, 0], [x + 10, 10], [x, 10]];
+const mask = { id: 1, name: "m", mode: "keep-out", keys: [{ frame: 10, outline: square(0) }, { frame: 20, outline: square(40) }], smooth: [], inverted: false, span: null };
+
+test("a mask moves between its keys, is held outside them, and is keyed by being set", () => {
+  assert.deepEqual([0, 15, 99].map((f) => outlineAt(mask, f)[0][0]), [0, 20, 40]);
+  const keyed = withKey(withKey(mask, 15, square(7)), 15, square(9));
+  assert.deepEqual(keyed.keys.map((k) => k.frame), [10, 15, 20]);
+  assert.equal(outlineAt(keyed, 15)[0][0], 9);
+  assert.deepEqual(withoutKey(keyed, 15), mask);
+  assert.equal(withoutKey({ ...mask, keys: [mask.keys[0]] }, 10).keys.length, 1, "the last key stays");
+  assert.ok(countsOn(mask, 5) && !countsOn({ ...mask, span: [6, 9] }, 5) && countsOn({ ...mask, span: [6, 9] }, 9));
+});
+
+test("corners are added and taken away on every key", () => {
+  const more = withCorner(mask, 3);
+  assert.deepEqual(more.keys.map((k) => k.outline[4]), [[0, 5], [40, 5]]);
+  assert.deepEqual(withoutCorner(more, 4).keys, mask.keys);
+  const three = withoutCorner(mask, 0);
+  assert.equal(withoutCorner(three, 0), three, "three corners stay");
+});
+
+test("straight corners make straight pieces and smooth ones bulge", () => {
+  const [first] = pieces(square(0), []);
+  assert.deepEqual([first.c[1], first.d[1]], [0, 0]);
+  const [round] = pieces(square(0), [true, true, true, true]);
+  assert.ok(round.c[1] < 0 && round.d[1] < 0, "the upper side bulges upwards");
+  assert.ok(contains(square(0), [5, 5]) && !contains(square(0), [15, 5]));
+  assert.deepEqual([fromLine([5, 3], [0, 0], [10, 0]), fromLine([-3, 4], [0, 0], [10, 0])], [3, 5]);
+});
+
+test("dropping the worst tells how many go and what the error becomes", () => {
+  const points = [{ id: 1, rms: 0.1, views: 90 }, { id: 2, rms: 0.2, views: 10 }, { id: 3, rms: 1, views: 10 }];
+  const of = worstAbove(points, 0.5);
+  assert.deepEqual(of.tracks, [3]);
+  assert.ok(Math.abs(of.before - Math.sqrt((0.9 + 0.4 + 10) / 110)) < 1e-12 && Math.abs(of.after - Math.sqrt(1.3 / 100)) < 1e-12);
+  assert.match(words(of, 3), /^1 of 3 tracks go · 0\.321 px now, 0\.114 px without them$/);
+  assert.match(words(worstAbove(points, 9), 3), /no track is worse/);
+});
+
+test("a covariance is seen as the ellipse of its axes", () => {
+  const flat = ellipse([4, 0, 0, 1, 0, 9], [1, 0, 0], [0, 1, 0]);
+  assert.ok(Math.abs(flat.long - 2) < 1e-12 && Math.abs(flat.short - 1) < 1e-12 && Math.abs(flat.turn) < 1e-12);
+  const tilted = ellipse([2.5, 1.5, 0, 2.5, 0, 0], [1, 0, 0], [0, 1, 0]);
+  assert.ok(Math.abs(tilted.long - 2) < 1e-9 && Math.abs(tilted.turn - Math.PI / 4) < 1e-9);
+  assert.deepEqual(ellipse([0, 0, 0, 0, 0, 0], [1, 0, 0], [0, 1, 0]).long, 0);
 });
 
 test("two solves are compared frame by frame", () => {

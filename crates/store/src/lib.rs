@@ -18,12 +18,11 @@ use rusqlite_migration::{M, Migrations};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard};
 
-const MIGRATIONS: &[M<'static>] =
-    &[
-        M::up(include_str!("../migrations/0001_init.sql")),
-        M::up(include_str!("../migrations/0002_kept_solves.sql")),
-        M::up(include_str!("../migrations/0003_more_jobs.sql")),
-    ];
+const MIGRATIONS: &[M<'static>] = &[
+    M::up(include_str!("../migrations/0001_init.sql")),
+    M::up(include_str!("../migrations/0002_kept_solves.sql")),
+    M::up(include_str!("../migrations/0003_more_jobs.sql")),
+];
 
 /// The data folder: `fennik.sqlite` and the folders `clips` and `analyses`.
 pub struct Store {

@@ -3,7 +3,7 @@
 use super::{Scratch, peak_mb};
 use crate::engine::{EngineError, analyse, demo, picture};
 use fennik_core::scene::ShotDocument;
-use fennik_core::solve::{SolveSettings, solve_camera, TrackChoice};
+use fennik_core::solve::{SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 use fennik_render::{Quality, Stage};

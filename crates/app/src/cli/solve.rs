@@ -3,8 +3,8 @@
 use super::{Scratch, TrimArgument, peak_mb, show};
 use crate::engine::analyse;
 use fennik_core::geometry::Similarity;
-use fennik_core::solve::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, solve_camera, TrackChoice};
 use fennik_core::image::{Channel, PictureSettings};
+use fennik_core::solve::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{Masks, TrackDirection, TrackSettings};
 use fennik_media::{ClipInfo, camera_document, read_masks};
 use std::ops::ControlFlow;

@@ -2,7 +2,7 @@
 
 use super::{EngineError, analyse, import};
 use fennik_core::scene::{AnalysisId, Datum, Edit, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, suggest_floor};
-use fennik_core::solve::{Solution, SolveSettings, solve_camera, TrackChoice};
+use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, Source, probe};
 use fennik_store::{AnalysisKind, NewAnalysis, Store};

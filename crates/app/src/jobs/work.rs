@@ -8,8 +8,9 @@ use fennik_core::track::TrackSet;
 use fennik_store::{AnalysisKind, JobKind, NewAnalysis, Store};
 use std::ops::ControlFlow;
 
-/// How far a followed outline may lie from the keys that are kept of it, px.
-const FOLLOW_TOLERANCE_PX: f64 = 0.6;
+/// How far a followed outline may lie from the keys that are kept of it, px of a picture 1280 wide: few keys are easily
+/// corrected.
+const FOLLOW_TOLERANCE_PX: f64 = 2.0;
 
 /// Does the job; returns its closing words.
 pub fn run(store: &Store, reporter: &mut Reporter) -> Result<String, EngineError> {
@@ -76,7 +77,9 @@ fn solve(store: &Store, shot: &OpenShot, from: Option<&Solution>, reporter: &mut
 fn follow(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<String, EngineError> {
     let argument = reporter.job.argument.clone();
     let numbers: Vec<u32> = argument.split(' ').filter_map(|n| n.parse().ok()).collect();
-    let [id, key] = numbers[..] else { return Err(EngineError::Message("which mask was to follow is not known; ask for it again".to_owned())) };
+    let [id, key] = numbers[..] else {
+        return Err(EngineError::Message("which mask was to follow is not known; ask for it again".to_owned()));
+    };
     let gone = || EngineError::Message("the mask that was to follow is gone; draw it again".to_owned());
     let mask = shot.document().mask(id).ok_or_else(gone)?;
     let frames = shot.document().trim.count();
@@ -91,7 +94,7 @@ fn follow(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Str
     // Somebody may have changed it meanwhile; only its keys are new.
     let head = store.shot(shot.state.shot.id)?.head;
     let mut mask = head.document.mask(id).ok_or_else(gone)?.clone();
-    mask.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX);
+    mask.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX * f64::from(shot.clip.width) / 1280.0);
     let reached = (found.from, found.from + found.outlines.len() as u32 - 1);
     store.edit(shot.state.shot.id, Some(head.id), &Edit::ChangeMask { mask })?;
     let lost = if reached == (first, last) { "" } else { "; beyond that nothing inside it could be followed" };

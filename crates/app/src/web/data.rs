@@ -181,9 +181,8 @@ async fn show_rival(desk: web::Data<Desk>, path: web::Path<(ShotId, AnalysisId)>
         let world = &shot.document().datum.world_from_solve;
         // Laid over the solve in use, so that the paths can be compared.
         let over = desk.solution(&shot).ok().and_then(|held| analyse::between_solves(&solution, &held));
-        let path: Vec<_> = over.map_or_else(Vec::new, |o| {
-            solution.frames.iter().map(|f| json!(world.point(o.point(f.pose.centre())))).collect()
-        });
+        let path: Vec<_> =
+            over.map_or_else(Vec::new, |o| solution.frames.iter().map(|f| json!(world.point(o.point(f.pose.centre())))).collect());
         Ok(json!({ "id": analysis, "rms": solution.rms_px, "frames": frames, "path": path, "regions": solution.regions_px }))
     })
     .await?;

@@ -4,12 +4,12 @@ use super::focal::focal_px;
 use super::{Desk, PageError, block, kept_solve, workbench};
 use crate::engine::{EngineError, analyse};
 use actix_web::{HttpResponse, Responder, post, web};
+use fennik_core::image::{Channel, PictureSettings};
 use fennik_core::scene::{
     AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor,
     suggest_floor, surface_at,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
-use fennik_core::image::{Channel, PictureSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::{JobId, JobKind, RevisionId, ShotId, ShotState};
 use nalgebra::{Vector2, Vector3};
@@ -142,10 +142,8 @@ async fn change_track_settings(
     form: web::Form<TrackForm>,
 ) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
-    apply(desk, id, form.revision, move |desk| {
-        Ok(Edit::TrackSettings { settings: form.over(&desk.open(id)?.document().track_settings) })
-    })
-    .await
+    apply(desk, id, form.revision, move |desk| Ok(Edit::TrackSettings { settings: form.over(&desk.open(id)?.document().track_settings) }))
+        .await
 }
 
 #[derive(Deserialize)]
@@ -174,7 +172,11 @@ async fn change_solve_settings(
             focal_px,
             focal_said: form.focal.trim().to_owned(),
             focal_hint_px: shot.clip.focal_hint_px(),
-            motion: form.motion, lens: form.lens, readout, centre };
+            motion: form.motion,
+            lens: form.lens,
+            readout,
+            centre,
+        };
         Ok(Edit::SolveSettings { settings })
     })
     .await

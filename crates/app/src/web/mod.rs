@@ -32,6 +32,12 @@ use std::sync::{Arc, Mutex, PoisonError};
 /// Largest body of an edit, bytes.
 const EDIT_LIMIT: usize = 4 * 1024 * 1024;
 
+/// A frame as the tracker sees it, and what it was made of.
+struct Seen {
+    of: (ClipId, u32, PictureSettings),
+    plane: Arc<Plane>,
+}
+
 /// What every handler may use.
 pub struct Desk {
     store: Arc<Store>,
@@ -39,7 +45,7 @@ pub struct Desk {
     solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
     stage: Mutex<Option<(RevisionId, Arc<Stage>)>>,
     pictures: picture::Cache,
-    seen: Mutex<Option<(ClipId, u32, PictureSettings, Arc<Plane>)>>,
+    seen: Mutex<Option<Seen>>,
 }
 
 impl Desk {
@@ -76,11 +82,12 @@ impl Desk {
         let (first, end) = shot.range();
         let (clip, at) = (shot.state.shot.clip, (first + frame).min(end.saturating_sub(1)));
         let mut slot = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((.., plane)) = slot.as_ref().filter(|(c, f, p, _)| (*c, *f, p) == (clip, at, picture)) {
-            return Ok(plane.clone());
+        let of = (clip, at, *picture);
+        if let Some(held) = slot.as_ref().filter(|s| s.of == of) {
+            return Ok(held.plane.clone());
         }
         let plane = Arc::new(analyse::seen_frame(&shot.clip, at, picture)?);
-        *slot = Some((clip, at, *picture, plane.clone()));
+        *slot = Some(Seen { of, plane: plane.clone() });
         Ok(plane)
     }
 

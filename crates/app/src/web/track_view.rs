@@ -7,11 +7,12 @@ use fennik_core::track::{Track, TrackId, TrackSet};
 use fennik_store::ShotId;
 use image::{ImageEncoder, RgbImage};
 
-/// Side of one patch in the strip, px.
+/// Side of one patch, px, and how many stand in a row.
 const PATCH: u32 = 48;
+const ROW: usize = 8;
 /// Side of what a patch shows, px of a picture 1280 wide.
 const SHOWN_PX: f64 = 33.0;
-/// Patches in a strip.
+/// Patches in all.
 const MOST: usize = 24;
 const QUALITY: u8 = 88;
 
@@ -26,7 +27,7 @@ fn spread(track: &Track) -> Vec<u32> {
     (0..n).map(|i| seen[i * (seen.len() - 1) / (n - 1).max(1)]).collect()
 }
 
-/// Patches of a track side by side, each centred on where it was seen, as JPEG; the frames are told in a header.
+/// Patches of a track in rows, each centred on where it was seen, as JPEG; the frames are told in a header.
 #[get("/shots/{id}/tracks/{track}/patches.jpg")]
 async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>) -> Result<impl Responder, PageError> {
     let (id, track) = path.into_inner();
@@ -37,7 +38,7 @@ async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>)
         let set = TrackSet::from_bytes(&desk.store.analysis_bytes(run)?).map_err(|e| EngineError::Message(e.to_string()))?;
         let found = set.tracks.iter().find(|t| t.id == track).ok_or_else(gone)?;
         let frames = spread(found);
-        let mut strip = RgbImage::new(PATCH * frames.len() as u32, PATCH);
+        let mut strip = RgbImage::new(PATCH * frames.len().min(ROW) as u32, PATCH * frames.len().div_ceil(ROW) as u32);
         for (i, &frame) in frames.iter().enumerate() {
             let file = shot.proxies.join(format!("{:06}.jpg", frame + shot.document().trim.first));
             let unread = |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
@@ -45,12 +46,18 @@ async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>)
             let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unread(&e))?.into_rgb8();
             let scale = f64::from(picture.width()) / f64::from(shot.clip.width);
             if let Some(at) = found.at(frame) {
-                cut(&picture, at.map(|v| (v + 0.5) * scale - 0.5), SHOWN_PX * f64::from(picture.width()) / 1280.0, &mut strip, i as u32 * PATCH);
+                cut(
+                    &picture,
+                    at.map(|v| (v + 0.5) * scale - 0.5),
+                    SHOWN_PX * f64::from(picture.width()) / 1280.0,
+                    &mut strip,
+                    [(i % ROW) as u32 * PATCH, (i / ROW) as u32 * PATCH],
+                );
             }
         }
         let mut out = Vec::new();
         image::codecs::jpeg::JpegEncoder::new_with_quality(&mut out, QUALITY)
-            .write_image(&strip, strip.width(), PATCH, image::ExtendedColorType::Rgb8)
+            .write_image(&strip, strip.width(), strip.height(), image::ExtendedColorType::Rgb8)
             .map_err(|e| EngineError::Message(format!("the patches could not be encoded: {e}")))?;
         Ok((frames, out))
     })
@@ -60,13 +67,13 @@ async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>)
 }
 
 /// Draws the square of side `shown` round a pixel into the strip, bilinearly; outside the picture it stays black.
-fn cut(picture: &RgbImage, [x, y]: [f64; 2], shown: f64, strip: &mut RgbImage, left: u32) {
+fn cut(picture: &RgbImage, [x, y]: [f64; 2], shown: f64, strip: &mut RgbImage, [left, top]: [u32; 2]) {
     for v in 0..PATCH {
         for u in 0..PATCH {
             let off = |k: u32| (f64::from(k) + 0.5) / f64::from(PATCH) - 0.5;
             let (sx, sy) = (x + shown * off(u), y + shown * off(v));
             if let Some(pixel) = image::imageops::interpolate_bilinear(picture, sx as f32, sy as f32) {
-                strip.put_pixel(left + u, v, pixel);
+                strip.put_pixel(left + u, top + v, pixel);
             }
         }
     }
@@ -89,11 +96,16 @@ mod tests {
 
     #[test]
     fn a_patch_is_centred_on_its_pixel() {
-        let picture = RgbImage::from_fn(64, 64, |x, y| image::Rgb(if (30..=32).contains(&x) && (20..=22).contains(&y) { [255; 3] } else { [9; 3] }));
+        let picture =
+            RgbImage::from_fn(64, 64, |x, y| image::Rgb(if (30..=32).contains(&x) && (20..=22).contains(&y) { [255; 3] } else { [9; 3] }));
         let mut strip = RgbImage::new(2 * PATCH, PATCH);
-        cut(&picture, [31.0, 21.0], 24.0, &mut strip, PATCH);
-        assert!(strip.get_pixel(PATCH + PATCH / 2, PATCH / 2)[0] > 200 && strip.get_pixel(PATCH + 5, 5)[0] < 20 && strip.get_pixel(5, 5)[0] == 0);
-        cut(&picture, [0.0, 0.0], 24.0, &mut strip, 0);
+        cut(&picture, [31.0, 21.0], 24.0, &mut strip, [PATCH, 0]);
+        assert!(
+            strip.get_pixel(PATCH + PATCH / 2, PATCH / 2)[0] > 200
+                && strip.get_pixel(PATCH + 5, 5)[0] < 20
+                && strip.get_pixel(5, 5)[0] == 0
+        );
+        cut(&picture, [0.0, 0.0], 24.0, &mut strip, [0, 0]);
         assert_eq!(strip.get_pixel(2, 2)[0], 0, "outside the picture there is nothing");
     }
 }

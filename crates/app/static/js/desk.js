@@ -16,7 +16,7 @@ export class Desk {
     this.putRoute = putRoute;
     this.view = new TrackView(model, byId);
     this.parts = new Set([4]);
-    this.paths = ["top", "side"].map((kind) => ({ kind, scene: new SceneView(model) }));
+    this.paths = ["top", "side"].map((kind) => ({ kind, scene: new SceneView(model, true) }));
     /** What the filter was set to; the route is drawn anew now and then. @type {{kind: string, limit: string, from: string|null, to: string|null}} */
     this.kept = { kind: "error", limit: "0.5", from: null, to: null };
   }

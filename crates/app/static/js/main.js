@@ -308,5 +308,5 @@ document.addEventListener("keyup", (event) => {
   if (!panned) play(!playing);
 });
 
-globalThis.fennik = { model, stage, stages, frames };
+globalThis.fennik = { model, stage, stages, frames, timeline };
 model.load().then(() => restore(model.state.inserts.length ? "inserts" : model.state.solve !== null ? "datum" : model.state.tracks !== null ? "solve" : "track")).catch(tell);

@@ -9,9 +9,10 @@ import { ramp } from "./ramp.js";
 const OUTSIDE = 0.06;
 
 export class SceneView {
-  /** @param {import("./model.js").Model} model */
-  constructor(model) {
+  /** @param {import("./model.js").Model} model @param {boolean} [path] whether the camera's path fills the view rather than the scene */
+  constructor(model, path = false) {
     this.model = model;
+    this.path = path;
     this.yaw = 0.7;
     this.pitch = 0.5;
     this.zoom = 1;
@@ -51,10 +52,12 @@ export class SceneView {
     // While it plays nothing of this changes, and sorting all points for every frame would cost.
     if (last && last.kind === kind && last.w === w && last.h === h && last.turned === turned && last.points === model.points) return;
     const { right, up } = this.axes(kind);
-    const all = model.points.map((p) => p.x).concat(model.cameras.flatMap((c) => (c ? [centre(c)] : [])));
+    const eyes = model.cameras.flatMap((c) => (c ? [centre(c)] : []));
+    const all = this.path ? eyes : model.points.map((p) => p.x).concat(eyes);
     const spread = (/** @type {number[]} */ axis) => {
       const s = all.map((p) => p[0] * axis[0] + p[1] * axis[1] + p[2] * axis[2]).sort((a, b) => a - b);
-      return s.length ? [s[Math.floor(s.length * OUTSIDE)], s[Math.floor((s.length - 1) * (1 - OUTSIDE))]] : [0, 1];
+      const outside = this.path ? 0 : OUTSIDE;
+      return s.length ? [s[Math.floor(s.length * outside)], s[Math.floor((s.length - 1) * (1 - outside))]] : [0, 1];
     };
     const [x0, x1] = spread(right), [y0, y1] = spread(up);
     const size = 0.8 * Math.min(w / Math.max(x1 - x0, 1e-6), h / Math.max(y1 - y0, 1e-6));
@@ -155,7 +158,7 @@ export class SceneView {
     }
     const camera = model.camera();
     if (!camera) return;
-    const eye = centre(camera), [x, y] = this.toStage(eye), { size } = /** @type {any} */ (this.frame), reach = 46 / (size * this.zoom);
+    const eye = centre(camera), [x, y] = this.toStage(eye), { size, w } = /** @type {any} */ (this.frame), reach = Math.min(46, w / 7) / (size * this.zoom);
     const { width, height } = model.state;
     const corners = [[0, 0], [width, 0], [width, height], [0, height]].map(([px, py]) => {
       const u = (px - camera.c[0]) / camera.f, v = (py - camera.c[1]) / camera.f;

@@ -2,6 +2,7 @@
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
 mod add;
+mod analysis;
 mod forms;
 mod kinds;
 mod web;

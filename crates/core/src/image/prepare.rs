@@ -159,7 +159,9 @@ mod tests {
         let noisy: Vec<f32> = (0..120 * 80).map(|i| if i % 120 < 60 { 60.0 } else { 160.0 } + 6.0 * random.normal() as f32).collect();
         let picture = Plane::new(120, 80, noisy).unwrap();
         let calm = prepare(&picture, &PictureSettings { denoise_px: 2.0, ..PictureSettings::default() });
-        let flat = |p: &Plane| deviation((10..45).flat_map(|x| (10..70).map(move |y| (x, y))).map(|(x, y)| p.at(x, y)).collect::<Vec<_>>().into_iter());
+        let flat = |p: &Plane| {
+            deviation((10..45).flat_map(|x| (10..70).map(move |y| (x, y))).map(|(x, y)| p.at(x, y)).collect::<Vec<_>>().into_iter())
+        };
         assert!(flat(&calm) < 0.5 * flat(&picture), "{} {}", flat(&calm), flat(&picture));
         let step = (20..60).map(|y| calm.at(62, y) - calm.at(57, y)).sum::<f32>() / 40.0;
         assert!(step > 80.0, "the edge is still {step} levels high");
@@ -167,9 +169,14 @@ mod tests {
 
     #[test]
     fn a_dull_corner_gets_the_contrast_of_the_rest() {
-        let picture = Plane::from_fn(200, 120, |x, y| 100.0 + if x < 100 { 3.0 } else { 50.0 } * ((x as f32 * 0.6).sin() * (y as f32 * 0.5).cos()));
+        let picture =
+            Plane::from_fn(200, 120, |x, y| 100.0 + if x < 100 { 3.0 } else { 50.0 } * ((x as f32 * 0.6).sin() * (y as f32 * 0.5).cos()));
         let even = prepare(&picture, &PictureSettings { local_contrast: 1.0, ..PictureSettings::default() });
-        let part = |p: &Plane, from: usize| deviation((from..from + 60).flat_map(|x| (20..100).map(move |y| (x, y))).map(|(x, y)| p.at(x, y)).collect::<Vec<_>>().into_iter());
+        let part = |p: &Plane, from: usize| {
+            deviation(
+                (from..from + 60).flat_map(|x| (20..100).map(move |y| (x, y))).map(|(x, y)| p.at(x, y)).collect::<Vec<_>>().into_iter(),
+            )
+        };
         let (before, after) = (part(&picture, 120) / part(&picture, 20), part(&even, 120) / part(&even, 20));
         assert!(before > 10.0 && after < 4.0, "{before} {after}");
     }

@@ -150,7 +150,11 @@ impl<'a> Adjusting<'a> {
     fn weigh(&mut self, sigma_px: f64) {
         let Some(firm) = firmness(&self.bundle, &self.options) else { return };
         let square = sigma_px * sigma_px;
-        let camera = |c: CameraFirmness| CameraFirmness { centre: c.centre * square, turn_rad: c.turn_rad * sigma_px, miss_px: c.miss_px * sigma_px };
+        let camera = |c: CameraFirmness| CameraFirmness {
+            centre: c.centre * square,
+            turn_rad: c.turn_rad * sigma_px,
+            miss_px: c.miss_px * sigma_px,
+        };
         self.firm_frames = self.frames.iter().copied().zip(firm.cameras.into_iter().map(camera)).collect();
         self.firm_tracks = self.tracks.iter().copied().zip(firm.points.into_iter().map(|p| p * square)).collect();
     }
@@ -411,15 +415,15 @@ impl<'a> Adjusting<'a> {
             .map(|((&frame, pose), &(sum, count))| {
                 let firm = self.firm_at(frame);
                 SolvedFrame {
-                frame,
-                pose: gauge.pose(pose),
-                lens: scene.lens_at(frame),
-                rms_px: (sum / f64::from(count.max(1))).sqrt(),
-                points: count,
-                spread: firm.map_or([0.0; 6], |f| packed(&gauge_spread(&gauge, &f.centre))),
-                turn_deviation_deg: firm.map_or(0.0, |f| f.turn_rad.to_degrees()),
-                slip_px: firm.map_or(0.0, |f| f.miss_px),
-            }
+                    frame,
+                    pose: gauge.pose(pose),
+                    lens: scene.lens_at(frame),
+                    rms_px: (sum / f64::from(count.max(1))).sqrt(),
+                    points: count,
+                    spread: firm.map_or([0.0; 6], |f| packed(&gauge_spread(&gauge, &f.centre))),
+                    turn_deviation_deg: firm.map_or(0.0, |f| f.turn_rad.to_degrees()),
+                    slip_px: firm.map_or(0.0, |f| f.miss_px),
+                }
             })
             .collect();
         let angles: Vec<f64> = points.iter().map(|p| p.parallax_deg).collect();

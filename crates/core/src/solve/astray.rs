@@ -85,7 +85,8 @@ pub struct AstrayTrack {
 /// Says why a track of the problem is not used, where points agree within `limit_px`.
 pub(super) fn reason(problem: &Problem, scene: &Scene, track: usize, limit_px: f64) -> AstrayTrack {
     let id = problem.ids[track];
-    let views: Vec<(u32, Vector2<f64>)> = problem.tracks[track].iter().filter(|(f, _)| scene.poses[*f as usize].is_some()).copied().collect();
+    let views: Vec<(u32, Vector2<f64>)> =
+        problem.tracks[track].iter().filter(|(f, _)| scene.poses[*f as usize].is_some()).copied().collect();
     let say = |why, miss_px| AstrayTrack { id, why, miss_px };
     if views.len() < 3 {
         return say(Astray::Short, None);

@@ -163,7 +163,17 @@ impl Bundle {
     /// Cameras without points.
     pub fn new(poses: Vec<Pose>, times: Vec<f64>, lens: Lens) -> Self {
         let rows = 2.0 * lens.centre_px[1] + 1.0;
-        Self { poses, times, lens, zoom: Vec::new(), readout: 0.0, rows, middle_px: lens.centre_px, points: Vec::new(), observations: Vec::new() }
+        Self {
+            poses,
+            times,
+            lens,
+            zoom: Vec::new(),
+            readout: 0.0,
+            rows,
+            middle_px: lens.centre_px,
+            points: Vec::new(),
+            observations: Vec::new(),
+        }
     }
 
     /// The lens of one camera.

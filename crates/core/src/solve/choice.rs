@@ -24,7 +24,8 @@ impl TrackChoice {
 
     /// Whether a point at a pixel of a frame may be used.
     pub(super) fn allowed(&self, frames: u32) -> impl Fn(u32, [f32; 2]) -> bool + '_ {
-        let masks: Vec<MasksAtFrame> = if self.masks.masks.is_empty() { Vec::new() } else { (0..frames).map(|f| self.masks.at(f)).collect() };
+        let masks: Vec<MasksAtFrame> =
+            if self.masks.masks.is_empty() { Vec::new() } else { (0..frames).map(|f| self.masks.at(f)).collect() };
         move |frame, p| masks.get(frame as usize).is_none_or(|m| m.allows(f64::from(p[0]), f64::from(p[1]), self.window_half_px))
     }
 }

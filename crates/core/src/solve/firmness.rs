@@ -92,10 +92,8 @@ fn covariance(moves: impl Iterator<Item = Vector3<f64>>) -> Matrix3<f64> {
 
 fn draw_point<const C: usize>(bundle: &Bundle, options: &BundleOptions, speeds: &[Speed], p: usize, draws: &[Vec<f64>]) -> PointDraws {
     let at = bundle.points[p];
-    let rows: Vec<(usize, Row<C>)> = bundle.observations[p]
-        .iter()
-        .filter_map(|o| Some((o.camera as usize, row::<C>(bundle, at, o, options, speeds)?)))
-        .collect();
+    let rows: Vec<(usize, Row<C>)> =
+        bundle.observations[p].iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, at, o, options, speeds)?))).collect();
     let v: Matrix3<f64> = rows.iter().map(|(_, r)| r.point.transpose() * r.point).sum();
     let inverse = damped_inverse(&v, HARDLY).unwrap_or_else(Matrix3::zeros);
     let root = inverse.cholesky().map_or_else(Matrix3::zeros, |c| c.l());

@@ -46,7 +46,15 @@ mod tests {
 
     fn pan(px_per_frame: f64) -> Problem {
         let track = |k: u32| (0..40u32).map(|f| (f, Vector2::new(f64::from(k) * 10.0 + px_per_frame * f64::from(f), 50.0))).collect();
-        Problem { width: 1280, height: 720, frames: 40, tracks: (0..30).map(track).collect(), ids: (0..30).map(TrackId).collect(), trusted: vec![false; 30], centre_px: [639.5, 359.5] }
+        Problem {
+            width: 1280,
+            height: 720,
+            frames: 40,
+            tracks: (0..30).map(track).collect(),
+            ids: (0..30).map(TrackId).collect(),
+            trusted: vec![false; 30],
+            centre_px: [639.5, 359.5],
+        }
     }
 
     #[test]

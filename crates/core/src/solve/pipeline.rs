@@ -1,7 +1,7 @@
 //! The solve, from tracks to a reported camera: what kind of move it is, and the way for each.
 
-use super::astray::{Astray, AstrayTrack};
 use super::adjusting::{Adjusting, MIN_FRAME_POINTS, Released};
+use super::astray::{Astray, AstrayTrack};
 use super::bundle::Move;
 use super::choice::TrackChoice;
 use super::nodal::{self, NodalFit};
@@ -150,7 +150,7 @@ pub fn solve_on(
             adjusted.round(&mut scene, 0.0, 0.0, 10);
         }
     }
-    Ok(weighed(&input, &adjusted, &scene)?)
+    weighed(&input, &adjusted, &scene)
 }
 
 fn check_input(set: &TrackSet, problem: &Problem) -> Result<(), SolveFailure> {
@@ -274,7 +274,8 @@ fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, tell: &mut T
     let Input { problem, settings, .. } = *input;
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
     let free_focal = settings.focal_px.is_none();
-    let mut scene = find_start(problem, keys, settings.focal_px, settings.focal_hint_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
+    let mut scene =
+        find_start(problem, keys, settings.focal_px, settings.focal_hint_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
     let tracks = pick_tracks(problem, keys, 900);
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());

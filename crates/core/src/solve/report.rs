@@ -466,7 +466,8 @@ fn of_points(solution: &Solution) -> Vec<Reason> {
     let parts = solution.regions_px.iter().flatten().filter(|r| r.is_some()).count();
     if parts > 0 && parts < GOOD_PARTS {
         let g = if parts < FAIR_PARTS { Grade::Weak } else { Grade::Fair };
-        let text = format!("points in {parts} of nine parts of the frame only; elsewhere nothing holds the camera. A lower threshold finds more");
+        let text =
+            format!("points in {parts} of nine parts of the frame only; elsewhere nothing holds the camera. A lower threshold finds more");
         reasons.push(Reason::new(g, text));
     }
     reasons
@@ -492,7 +493,8 @@ fn of_firmness(solution: &Solution, scale: f64) -> Vec<Reason> {
 fn of_strays(solution: &Solution) -> Vec<Reason> {
     let of_kind = |why: Astray| {
         let tracks: Vec<TrackId> = solution.astray.iter().filter(|a| a.why == why).map(|a| a.id).collect();
-        (!tracks.is_empty()).then(|| Reason::new(Grade::Good, format!("{} tracks are not used: they {}", tracks.len(), why.name())).of(tracks))
+        (!tracks.is_empty())
+            .then(|| Reason::new(Grade::Good, format!("{} tracks are not used: they {}", tracks.len(), why.name())).of(tracks))
     };
     [Astray::OwnWay, Astray::OnFrame].into_iter().filter_map(of_kind).collect()
 }

@@ -53,7 +53,8 @@ impl Scene {
     /// another kind of move or lens.
     pub fn resumed(problem: &Problem, from: &Solution, settings: &SolveSettings) -> Option<Self> {
         let lens = from.frames.first()?.lens;
-        let other_move = matches!((settings.motion, from.motion), (MotionChoice::Free, Motion::Nodal) | (MotionChoice::Nodal, Motion::Free));
+        let other_move =
+            matches!((settings.motion, from.motion), (MotionChoice::Free, Motion::Nodal) | (MotionChoice::Nodal, Motion::Free));
         let other_lens = matches!((settings.lens, from.zoom), (LensChoice::Fixed, true) | (LensChoice::Zoom, false))
             || settings.focal_px.is_some_and(|f| from.zoom || (f / lens.focal_px - 1.0).abs() > 1e-6);
         let same_clip = (from.width, from.height, from.frames_total as usize) == (problem.width, problem.height, problem.frames);
@@ -105,9 +106,7 @@ impl Scene {
     pub fn pose_at(&self, frame: u32, row: f64) -> Option<Pose> {
         let pose = self.poses[frame as usize]?;
         match self.speeds.get(frame as usize) {
-            Some(Some(s)) if self.readout != 0.0 => {
-                Some(s.carry(&pose, self.readout * (row / (self.rows - 1.0).max(1.0) - 0.5)))
-            }
+            Some(Some(s)) if self.readout != 0.0 => Some(s.carry(&pose, self.readout * (row / (self.rows - 1.0).max(1.0) - 0.5))),
             _ => Some(pose),
         }
     }

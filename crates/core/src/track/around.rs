@@ -18,9 +18,8 @@ const OUTSIDE: f64 = 0.04;
 pub fn keep_out_of(tracks: &[&Track], margin_px: f64) -> Option<Mask> {
     let first = tracks.iter().map(|t| t.first_frame).min()?;
     let last = tracks.iter().map(|t| t.last_frame()).max()?;
-    let mut outlines: Vec<Option<Vec<[f64; 2]>>> = (first..=last)
-        .map(|frame| octagon(&tracks.iter().filter_map(|t| t.at(frame)).collect::<Vec<_>>(), margin_px))
-        .collect();
+    let mut outlines: Vec<Option<Vec<[f64; 2]>>> =
+        (first..=last).map(|frame| octagon(&tracks.iter().filter_map(|t| t.at(frame)).collect::<Vec<_>>(), margin_px)).collect();
     // On frames without any it stays where it was.
     for i in 1..outlines.len() {
         if outlines[i].is_none() {
@@ -63,7 +62,9 @@ mod tests {
         let track = |i: u32| Track {
             id: TrackId(i),
             first_frame: 5 + i % 3,
-            positions: (0..30).map(|f| [100.0 + 4.0 * f as f32 + 9.0 * (i % 5) as f32, 80.0 + 8.0 * (i / 5) as f32 + (f as f32 * 0.3).sin() * 6.0]).collect(),
+            positions: (0..30)
+                .map(|f| [100.0 + 4.0 * f as f32 + 9.0 * (i % 5) as f32, 80.0 + 8.0 * (i / 5) as f32 + (f as f32 * 0.3).sin() * 6.0])
+                .collect(),
         };
         let tracks: Vec<Track> = (0..20).map(track).collect();
         let mask = keep_out_of(&tracks.iter().collect::<Vec<_>>(), 12.0).unwrap();

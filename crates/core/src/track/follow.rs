@@ -34,7 +34,8 @@ impl Follower {
     /// # Errors
     /// [`TrackError`] when the picture cannot be tracked.
     pub fn new(picture: &Plane, outline: Vec<[f64; 2]>) -> Result<Self, TrackError> {
-        let settings = TrackSettings { spacing_px: SPACING_PX, threshold: 0.01, window_half_px: 7, min_agreement: 0.6, ..TrackSettings::default() };
+        let settings =
+            TrackSettings { spacing_px: SPACING_PX, threshold: 0.01, window_half_px: 7, min_agreement: 0.6, ..TrackSettings::default() };
         let mut tracker = Tracker::new(settings, inside(&outline, 1.0))?;
         tracker.push(picture)?;
         let anchor = (outline.clone(), tracker.places());
@@ -49,13 +50,22 @@ impl Follower {
         self.tracker.look_inside(inside(&self.outline, ROOM));
         self.tracker.push(picture)?;
         let now = self.tracker.places();
-        let pairs: Vec<([f64; 2], [f64; 2])> =
-            self.anchor.1.iter().filter_map(|(id, from)| Some((*from, now.get(id).map(|to| [to[0] - from[0], to[1] - from[1]])?))).collect();
+        let pairs: Vec<([f64; 2], [f64; 2])> = self
+            .anchor
+            .1
+            .iter()
+            .filter_map(|(id, from)| Some((*from, now.get(id).map(|to| [to[0] - from[0], to[1] - from[1]])?)))
+            .collect();
         let Some(motion) = motion_of(&pairs) else { return Ok(None) };
-        self.outline = self.anchor.0.iter().map(|c| {
-            let (dx, dy) = motion.at(c[0], c[1]);
-            [c[0] + dx, c[1] + dy]
-        }).collect();
+        self.outline = self
+            .anchor
+            .0
+            .iter()
+            .map(|c| {
+                let (dx, dy) = motion.at(c[0], c[1]);
+                [c[0] + dx, c[1] + dy]
+            })
+            .collect();
         self.tracker.drop_outside(&inside(&self.outline, 1.0));
         if (pairs.len() as f64) < HELD * self.anchor.1.len() as f64 || pairs.len() < 2 * ENOUGH {
             let fresh = self.tracker.places();

@@ -143,7 +143,8 @@ impl Mask {
             let (a, b) = (corners[i], corners[(i + 1) % n]);
             let (before, behind) = (corners[(i + n - 1) % n], corners[(i + 2) % n]);
             // Control points a third along the tangent; a straight corner looks at the next one.
-            let control = |at: [f64; 2], from: [f64; 2], to: [f64; 2], by: f64| [at[0] + by * (to[0] - from[0]), at[1] + by * (to[1] - from[1])];
+            let control =
+                |at: [f64; 2], from: [f64; 2], to: [f64; 2], by: f64| [at[0] + by * (to[0] - from[0]), at[1] + by * (to[1] - from[1])];
             let c = if is_smooth(i) { control(a, before, b, 1.0 / 6.0) } else { control(a, a, b, 1.0 / 3.0) };
             let d = if is_smooth((i + 1) % n) { control(b, behind, a, 1.0 / 6.0) } else { control(b, b, a, 1.0 / 3.0) };
             let pieces = if is_smooth(i) || is_smooth((i + 1) % n) { CURVE_PIECES } else { 1 };
@@ -161,7 +162,8 @@ impl Mask {
     pub fn shift(&mut self, by: i64) {
         let frame = |f: u32| u32::try_from(i64::from(f) + by).ok();
         let at_start = u32::try_from(-by).ok().map(|f| self.outline_at(f));
-        let kept: Vec<MaskKey> = self.keys.iter().filter_map(|k| Some(MaskKey { frame: frame(k.frame)?, outline: k.outline.clone() })).collect();
+        let kept: Vec<MaskKey> =
+            self.keys.iter().filter_map(|k| Some(MaskKey { frame: frame(k.frame)?, outline: k.outline.clone() })).collect();
         let cut = kept.len() < self.keys.len();
         self.keys = kept;
         if let Some(outline) = at_start.filter(|_| cut && self.keys.first().is_none_or(|k| k.frame > 0)) {

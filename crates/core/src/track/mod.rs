@@ -25,6 +25,6 @@ pub use detect::{Corner, best_corner, min_eigenvalues};
 pub use follow::Follower;
 pub use mask::{Mask, MaskError, MaskKey, MaskMode, Masks, MasksAtFrame};
 pub use motion::{AffineMotion, global_shift};
-pub use track_set::{Track, TrackBytesError, TrackId, TrackSet};
 pub use settings::{TrackDirection, TrackError, TrackSettings};
+pub use track_set::{Track, TrackBytesError, TrackId, TrackSet};
 pub use tracker::{TrackStep, Tracker};

@@ -15,11 +15,8 @@ const GROUND: u32 = 120;
 fn solved(away: &Similarity) -> Solution {
     let mut random = Random(4);
     let lens = Lens::centred(900.0, WIDTH, HEIGHT);
-    let frames = travelling(30, 6.0, 2)
-        .iter()
-        .enumerate()
-        .map(|(f, pose)| SolvedFrame::new(f as u32, away.pose(pose), lens, 0.1, 200))
-        .collect();
+    let frames =
+        travelling(30, 6.0, 2).iter().enumerate().map(|(f, pose)| SolvedFrame::new(f as u32, away.pose(pose), lens, 0.1, 200)).collect();
     let points = (0..200)
         .map(|i| {
             let p = if i < GROUND {
@@ -30,7 +27,15 @@ fn solved(away: &Similarity) -> Solution {
             SolvedPoint::new(TrackId(i), away.point(p), 0.1, (0, 29), 5.0)
         })
         .collect();
-    Solution { frames, points, rms_px: 0.1, median_px: 0.08, parallax_deg: 5.0, focal_deviation_percent: 0.1, ..Solution::empty(WIDTH, HEIGHT, 30) }
+    Solution {
+        frames,
+        points,
+        rms_px: 0.1,
+        median_px: 0.08,
+        parallax_deg: 5.0,
+        focal_deviation_percent: 0.1,
+        ..Solution::empty(WIDTH, HEIGHT, 30)
+    }
 }
 
 fn away() -> impl Strategy<Value = Similarity> {

@@ -1,6 +1,6 @@
 //! Input from which no camera can follow ends in a reason.
 
-use crate::made_up::{Random, lens, shoot, solve, travelling, turning, Shooting};
+use crate::made_up::{Random, Shooting, lens, shoot, solve, travelling, turning};
 use fennik_core::geometry::Pose;
 use fennik_core::solve::{Grade, MotionChoice, SolveFailure, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{Track, TrackId, TrackSet};

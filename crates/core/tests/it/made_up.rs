@@ -2,7 +2,7 @@
 
 use fennik_core::check::{TruePoint, lock_error, turning_lock_error};
 use fennik_core::geometry::{Lens, Pose};
-use fennik_core::solve::{TrackChoice, Motion, Solution, SolveFailure, SolveSettings, solve_camera};
+use fennik_core::solve::{Motion, Solution, SolveFailure, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{Track, TrackId, TrackSet};
 use nalgebra::{Rotation3, Vector2, Vector3};
 use std::ops::ControlFlow;

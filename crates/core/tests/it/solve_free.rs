@@ -2,7 +2,7 @@
 
 use crate::made_up::{film, lens, lock_px, solve, travelling};
 use fennik_core::scene::suggest_floor;
-use fennik_core::solve::{TrackChoice, Grade, SolveFailure, SolveSettings, solve_camera};
+use fennik_core::solve::{Grade, SolveFailure, SolveSettings, TrackChoice, solve_camera};
 use proptest::prelude::*;
 use std::ops::ControlFlow;
 

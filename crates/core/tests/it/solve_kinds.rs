@@ -2,7 +2,9 @@
 
 use crate::made_up::{Film, Shooting, focal_error, lens, lock_px, shoot, solve, travelling, turning};
 use fennik_core::geometry::Pose;
-use fennik_core::solve::{TrackChoice, Grade, LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveFailure, SolveSettings, solve_camera};
+use fennik_core::solve::{
+    Grade, LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveFailure, SolveSettings, TrackChoice, solve_camera,
+};
 use nalgebra::Vector3;
 use proptest::prelude::*;
 use proptest::test_runner::{RngAlgorithm, TestRng, TestRunner};

@@ -58,6 +58,55 @@ fn odd_sizes_rotation_and_wide_pixels_come_out_upright_and_square() {
 }
 
 #[test]
+fn a_focal_length_in_the_file_is_a_place_to_begin() {
+    let folder = tempfile::tempdir().unwrap();
+    let said = folder.path().join("said.mp4");
+    let tag = "camera.focal_length.35mm_equivalent=27";
+    ffmpeg(
+        &["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25", "-frames:v", "5", "-movflags", "use_metadata_tags", "-metadata", tag],
+        &said,
+    );
+    let clip = open(&said).unwrap();
+    assert_eq!((clip.focal_35mm, clip.focal_hint_px()), (Some(27.0), Some(240.0)));
+    let silent = folder.path().join("silent.mp4");
+    ffmpeg(
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=size=320x180:rate=25",
+            "-frames:v",
+            "5",
+            "-movflags",
+            "use_metadata_tags",
+            "-metadata",
+            "focal=long",
+        ],
+        &silent,
+    );
+    assert_eq!(open(&silent).unwrap().focal_hint_px(), None);
+    // A JPEG with one EXIF entry: FocalLengthIn35mmFilm, 50.
+    let photos = folder.path().join("photos");
+    std::fs::create_dir(&photos).unwrap();
+    let plain = folder.path().join("plain.jpg");
+    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25", "-frames:v", "1"], &plain);
+    let bytes = std::fs::read(&plain).unwrap();
+    let mut tiff = b"II*\0\x08\0\0\0".to_vec();
+    tiff.extend([1, 0, 0x69, 0x87, 4, 0, 1, 0, 0, 0, 26, 0, 0, 0, 0, 0, 0, 0]);
+    tiff.extend([1, 0, 0x05, 0xa4, 3, 0, 1, 0, 0, 0, 50, 0, 0, 0, 0, 0, 0, 0]);
+    let mut exif = b"Exif\0\0".to_vec();
+    exif.extend(tiff);
+    let mut marked = bytes[..2].to_vec();
+    marked.extend([0xff, 0xe1]);
+    marked.extend(u16::try_from(exif.len() + 2).unwrap().to_be_bytes());
+    marked.extend(exif);
+    marked.extend(&bytes[2..]);
+    (0..3).for_each(|i| std::fs::write(photos.join(format!("p{i}.jpg")), &marked).unwrap());
+    let clip = open(&photos).unwrap();
+    assert_eq!(clip.focal_35mm, Some(50.0));
+}
+
+#[test]
 fn a_varying_rate_is_made_constant_and_said_so() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("varying.mkv");
