@@ -16,10 +16,16 @@ pub struct BenchArguments {
     /// Print one JSON object instead of a table.
     #[arg(long)]
     json: bool,
+    /// Time the adjustment of a disturbed scene instead, and write the scene there for other programs.
+    #[arg(long, value_name = "FILE")]
+    bundle: Option<std::path::PathBuf>,
 }
 
 /// Times the stages and prints them with the peak memory of the process.
 pub fn run(arguments: &BenchArguments) -> Result<(), String> {
+    if let Some(path) = &arguments.bundle {
+        return super::bench_bundle::run(path).map_err(|e| e.to_string());
+    }
     let rows = measure().map_err(|e| e.to_string())?;
     if arguments.json {
         let map: serde_json::Map<String, serde_json::Value> = rows.into_iter().map(|(n, v, _)| (n.to_owned(), v.into())).collect();

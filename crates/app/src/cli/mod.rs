@@ -3,6 +3,7 @@
 mod accuracy;
 mod add;
 mod bench;
+mod bench_bundle;
 mod output;
 mod serve;
 mod solve;

@@ -11,8 +11,9 @@ use std::ops::ControlFlow;
 use std::path::Path;
 
 /// The track run and the solve of the demo clip, made by `fennik demo --make-analyses`.
-const TRACKS: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.tracks.bin");
-const SOLVE: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.solve.json");
+pub const TRACKS: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.tracks.bin");
+/// See [`TRACKS`].
+pub const SOLVE: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.solve.json");
 
 /// Makes the demo project in an empty data folder.
 ///

@@ -118,12 +118,12 @@ impl<'a> Adjusting<'a> {
             tolerance: 1e-5,
         };
         let last = max_steps > 4;
-        let done = self.bundle.adjust(&self.options, || true);
+        let done = self.bundle.adjust(&self.options, |_| true);
         if last {
             // k2 stays out unless the data ask for it; a term too many bends the edges of the frame.
             let mut with_k2 = self.bundle.clone();
             let options = BundleOptions { k2: true, max_steps: 2, ..self.options };
-            if with_k2.adjust(&options, || true).cost_last < done.cost_last * (1.0 - K2_GAIN) {
+            if with_k2.adjust(&options, |_| true).cost_last < done.cost_last * (1.0 - K2_GAIN) {
                 self.bundle = with_k2;
                 self.options.k2 = true;
             }
@@ -491,8 +491,8 @@ fn agreeing(
 /// How much lower the cost comes with more released than without, and the bundle that it comes from.
 fn gain_of(start: &Bundle, without: &BundleOptions, with: &BundleOptions) -> Option<(f64, Bundle)> {
     let (mut plain, mut more) = (start.clone(), start.clone());
-    let before = plain.adjust(without, || true).cost_last;
-    let after = more.adjust(with, || true).cost_last;
+    let before = plain.adjust(without, |_| true).cost_last;
+    let after = more.adjust(with, |_| true).cost_last;
     (before > 0.0).then(|| (1.0 - after / before, more))
 }
 

@@ -258,9 +258,9 @@ impl Bundle {
             .collect()
     }
 
-    /// Adjusts in place. `go_on` is asked before every step; answering no ends the search with the
-    /// best state so far.
-    pub fn adjust(&mut self, options: &BundleOptions, mut go_on: impl FnMut() -> bool) -> Adjusted {
+    /// Adjusts in place. `go_on` is asked before every step, and told the cost so far, px^2; answering no ends the search
+    /// with the best state so far.
+    pub fn adjust(&mut self, options: &BundleOptions, mut go_on: impl FnMut(f64) -> bool) -> Adjusted {
         if options.zoom && self.zoom.is_empty() {
             self.zoom = vec![0.0; self.poses.len()];
         }
@@ -269,7 +269,7 @@ impl Bundle {
         let cost_first = cost;
         let mut stop = Stop::OutOfSteps;
         let mut steps = 0;
-        'search: while steps < options.max_steps && go_on() {
+        'search: while steps < options.max_steps && go_on(cost) {
             loop {
                 steps += 1;
                 let moved = normal::step(self, options, damping).filter(Self::is_finite);
@@ -477,7 +477,7 @@ pub(super) mod tests {
     fn a_disturbed_scene_comes_home_to_the_noise() {
         let mut bundle = truth(12, 80, 0.0);
         disturb(&mut bundle);
-        let done = bundle.adjust(&BundleOptions { max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() }, || true);
+        let done = bundle.adjust(&BundleOptions { max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() }, |_| true);
         assert!(done.cost_last < 1e-9, "{done:?}");
         assert!((bundle.lens.focal_px - 950.0).abs() < 1e-2 && (bundle.lens.k1 + 0.04).abs() < 1e-5, "{:?}", bundle.lens);
     }
@@ -489,7 +489,7 @@ pub(super) mod tests {
             seen.iter_mut().for_each(|o| o.pixel += Vector2::new(f64::from(o.camera) * 9.0, -30.0));
         }
         disturb(&mut bundle);
-        bundle.adjust(&BundleOptions { max_steps: 60, ..BundleOptions::default() }, || true);
+        bundle.adjust(&BundleOptions { max_steps: 60, ..BundleOptions::default() }, |_| true);
         assert!((bundle.lens.focal_px - 950.0).abs() < 4.0, "{:?}", bundle.lens);
     }
 
@@ -497,7 +497,7 @@ pub(super) mod tests {
     fn the_stated_deviation_of_the_focal_length_covers_its_error() {
         let mut bundle = truth(12, 120, 0.2);
         let options = BundleOptions { max_steps: 40, tolerance: 1e-10, ..BundleOptions::default() };
-        bundle.adjust(&options, || true);
+        bundle.adjust(&options, |_| true);
         // Noise is uniform in +-0.2 px: a deviation of 0.2 / sqrt 3 on each axis.
         let deviation = bundle.focal_deviation(&options, 0.2 / 3f64.sqrt()).unwrap();
         let miss = (bundle.lens.focal_px / 950.0).ln().abs();
@@ -554,7 +554,7 @@ pub(super) mod tests {
                 loss_px: 20.0,
                 ..BundleOptions::default()
             };
-            let done = bundle.adjust(&options, || true);
+            let done = bundle.adjust(&options, |_| true);
             let worst = bundle.zoom.iter().zip(&right).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
             assert!(worst < 2e-3, "{motion:?}: {worst} {done:?}");
             assert!(bundle.focal_deviation(&options, 0.1).is_some());
@@ -573,7 +573,7 @@ pub(super) mod tests {
         bundle.readout = 0.0;
         let before = bundle.cost(1.0);
         let options = BundleOptions { readout: true, max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() };
-        let done = bundle.adjust(&options, || true);
+        let done = bundle.adjust(&options, |_| true);
         assert!((bundle.readout - 0.6).abs() < 0.02 && done.cost_last < 1e-3 * before, "{} {done:?} {before}", bundle.readout);
         assert!((bundle.poses[7].centre() - right).norm() < 0.2, "the gauge is free, but not that free");
     }

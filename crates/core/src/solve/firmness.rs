@@ -206,7 +206,7 @@ mod tests {
             for o in again.observations.iter_mut().flatten() {
                 o.pixel += nalgebra::Vector2::new(random.normal(), random.normal()) * NOISE_PX;
             }
-            again.adjust(&options, || true);
+            again.adjust(&options, |_| true);
             let over: Similarity = fit_similarity(&again.points, &right.points).unwrap();
             for (p, q) in again.points.iter().zip(&right.points) {
                 points += (over.point(*p) - q).norm_squared();

@@ -4,6 +4,7 @@ use super::Problem;
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use crate::geometry::{Lens, Pose, nearest_rotation};
 use nalgebra::{Matrix3, Rotation3, Vector3};
+use rayon::prelude::*;
 
 /// Focal lengths tried, in picture widths.
 const STARTS: [f64; 4] = [0.6, 0.9, 1.4, 2.4];
@@ -38,10 +39,9 @@ pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zo
         None => STARTS.iter().map(|widths| widths * f64::from(problem.width)).collect(),
     };
     let hold = given_focal_px.is_some();
-    starts
-        .iter()
-        .filter_map(|&focal_px| fit_from(problem, keyframes, &tracks, focal_px, hold, zooms))
-        .min_by(|a, b| a.median_px.total_cmp(&b.median_px))
+    let fits: Vec<Option<NodalFit>> =
+        starts.par_iter().map(|&focal_px| fit_from(problem, keyframes, &tracks, focal_px, hold, zooms)).collect();
+    fits.into_iter().flatten().min_by(|a, b| a.median_px.total_cmp(&b.median_px))
 }
 
 /// Zooms from keyframe to keyframe that are tried, logarithms.
@@ -98,7 +98,7 @@ fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f6
             tolerance: 1e-5,
             ..BundleOptions::default()
         };
-        bundle.adjust(&options, || true);
+        bundle.adjust(&options, |_| true);
     }
     let misses_px: Vec<f64> = bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect();
     let median_px = super::report::median(&misses_px)?;

@@ -7,7 +7,9 @@ use super::choice::TrackChoice;
 use super::nodal::{self, NodalFit};
 use super::report::{Motion, Solution, SolveFailure, verdict};
 use super::settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
-use super::start::{BRIDGE_PARALLAX_DEG, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle};
+use super::start::{
+    BRIDGE_PARALLAX_DEG, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle, zoom_gain,
+};
 use super::state::Scene;
 use super::{Problem, keyframes, resect};
 use crate::geometry::{Lens, Pose};
@@ -39,6 +41,8 @@ const TURNING_PX: f64 = 0.2;
 const TURNING_WHEN_LOST_PX: f64 = 1.5;
 /// Miss of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no rival.
 const SURELY_TURNING_PX: f64 = 0.6;
+/// Part of the cost at the keyframes that a zoom takes away, from which it is tried before a fixed lens.
+const ZOOM_FIRST_GAIN: f64 = 0.15;
 /// Median miss with a zoom over that without, below which the lens zooms.
 const ZOOM_RATIO: f64 = 0.8;
 /// Where a point counts as agreeing while all frames are placed, in medians of the misses at the keyframes.
@@ -242,7 +246,21 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
     if settings.lens == LensChoice::Zoom {
         return move_with(input, keys, few, true, tell);
     }
-    let fixed = move_with(input, keys, few, false, tell);
+    let free_focal = settings.focal_px.is_none();
+    let fixed = match begin(input, keys, false, tell) {
+        // Where the keyframes already ask for a zoom, that is the first guess; the fixed lens is gone through with only
+        // where it fails.
+        Ok(scene) if settings.lens == LensChoice::Auto && free_focal && zoom_gain(problem, &scene, keys) > ZOOM_FIRST_GAIN => {
+            match move_with(input, keys, few, true, tell) {
+                Ok(zoomed) if is_convincing(&zoomed.solution, problem) => {
+                    return Ok(zoomed);
+                }
+                Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
+                _ => carry_through(input, few, scene, tell),
+            }
+        }
+        begun => begun.and_then(|scene| carry_through(input, few, scene, tell)),
+    };
     let doubtful = match &fixed {
         Ok(found) => {
             found.zoom_suspected || found.solution.frames.len() < problem.frames || found.solution.rms_px > DOUBTFUL_PX * problem.scale()
@@ -271,6 +289,18 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
 }
 
 fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, tell: &mut Tell) -> Result<Moving, SolveFailure> {
+    let scene = begin(input, keys, zooms, tell)?;
+    carry_through(input, few, scene, tell)
+}
+
+/// Whether a zoom that was tried first explains the clip so well that a fixed lens need not be tried. Where it needs a
+/// rolling shutter besides, the zoom may be but a trace of that.
+fn is_convincing(zoomed: &Solution, problem: &Problem) -> bool {
+    zoomed.rms_px < DOUBTFUL_PX * problem.scale() && zoomed.frames.len() == problem.frames && zoomed.readout == 0.0
+}
+
+/// A camera for the keyframes.
+fn begin(input: &Input, keys: &[u32], zooms: bool, tell: &mut Tell) -> Result<Scene, SolveFailure> {
     let Input { problem, settings, .. } = *input;
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
     let free_focal = settings.focal_px.is_none();
@@ -281,7 +311,12 @@ fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, tell: &mut T
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());
     add_keyframes(problem, &mut scene, &tracks, keys, free_focal);
     settle(problem, &mut scene, &tracks, keys, free_focal, false);
+    Ok(scene)
+}
 
+/// From the keyframes to every frame and the verdict.
+fn carry_through(input: &Input, few: &[u32], mut scene: Scene, tell: &mut Tell) -> Result<Moving, SolveFailure> {
+    let problem = input.problem;
     tell("placing every frame", 0.5)?;
     fill_frames(problem, &mut scene);
     let Ended { solution, adjusted, zoom_suspected } = adjust_to_end(input, scene, 0.55, tell)?;

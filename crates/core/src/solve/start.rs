@@ -1,7 +1,7 @@
 //! A first small reconstruction, from nothing but tracks.
 
 use super::Problem;
-use super::bundle::{BundleOptions, Move, Observation};
+use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::resect;
 use super::state::Scene;
 use crate::geometry::{Lens, Pose, decompose_essential, essential_from_five, parallax_rad, sampson_squared, triangulate};
@@ -11,6 +11,10 @@ use rayon::prelude::*;
 
 /// Focal lengths tried, in picture widths: 20 mm to 110 mm on a sensor 36 mm wide.
 pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
+/// Steps in which a zoom shows what it is worth.
+const GAIN_STEPS: usize = 12;
+/// Starts of which it is found out how well they settle.
+const SETTLED_STARTS: usize = 3;
 /// Draws of five points for each pair of frames.
 const DRAWS: usize = 120;
 /// Points that two frames must share to be a pair.
@@ -94,24 +98,44 @@ pub fn find_start(
         Some(f) => vec![f],
         None => hint_px.into_iter().chain(usual()).collect(),
     };
-    let tried: Vec<Option<(f64, Scene)>> =
-        starts.par_iter().map(|&focal_px| find_start_at(problem, keyframes, focal_px, given_focal_px.is_none(), zooms)).collect();
-    tried
+    let free_focal = given_focal_px.is_none();
+    let tracks = pick_tracks(problem, keyframes, 400);
+    let grown: Vec<Option<Start>> =
+        starts.par_iter().map(|&focal_px| grow_start(problem, keyframes, &tracks, focal_px, free_focal, zooms)).collect();
+    let mut grown: Vec<Start> = grown.into_iter().flatten().collect();
+    // Settling is what takes long; what explains little before it does not win by it.
+    grown.sort_by(|a, b| a.unexplained.total_cmp(&b.unexplained));
+    grown.truncate(SETTLED_STARTS);
+    let settled: Vec<(f64, Scene)> = grown
+        .into_par_iter()
+        .map(|Start { mut scene, window, .. }| {
+            settle(problem, &mut scene, &tracks, &window, free_focal, true);
+            (unexplained(problem, &window, &tracks, &scene), scene)
+        })
+        .collect();
+    settled
         .into_iter()
-        .flatten()
         .min_by(|a, b| a.0.total_cmp(&b.0))
         .map(|(_, scene)| scene)
         .ok_or_else(|| "no two frames share enough points that agree on one motion".to_owned())
 }
 
-/// The scene that grows from one focal length, and the mean loss of what it leaves unexplained.
-pub fn find_start_at(problem: &Problem, keyframes: &[u32], focal_px: f64, free_focal: bool, zooms: bool) -> Option<(f64, Scene)> {
-    let tracks = pick_tracks(problem, keyframes, 400);
+/// A scene that grew from one focal length, not settled yet.
+struct Start {
+    scene: Scene,
+    /// The keyframes that it was grown over.
+    window: Vec<u32>,
+    /// Mean loss of what it leaves unexplained.
+    unexplained: f64,
+}
+
+fn grow_start(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, free_focal: bool, zooms: bool) -> Option<Start> {
     let lens = problem.lens(focal_px);
-    let pair = best_pair(problem, keyframes, &tracks, &lens, zooms)?;
+    let pair = best_pair(problem, keyframes, tracks, &lens, zooms)?;
     let window = window_around(keyframes, pair.a, pair.b);
-    let scene = grow_from_pair(problem, &window, &tracks, &lens, &pair, free_focal, zooms)?;
-    Some((unexplained(problem, &window, &tracks, &scene), scene))
+    let scene = grow_from_pair(problem, &window, tracks, &lens, &pair, free_focal, zooms)?;
+    let unexplained = unexplained(problem, &window, tracks, &scene);
+    Some(Start { scene, window, unexplained })
 }
 
 fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
@@ -216,7 +240,6 @@ fn grow_from_pair(
     add_points(problem, &mut scene, &pair.inliers, 3.0 * problem.scale());
     adjust_scene(problem, &mut scene, tracks, &[pair.a, pair.b], Release::Nothing, 2.0, 8);
     add_keyframes(problem, &mut scene, tracks, window, free_focal);
-    settle(problem, &mut scene, tracks, window, free_focal, true);
     (scene.poses.iter().flatten().count() >= 3.min(window.len())).then_some(scene)
 }
 
@@ -440,16 +463,8 @@ pub fn drop_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame
     }
 }
 
-/// Bundle adjustment of the given frames and tracks, written back to the scene.
-pub fn adjust_scene(
-    problem: &Problem,
-    scene: &mut Scene,
-    tracks: &[usize],
-    frames: &[u32],
-    release: Release,
-    loss_px: f64,
-    max_steps: usize,
-) {
+/// The bundle of those frames and tracks that are placed, with their numbers.
+fn gather(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) -> (Bundle, Vec<u32>, Vec<usize>) {
     let cameras: Vec<u32> = frames.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
     let mut bundle = scene.bundle(&cameras);
     let mut used = Vec::new();
@@ -463,6 +478,32 @@ pub fn adjust_scene(
             bundle.observations.push(seen);
         }
     }
+    (bundle, cameras, used)
+}
+
+/// Part of the cost at the keyframes that a focal length of its own for each of them takes away.
+pub fn zoom_gain(problem: &Problem, scene: &Scene, keyframes: &[u32]) -> f64 {
+    let tracks: Vec<usize> = (0..problem.tracks.len()).filter(|&t| scene.points[t].is_some()).collect();
+    let (start, ..) = gather(problem, scene, &tracks, keyframes);
+    let loss_px = (SETTLE_LIMIT * scene.noise_px).clamp(0.3 * problem.scale(), 2.0 * problem.scale());
+    let base = BundleOptions { motion: scene.motion, loss_px, max_steps: GAIN_STEPS, tolerance: 1e-6, ..BundleOptions::default() };
+    let (mut fixed, mut zoomed) = (start.clone(), start);
+    let before = fixed.adjust(&base, |_| true).cost_last;
+    let after = zoomed.adjust(&BundleOptions { focal: false, zoom: true, ..base }, |_| true).cost_last;
+    if before > 0.0 { 1.0 - after / before } else { 0.0 }
+}
+
+/// Bundle adjustment of the given frames and tracks, written back to the scene.
+pub fn adjust_scene(
+    problem: &Problem,
+    scene: &mut Scene,
+    tracks: &[usize],
+    frames: &[u32],
+    release: Release,
+    loss_px: f64,
+    max_steps: usize,
+) {
+    let (mut bundle, cameras, used) = gather(problem, scene, tracks, frames);
     let (focal, k1, k2) = release.flags();
     let options = BundleOptions {
         motion: scene.motion,
@@ -482,7 +523,7 @@ pub fn adjust_scene(
             1e-4
         },
     };
-    bundle.adjust(&options, || true);
+    bundle.adjust(&options, |_| true);
     scene.take(&bundle, &cameras);
     for (&t, point) in used.iter().zip(&bundle.points) {
         scene.points[t] = Some(*point);

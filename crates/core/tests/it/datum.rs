@@ -3,7 +3,7 @@
 use crate::made_up::{HEIGHT, Random, WIDTH, travelling};
 use fennik_core::geometry::{Lens, Similarity};
 use fennik_core::scene::{Datum, SurfaceKind, fit_floor, suggest_floor, surface_at};
-use fennik_core::solve::{Grade, Solution, SolvedFrame, SolvedPoint, Verdict};
+use fennik_core::solve::{Solution, SolvedFrame, SolvedPoint};
 use fennik_core::track::TrackId;
 use nalgebra::{Rotation3, Vector2, Vector3};
 use proptest::prelude::*;
