@@ -165,7 +165,7 @@ test("strays are named with their reason, selected, used anyway and left alone a
   await saved(() => page.click('[data-act="doubt-tracks"]'));
 });
 
-test("a keep-out is made from a cluster and moves with it", async () => {
+test("keep-outs are made from clusters and move with them", async () => {
   const ids = await page.evaluate(() => {
     const { model } = globalThis.fennik;
     const long = [...model.astray.values()].filter((a) => a.why === "own-way").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.xy.length > 60);
@@ -177,6 +177,12 @@ test("a keep-out is made from a cluster and moves with it", async () => {
   const mask = (await masks()).at(-1);
   assert.equal(mask.keys[0].outline.length, 8);
   assert.ok(mask.keys.length > 1 && mask.span);
+  await undo();
+  await page.locator('[data-why="own-way"]').click();
+  await saved(() => page.click('[data-act="mask-tracks"]'));
+  const drawn = (await masks()).length - 1;
+  assert.ok(drawn >= 3, `${drawn} keep-outs for people, boats and water`);
+  assert.match(await page.getAttribute("#undo", "title"), new RegExp(`draw ${drawn} masks`));
   await undo();
 });
 

@@ -5,7 +5,7 @@ use super::{Desk, PageError, block};
 use crate::engine::EngineError;
 use actix_web::{Responder, post, web};
 use fennik_core::scene::Edit;
-use fennik_core::track::{TrackId, TrackSet, keep_out_of};
+use fennik_core::track::{TrackId, TrackSet, clusters_of, keep_out_of};
 use fennik_store::{JobKind, ShotId};
 use serde::Deserialize;
 
@@ -19,7 +19,7 @@ struct DrawRequest {
     tracks: Vec<TrackId>,
 }
 
-/// A keep-out round the given tracks, that moves with them.
+/// Keep-outs round the given tracks, one for each cluster of them that stays together, that move with them.
 #[post("/shots/{id}/masks/round-tracks")]
 async fn draw_round(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<DrawRequest>) -> Result<impl Responder, PageError> {
     let (id, body) = (*id, body.into_inner());
@@ -30,7 +30,13 @@ async fn draw_round(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Jso
         let set = TrackSet::from_bytes(&desk.store.analysis_bytes(run)?).map_err(|e| EngineError::Message(e.to_string()))?;
         let chosen: Vec<_> = set.tracks.iter().filter(|t| body.tracks.contains(&t.id)).collect();
         let margin_px = 1.5 * f64::from(shot.document().track_settings.window_half_px);
-        Ok(Edit::AddMask { mask: keep_out_of(&chosen, margin_px).ok_or_else(nothing)? })
+        if chosen.is_empty() {
+            return Err(nothing());
+        }
+        let clusters = clusters_of(&chosen, set.width);
+        // A few that belong to no cluster are meant together.
+        let groups = if clusters.is_empty() { vec![chosen] } else { clusters };
+        Ok(Edit::AddMasks { masks: groups.iter().filter_map(|g| keep_out_of(g, margin_px)).collect() })
     })
     .await
 }

@@ -147,6 +147,11 @@ pub enum Edit {
         /// Its shape.
         mask: Mask,
     },
+    /// Draws several.
+    AddMasks {
+        /// Their shapes.
+        masks: Vec<Mask>,
+    },
     /// Changes a mask.
     ChangeMask {
         /// With the id of the one it replaces.
@@ -253,6 +258,13 @@ impl ShotDocument {
         self.masks.masks.iter().find(|m| m.id == id)
     }
 
+    fn add_mask(&mut self, mask: &Mask) {
+        let id = self.next_mask.max(1);
+        self.next_mask = id + 1;
+        let name = if mask.name.trim().is_empty() { format!("mask {id}") } else { mask.name.clone() };
+        self.masks.masks.push(Mask { id, name, ..mask.clone() });
+    }
+
     /// The document after an edit.
     ///
     /// # Errors
@@ -306,12 +318,8 @@ impl ShotDocument {
                 next.deleted_tracks.retain(|t| !tracks.contains(t));
             }
             Edit::DoubtTracks { tracks } => next.trusted_tracks.retain(|t| !tracks.contains(t)),
-            Edit::AddMask { mask } => {
-                let id = next.next_mask.max(1);
-                next.next_mask = id + 1;
-                let name = if mask.name.trim().is_empty() { format!("mask {id}") } else { mask.name.clone() };
-                next.masks.masks.push(Mask { id, name, ..mask.clone() });
-            }
+            Edit::AddMask { mask } => next.add_mask(mask),
+            Edit::AddMasks { masks } => masks.iter().for_each(|m| next.add_mask(m)),
             Edit::ChangeMask { mask } => {
                 let slot = next.masks.masks.iter_mut().find(|m| m.id == mask.id).ok_or(EditError::NoMask { id: mask.id })?;
                 *slot = mask.clone();
@@ -386,6 +394,7 @@ impl Edit {
             Self::TrustTracks { tracks } => format!("use {} tracks anyway", tracks.len()),
             Self::DoubtTracks { tracks } => format!("leave {} tracks to the solve", tracks.len()),
             Self::AddMask { .. } => "draw mask".to_owned(),
+            Self::AddMasks { masks } => format!("draw {} masks", masks.len()),
             Self::ChangeMask { .. } => "change mask".to_owned(),
             Self::RemoveMask { .. } => "remove mask".to_owned(),
             Self::Datum { .. } => "datum".to_owned(),
@@ -462,6 +471,8 @@ mod tests {
         assert_eq!((moved.outline_at(0)[0], moved.outline_at(4)[0], moved.span), ([40.0, 0.0], [80.0, 0.0], Some((0, 6))));
         let back = trimmed.apply(&Edit::Trim { range: FrameRange { first: 0, last: 19 } }).unwrap();
         assert_eq!(back.masks.masks[0].outline_at(8)[0], [80.0, 0.0]);
+        let two = back.apply(&Edit::AddMasks { masks: vec![square_mask(), square_mask()] }).unwrap();
+        assert_eq!(two.masks.masks.iter().map(|m| m.id).collect::<Vec<_>>(), [1, 2, 3]);
         let gone = doc.apply(&Edit::RemoveMask { id: 1 }).unwrap();
         assert_eq!(gone.apply(&Edit::ChangeMask { mask: mask.clone() }), Err(EditError::NoMask { id: 1 }));
         assert_eq!(gone.apply(&Edit::AddMask { mask: square_mask() }).unwrap().masks.masks[0].id, 2, "ids are never used twice");

@@ -10,6 +10,7 @@ use super::settings::{CentreChoice, LensChoice, MOST_READOUT, ReadoutChoice, Sol
 use super::start::place_track;
 use super::state::Scene;
 use crate::geometry::{Lens, Pose, Similarity, parallax_rad};
+use crate::random::SplitMix64;
 use crate::track::TrackId;
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use rayon::prelude::*;
@@ -32,6 +33,9 @@ const LEAST_READOUT: f64 = 0.03;
 /// Frames and points that are enough to try a release on.
 const PROBE_FRAMES: usize = 60;
 const PROBE_POINTS: usize = 500;
+/// Points and planes that tell how flat a scene is.
+const FLAT_POINTS: usize = 300;
+const FLAT_DRAWS: usize = 200;
 /// Steps of such a try.
 const PROBE_STEPS: usize = 8;
 /// Pairs of views of one point that an adjustment takes on; of longer clips only every few frames take part.
@@ -360,6 +364,29 @@ impl<'a> Adjusting<'a> {
         unused.into_par_iter().map(|t| astray::reason(self.problem, scene, t, self.limit_px)).collect()
     }
 
+    /// How far nine in ten points lie from the plane that holds the most of them, as a part of their distance from the
+    /// nearest camera (RANSAC over planes through three points).
+    fn flatness(&self) -> Option<f64> {
+        let points = &self.bundle.points;
+        let step = points.len().div_ceil(FLAT_POINTS).max(1);
+        let some: Vec<(Vector3<f64>, f64)> = points
+            .iter()
+            .step_by(step)
+            .map(|p| (*p, self.bundle.poses.iter().map(|c| (c.centre() - p).norm()).fold(f64::INFINITY, f64::min)))
+            .collect();
+        let mut random = SplitMix64::new(0xF1A7);
+        let mut best: Option<f64> = None;
+        for _ in 0..FLAT_DRAWS {
+            let [a, b, c] = random.distinct::<3>(some.len())?.map(|i| some[i].0);
+            let Some(normal) = (b - a).cross(&(c - a)).try_normalize(1e-12) else { continue };
+            let mut off: Vec<f64> = some.iter().map(|(p, distance)| normal.dot(&(p - a)).abs() / distance.max(1e-12)).collect();
+            let most = off.len() * 9 / 10;
+            let reach = *off.select_nth_unstable_by(most, f64::total_cmp).1;
+            best = Some(best.map_or(reach, |b: f64| b.min(reach)));
+        }
+        best
+    }
+
     /// Which tracks of another problem over the same frames agree with this camera.
     pub fn agree_with(&self, other: &Problem, scene: &Scene) -> Vec<TrackId> {
         let frames = scene.posed();
@@ -444,6 +471,8 @@ impl<'a> Adjusting<'a> {
             regions_px: regions.map(|row| row.map(|(sum, n)| (n > 0).then(|| (sum / f64::from(n)).sqrt()))),
             parallax_deg: median(&angles).unwrap_or(0.0),
             focal_deviation_percent: 100.0 * self.focal_deviation,
+            turning_px: None,
+            flatness: if scene.motion == Move::Free { self.flatness() } else { None },
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }

@@ -509,7 +509,7 @@ pub(super) mod tests {
         let mut bundle = truth(4, 20, 0.0);
         disturb(&mut bundle);
         let before = bundle.lens;
-        bundle.adjust(&BundleOptions::default(), || false);
+        bundle.adjust(&BundleOptions::default(), |_| false);
         assert_eq!(bundle.lens, before);
     }
 

@@ -106,10 +106,17 @@ pub fn solve_camera(
         Err(_) => fit.median_px < TURNING_WHEN_LOST_PX * problem.scale(),
     };
     match (turns, settings.motion) {
-        (false, _) => moving.map(|m| m.solution),
+        (false, _) => moving.map(|m| with_turning(m.solution, &fit, &problem)),
         (true, MotionChoice::Free) => Err(SolveFailure::PureRotation { nodal_px: fit.median_px }),
         (true, _) => solve_turning(&input, &few, &fit, &mut tell),
     }
+}
+
+/// Notes how well a camera that only turns explains the tracks, which the verdict then tells.
+fn with_turning(mut solution: Solution, fit: &NodalFit, problem: &Problem) -> Solution {
+    solution.turning_px = Some(fit.median_px);
+    solution.verdict = verdict(&solution, problem.scale());
+    solution
 }
 
 /// What a solve starts from.
@@ -154,7 +161,10 @@ pub fn solve_on(
             adjusted.round(&mut scene, 0.0, 0.0, 10);
         }
     }
-    weighed(&input, &adjusted, &scene)
+    let mut solution = weighed(&input, &adjusted, &scene)?;
+    solution.turning_px = from.turning_px;
+    solution.verdict = verdict(&solution, problem.scale());
+    Ok(solution)
 }
 
 fn check_input(set: &TrackSet, problem: &Problem) -> Result<(), SolveFailure> {
@@ -227,7 +237,7 @@ fn solve_turning(input: &Input, few: &[u32], fit: &NodalFit, tell: &mut Tell) ->
         }
     }
     fill_frames(problem, &mut scene);
-    Ok(adjust_to_end(input, scene, 0.3, tell)?.solution)
+    Ok(with_turning(adjust_to_end(input, scene, 0.3, tell)?.solution, fit, problem))
 }
 
 // --- a camera that travels -------------------------------------------------------------------------------------

@@ -175,6 +175,12 @@ pub struct Solution {
     pub parallax_deg: f64,
     /// Standard deviation of the focal length, percent; 0 where it was given.
     pub focal_deviation_percent: f64,
+    /// Median miss of the best camera that only turns, px, where one could be fitted: what speaks for the kind of move.
+    #[serde(default)]
+    pub turning_px: Option<f64>,
+    /// How far nine in ten points lie from one plane, as a part of their distance from the camera.
+    #[serde(default)]
+    pub flatness: Option<f64>,
     /// How far it can be trusted.
     pub verdict: Verdict,
 }
@@ -199,6 +205,8 @@ impl Solution {
             regions_px: [[None; 3]; 3],
             parallax_deg: 0.0,
             focal_deviation_percent: 0.0,
+            turning_px: None,
+            flatness: None,
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }
@@ -341,6 +349,8 @@ const FAIR_FOCAL_PERCENT: f64 = 4.0;
 /// How far the error of one frame may stand above the average.
 const BAD_FRAME: f64 = 3.0;
 
+/// Part of their distance from the camera within which nine in ten points of a flat scene lie from one plane.
+const FLAT: f64 = 0.02;
 /// Expected slip of a frame, px of a picture 1280 wide.
 const GOOD_SLIP_PX: f64 = 0.25;
 const FAIR_SLIP_PX: f64 = 0.8;
@@ -377,6 +387,7 @@ impl Reason {
 /// Weighs a solution's readings; `scale` is the picture's width over 1280.
 pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
     let mut reasons = vec![of_error(solution, scale), of_frames(solution), of_parallax(solution)];
+    reasons.extend(of_move(solution));
     reasons.extend(of_lens(solution));
     reasons.extend(of_points(solution));
     reasons.extend(of_firmness(solution, scale));
@@ -426,6 +437,27 @@ fn of_parallax(solution: &Solution) -> Reason {
         ": the camera travels little for the distance, so depth is uncertain; a longer part of the clip may help"
     };
     Reason::new(g, format!("parallax {:.1} degrees (median){advice}", solution.parallax_deg))
+}
+
+/// What speaks for the kind of move, in numbers.
+fn of_move(solution: &Solution) -> Vec<Reason> {
+    let mut reasons = Vec::new();
+    if let Some(turning) = solution.turning_px {
+        let text = match solution.motion {
+            Motion::Free => format!(
+                "the camera travels: one that only turns misses by {turning:.2} px (median), this one by {:.2} px",
+                solution.median_px
+            ),
+            Motion::Nodal => format!("turning alone explains the points to {turning:.2} px (median)"),
+        };
+        reasons.push(Reason::new(Grade::Good, text));
+    }
+    if let Some(flatness) = solution.flatness.filter(|f| *f < FLAT) {
+        let text =
+            format!("the scene is nearly flat: nine in ten points lie within {:.1} % of their distance from one plane", 100.0 * flatness);
+        reasons.push(Reason::new(Grade::Good, text));
+    }
+    reasons
 }
 
 fn of_lens(solution: &Solution) -> Vec<Reason> {

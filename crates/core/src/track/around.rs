@@ -10,6 +10,45 @@ const TOLERANCE_PX: f64 = 2.0;
 /// Part of the tracks that may stick out, so that one that went astray does not blow it up.
 const OUTSIDE: f64 = 0.04;
 
+/// How near one another tracks must stay to belong together, px of a picture 1280 wide.
+const TOGETHER_PX: f64 = 70.0;
+/// Frames on which two tracks must both be seen for that to be told.
+const COMMON: usize = 3;
+/// Tracks that make a cluster.
+const CLUSTER: usize = 3;
+
+/// Tracks in clusters that stay together while they move, the largest first; what belongs to none is left out.
+///
+/// Single linkage (Sneath 1957): two tracks are linked where they are never further apart than `TOGETHER_PX` (in a
+/// picture `width` px wide) on the frames that they share.
+pub fn clusters_of<'a>(tracks: &[&'a Track], width: u32) -> Vec<Vec<&'a Track>> {
+    let limit = TOGETHER_PX * f64::from(width) / 1280.0;
+    let linked = |a: &Track, b: &Track| {
+        let (from, to) = (a.first_frame.max(b.first_frame), a.last_frame().min(b.last_frame()));
+        let step = (to.saturating_sub(from) / 12).max(1);
+        let apart: Vec<f64> = (from..=to)
+            .step_by(step as usize)
+            .filter_map(|f| a.at(f).zip(b.at(f)))
+            .map(|(p, q)| (p[0] - q[0]).hypot(p[1] - q[1]))
+            .collect();
+        apart.len() >= COMMON && apart.iter().all(|d| *d < limit)
+    };
+    let mut cluster_of: Vec<usize> = (0..tracks.len()).collect();
+    for i in 0..tracks.len() {
+        for j in 0..i {
+            if cluster_of[i] != cluster_of[j] && linked(tracks[i], tracks[j]) {
+                let (keep, gone) = (cluster_of[i].min(cluster_of[j]), cluster_of[i].max(cluster_of[j]));
+                cluster_of.iter_mut().filter(|c| **c == gone).for_each(|c| *c = keep);
+            }
+        }
+    }
+    let mut clusters: Vec<Vec<&Track>> =
+        (0..tracks.len()).map(|c| (0..tracks.len()).filter(|&i| cluster_of[i] == c).map(|i| tracks[i]).collect()).collect();
+    clusters.retain(|c| c.len() >= CLUSTER);
+    clusters.sort_by_key(|c| std::cmp::Reverse(c.len()));
+    clusters
+}
+
 /// A keep-out that holds the given tracks with a margin wherever they are seen, and counts over their span. `None` where
 /// they are seen nowhere.
 ///
@@ -79,5 +118,19 @@ mod tests {
         }
         assert!(masks.at(10).allows(40.0, 90.0, 5.0) && masks.at(40).allows(200.0, 90.0, 5.0));
         assert_eq!(keep_out_of(&[], 12.0), None);
+    }
+
+    #[test]
+    fn walkers_apart_are_clusters_of_their_own() {
+        let walker = |id: u32, x: f32, speed: f32| Track {
+            id: TrackId(id),
+            first_frame: 0,
+            positions: (0..40).map(|f| [x + speed * f as f32 + 10.0 * (id % 4) as f32, 300.0 + 15.0 * (id % 3) as f32]).collect(),
+        };
+        let mut tracks: Vec<Track> = (0..7).map(|i| walker(i, 100.0, 4.0)).chain((7..12).map(|i| walker(i, 700.0, -4.0))).collect();
+        tracks.push(walker(12, 1200.0, 0.0));
+        let clusters = clusters_of(&tracks.iter().collect::<Vec<_>>(), 1280);
+        let ids: Vec<Vec<u32>> = clusters.iter().map(|c| c.iter().map(|t| t.id.0).collect()).collect();
+        assert_eq!(ids, [(0..7).collect::<Vec<_>>(), (7..12).collect()], "they pass each other, and one stands alone");
     }
 }

@@ -19,7 +19,7 @@ mod settings;
 mod track_set;
 mod tracker;
 
-pub use around::keep_out_of;
+pub use around::{clusters_of, keep_out_of};
 pub use backward::BackwardTracker;
 pub use detect::{Corner, best_corner, min_eigenvalues};
 pub use follow::Follower;

@@ -53,6 +53,7 @@ fn a_pan_on_the_spot_gets_directions() {
     assert!(solution.frames.iter().all(|f| f.pose.translation.norm() < 1e-12), "a nodal camera does not travel");
     assert!(solution.points.iter().all(|p| (p.position.norm() - 1.0).abs() < 1e-9), "its points are directions");
     assert_eq!(solution.verdict.grade, Grade::Good, "{:?}", solution.verdict);
+    assert!(solution.verdict.reasons.iter().any(|r| r.text.starts_with("turning alone explains the points")), "{:?}", solution.verdict);
     let free = told(&film, &SolveSettings { motion: MotionChoice::Free, ..SolveSettings::default() });
     assert!(matches!(free, Err(SolveFailure::PureRotation { .. })), "a free move is declined: {:?}", free.map(|s| s.rms_px));
 }
@@ -92,6 +93,12 @@ fn flat_ground_from_above_locks() {
     let film = shoot(over_flat_ground(60), &Shooting { relief_m: 0.0, ..Shooting::plain(lens(1000.0, -0.02), 0.1, 0.1, 9) });
     let solution = solve(&film.tracks).unwrap();
     assert_eq!((solution.motion, solution.frames.len()), (Motion::Free, 60));
+    let says = |s: &Solution, words: &str| s.verdict.reasons.iter().any(|r| r.text.contains(words));
+    assert!(
+        says(&solution, "nearly flat") && says(&solution, "the camera travels: one that only turns misses by"),
+        "{:?}",
+        solution.verdict
+    );
     assert!(lock_px(&film, &solution) < 0.15, "{} px", lock_px(&film, &solution));
     assert!(focal_error(&film, &solution) < 0.03 || solution.verdict.grade != Grade::Good, "{:?}", solution.verdict);
 }
