@@ -95,3 +95,13 @@ export function trueGround(camera, [x, y]) {
   const far = -eye[1] / along[1];
   return along.map((a, i) => eye[i] + far * a);
 }
+
+/** Ends everything, and only then fails where a script of the page failed or complained: what is left open would hang the run. */
+export async function endAll({ page, quiet, browser, server, folder }) {
+  const notes = quiet ? await page?.textContent("#notes").catch(() => "") : "";
+  await browser?.close();
+  await server?.stop();
+  folder?.remove();
+  if (page?.faults.length) throw new Error(`scripts failed: ${page.faults.join("; ")}`);
+  if (notes) throw new Error(`the page complained: ${notes}`);
+}

@@ -1,7 +1,7 @@
 // Every handle, both views, the datum by hand and the keyboard, on the finished demo shot.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { freshFolder, openBrowser, openPage, openStation, showFrame, startServer } from "../support.mjs";
+import { endAll, freshFolder, openBrowser, openPage, openStation, showFrame, startServer } from "../support.mjs";
 
 let folder, server, browser, page;
 const FRAME = 120;
@@ -15,13 +15,7 @@ before(async () => {
   await showFrame(page, FRAME);
   await openStation(page, "inserts");
 });
-after(async () => {
-  assert.deepEqual(page.faults, []);
-  assert.equal(await page.textContent("#notes"), "", "nothing was complained of");
-  await browser?.close();
-  await server?.stop();
-  folder?.remove();
-});
+after(() => endAll({ page, quiet: true, browser, server, folder }));
 
 const placement = () => page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement);
 const revision = () => page.evaluate(() => globalThis.fennik.model.state.revision);

@@ -1,7 +1,7 @@
 // The end of the program in the middle of a job loses nothing.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { freshFolder, openBrowser, openPage, openStation, startServer } from "../support.mjs";
+import { endAll, freshFolder, openBrowser, openPage, openStation, startServer } from "../support.mjs";
 
 let folder, server, browser;
 
@@ -10,11 +10,7 @@ before(async () => {
   server = await startServer(folder.path);
   browser = await openBrowser();
 });
-after(async () => {
-  await browser?.close();
-  await server?.stop();
-  folder?.remove();
-});
+after(() => endAll({ browser, server, folder }));
 
 test("a job can be stopped, and a killed one is shown as interrupted and runs again", async () => {
   let page = await openPage(browser, `${server.address}shots/1`);

@@ -5,7 +5,7 @@ import { mkdirSync, readFileSync, readdirSync, truncateSync, writeFileSync } fro
 import { basename, join } from "node:path";
 import { after, before, test } from "node:test";
 import { zipSync } from "fflate";
-import { freshFolder, openBrowser, openPage, startServer } from "../support.mjs";
+import { endAll, freshFolder, openBrowser, openPage, startServer } from "../support.mjs";
 
 let folder, server, browser, page;
 
@@ -15,12 +15,7 @@ before(async () => {
   browser = await openBrowser();
   page = await openPage(browser, server.address);
 });
-after(async () => {
-  assert.deepEqual(page.faults, []);
-  await browser?.close();
-  await server?.stop();
-  folder?.remove();
-});
+after(() => endAll({ page, browser, server, folder }));
 
 function make(name, frames, ...more) {
   const path = join(folder.path, name);

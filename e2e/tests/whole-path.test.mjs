@@ -5,7 +5,7 @@ import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { colourAt, distance, freshFolder, openBrowser, openPage, openStation, showFrame, startServer, trueGround, trueProject } from "../support.mjs";
+import { colourAt, distance, endAll, freshFolder, openBrowser, openPage, openStation, showFrame, startServer, trueGround, trueProject } from "../support.mjs";
 
 const truth = JSON.parse(readFileSync(new URL("../../crates/demo/assets/varrick-quay.truth.json", import.meta.url)));
 const LAST = 89;
@@ -17,11 +17,7 @@ before(async () => {
   browser = await openBrowser();
   page = await openPage(browser, server.address);
 });
-after(async () => {
-  await browser?.close();
-  await server?.stop();
-  folder?.remove();
-});
+after(() => endAll({ browser, server, folder }));
 
 async function job(start, kind) {
   await page.click(start);

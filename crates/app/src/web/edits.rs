@@ -153,6 +153,7 @@ struct SolveForm {
     motion: MotionChoice,
     lens: LensChoice,
     readout: String,
+    #[serde(default)]
     centre: String,
 }
 

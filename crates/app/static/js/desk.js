@@ -109,6 +109,15 @@ export class Desk {
     if (done && target.id === "sensor") this.completeFocal(/** @type {HTMLSelectElement} */ (target).value);
   }
 
+  /** Whether a focal length was typed in mm and no sensor is chosen yet; one that is chosen completes it. @param {HTMLElement} target */
+  waitsForSensor(target) {
+    const field = this.field("focal"), sensor = this.byId("sensor");
+    if (!field || target !== field || !/^\s*[\d.]+\s*mm\s*$/.test(field.value)) return false;
+    if (!sensor.value) return true;
+    field.value = `${field.value.trim()} of ${sensor.value} mm`;
+    return false;
+  }
+
   /** A focal length in mm needs the width of the sensor. @param {string} width */
   completeFocal(width) {
     const field = this.field("focal");

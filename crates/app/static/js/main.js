@@ -153,6 +153,8 @@ function showRival() {
   timeline.lanesChanged();
 }
 
+// A focal length in mm waits for its sensor before it is sent.
+byId("route").addEventListener("change", (/** @type {Event} */ event) => { if (desk.waitsForSensor(/** @type {HTMLElement} */ (event.target))) event.stopPropagation(); }, true);
 for (const kind of ["input", "change"]) byId("route").addEventListener(kind, (/** @type {Event} */ event) => {
   const target = /** @type {HTMLElement} */ (event.target);
   desk.input(target, kind === "change");

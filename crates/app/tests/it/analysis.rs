@@ -29,7 +29,7 @@ fn masks_are_kept_and_bad_ones_are_refused_in_words() {
     assert!(server.get("/shots/2/route").body.contains("settings changed since this solve"), "a mask asks for a new solve");
     assert_eq!(edit(&server, 2, &json!({ "edit": "remove-mask", "id": 7 })), 422);
     let nothing = server.post("/shots/2/masks/round-tracks", &json!({ "revision": server.state()["revision"], "tracks": [999_999] }));
-    assert!(nothing.status == 422 && nothing.body.contains("select tracks"), "{}", nothing.body);
+    assert!(nothing.status == 422 && nothing.body.contains("elect tracks"), "{}", nothing.body);
 }
 
 #[test]

@@ -66,7 +66,7 @@ pub(super) struct Adjusting<'a> {
     free_focal: bool,
     /// Whether a readout that is not zero is adjusted.
     free_readout: bool,
-    /// Whether the principal point is adjusted in the last round.
+    /// Whether the principal point is adjusted.
     free_centre: bool,
     /// Relative deviation of the focal length, from the last round.
     focal_deviation: f64,
@@ -116,7 +116,7 @@ impl<'a> Adjusting<'a> {
             k1: true,
             k2: false,
             readout: scene.readout != 0.0 && self.free_readout,
-            centre: self.free_centre && max_steps > 4,
+            centre: self.free_centre,
             loss_px,
             max_steps,
             tolerance: 1e-5,

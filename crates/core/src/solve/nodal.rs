@@ -39,15 +39,23 @@ pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zo
         None => STARTS.iter().map(|widths| widths * f64::from(problem.width)).collect(),
     };
     let hold = given_focal_px.is_some();
-    let fits: Vec<Option<NodalFit>> =
-        starts.par_iter().map(|&focal_px| fit_from(problem, keyframes, &tracks, focal_px, hold, zooms)).collect();
+    let begun: Vec<Option<Bundle>> =
+        starts.par_iter().map(|&focal_px| begin_from(problem, keyframes, &tracks, focal_px, hold, zooms)).collect();
+    // A rough fit tells which of the starts are worth a fine one.
+    let mut begun: Vec<(f64, Bundle)> = begun.into_iter().flatten().filter_map(|b| Some((median_miss(&b)?, b))).collect();
+    begun.sort_by(|a, b| a.0.total_cmp(&b.0));
+    begun.truncate(FINE_STARTS);
+    let fits: Vec<Option<NodalFit>> = begun.into_par_iter().map(|(_, bundle)| finish(bundle, problem.scale(), hold, zooms)).collect();
     fits.into_iter().flatten().min_by(|a, b| a.median_px.total_cmp(&b.median_px))
 }
 
+/// Starts that are fitted finely.
+const FINE_STARTS: usize = 2;
 /// Zooms from keyframe to keyframe that are tried, logarithms.
 const STEP_ZOOMS: [f64; 13] = [0.0, -0.01, 0.01, -0.02, 0.02, -0.035, 0.035, -0.055, 0.055, -0.09, 0.09, -0.15, 0.15];
 
-fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, hold: bool, zooms: bool) -> Option<NodalFit> {
+/// A rough fit from one focal length.
+fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, hold: bool, zooms: bool) -> Option<Bundle> {
     let lens = problem.lens(focal_px);
     let ray = |t: usize, frame: u32, zoom: f64| {
         let zoomed = Lens { focal_px: lens.focal_px * zoom.exp(), ..lens };
@@ -86,20 +94,25 @@ fn fit_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f6
         bundle.points.push(direction.normalize());
         bundle.observations.push(seen);
     }
-    let scale = problem.scale();
-    for (loss_px, k1, max_steps) in [(20.0, false, 15), (4.0, true, 15), (1.0, true, 25)] {
-        let options = BundleOptions {
-            motion: Move::Nodal,
-            focal: !zooms && !hold,
-            zoom: zooms,
-            k1,
-            loss_px: loss_px * scale,
-            max_steps,
-            tolerance: 1e-5,
-            ..BundleOptions::default()
-        };
-        bundle.adjust(&options, |_| true);
-    }
+    adjust(&mut bundle, 20.0 * problem.scale(), false, 15, (hold, zooms));
+    Some(bundle)
+}
+
+fn adjust(bundle: &mut Bundle, loss_px: f64, k1: bool, max_steps: usize, (hold, zooms): (bool, bool)) {
+    let (motion, focal) = (Move::Nodal, !zooms && !hold);
+    let options = BundleOptions { motion, focal, zoom: zooms, k1, loss_px, max_steps, tolerance: 1e-5, ..BundleOptions::default() };
+    bundle.adjust(&options, |_| true);
+}
+
+fn median_miss(bundle: &Bundle) -> Option<f64> {
+    let misses: Vec<f64> = bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect();
+    super::report::median(&misses)
+}
+
+/// The fine fit.
+fn finish(mut bundle: Bundle, scale: f64, hold: bool, zooms: bool) -> Option<NodalFit> {
+    adjust(&mut bundle, 4.0 * scale, true, 15, (hold, zooms));
+    adjust(&mut bundle, scale, true, 25, (hold, zooms));
     let misses_px: Vec<f64> = bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect();
     let median_px = super::report::median(&misses_px)?;
     Some(NodalFit { points: bundle.points.len(), poses: bundle.poses, lens: bundle.lens, zoom: bundle.zoom, median_px, misses_px })

@@ -6,7 +6,7 @@ use super::bundle::Move;
 use super::choice::TrackChoice;
 use super::nodal::{self, NodalFit};
 use super::report::{Motion, Solution, SolveFailure, verdict};
-use super::settings::{LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
+use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::{
     BRIDGE_PARALLAX_DEG, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle, zoom_gain,
 };
@@ -256,19 +256,18 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
     if settings.lens == LensChoice::Zoom {
         return move_with(input, keys, few, true, tell);
     }
-    let free_focal = settings.focal_px.is_none();
+    // A principal point that is not known yet looks like a zoom.
+    let may_zoom = settings.lens == LensChoice::Auto && settings.focal_px.is_none() && settings.centre != CentreChoice::Found;
     let fixed = match begin(input, keys, false, tell) {
         // Where the keyframes already ask for a zoom, that is the first guess; the fixed lens is gone through with only
         // where it fails.
-        Ok(scene) if settings.lens == LensChoice::Auto && free_focal && zoom_gain(problem, &scene, keys) > ZOOM_FIRST_GAIN => {
-            match move_with(input, keys, few, true, tell) {
-                Ok(zoomed) if is_convincing(&zoomed.solution, problem) => {
-                    return Ok(zoomed);
-                }
-                Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
-                _ => carry_through(input, few, scene, tell),
+        Ok(scene) if may_zoom && zoom_gain(problem, &scene, keys) > ZOOM_FIRST_GAIN => match move_with(input, keys, few, true, tell) {
+            Ok(zoomed) if is_convincing(&zoomed.solution, problem) => {
+                return Ok(zoomed);
             }
-        }
+            Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
+            _ => carry_through(input, few, scene, tell),
+        },
         begun => begun.and_then(|scene| carry_through(input, few, scene, tell)),
     };
     let doubtful = match &fixed {

@@ -11,6 +11,8 @@ use rayon::prelude::*;
 
 /// Focal lengths tried, in picture widths: 20 mm to 110 mm on a sensor 36 mm wide.
 pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
+/// Logarithm of the longest focal length over the shortest from which a zoom is one.
+const LEAST_RANGE: f64 = 0.05;
 /// Steps in which a zoom shows what it is worth.
 const GAIN_STEPS: usize = 12;
 /// Starts of which it is found out how well they settle.
@@ -481,7 +483,8 @@ fn gather(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) ->
     (bundle, cameras, used)
 }
 
-/// Part of the cost at the keyframes that a focal length of its own for each of them takes away.
+/// Part of the cost at the keyframes that a focal length of its own for each of them takes away, where those differ by
+/// enough for a zoom.
 pub fn zoom_gain(problem: &Problem, scene: &Scene, keyframes: &[u32]) -> f64 {
     let tracks: Vec<usize> = (0..problem.tracks.len()).filter(|&t| scene.points[t].is_some()).collect();
     let (start, ..) = gather(problem, scene, &tracks, keyframes);
@@ -490,7 +493,9 @@ pub fn zoom_gain(problem: &Problem, scene: &Scene, keyframes: &[u32]) -> f64 {
     let (mut fixed, mut zoomed) = (start.clone(), start);
     let before = fixed.adjust(&base, |_| true).cost_last;
     let after = zoomed.adjust(&BundleOptions { focal: false, zoom: true, ..base }, |_| true).cost_last;
-    if before > 0.0 { 1.0 - after / before } else { 0.0 }
+    let (low, high) = zoomed.zoom.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), &z| (l.min(z), h.max(z)));
+    // A principal point off the middle asks for a trace of a zoom.
+    if before > 0.0 && high - low > LEAST_RANGE { 1.0 - after / before } else { 0.0 }
 }
 
 /// Bundle adjustment of the given frames and tracks, written back to the scene.
