@@ -118,6 +118,7 @@ impl<'a> Adjusting<'a> {
             readout: scene.readout != 0.0 && self.free_readout,
             centre: self.free_centre,
             loss_px,
+            curved: false,
             max_steps,
             tolerance: 1e-5,
         };

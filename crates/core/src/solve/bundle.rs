@@ -18,6 +18,8 @@ use rayon::prelude::*;
 /// Points are dealt out to this many sums, whatever the number of threads, so that the order of
 /// additions never changes.
 const PARTS: usize = 4;
+/// Relative decrease of the cost under which a step is near enough to the end for the loss's own curvature.
+const NEAR_THE_END: f64 = 0.02;
 /// Damping above which no step helps any more.
 const STUCK: f64 = 1e10;
 /// Depth below which a point counts as behind the camera, world units.
@@ -68,6 +70,8 @@ pub struct BundleOptions {
     pub centre: bool,
     /// Residual at which an observation's weight has fallen to a half, px (Cauchy).
     pub loss_px: f64,
+    /// Whether steps are taken with the loss's own curvature; the search turns that on by itself near its end.
+    pub curved: bool,
     /// Most steps taken.
     pub max_steps: usize,
     /// Relative decrease of the cost that ends the search.
@@ -85,6 +89,7 @@ impl Default for BundleOptions {
             readout: false,
             centre: false,
             loss_px: 1.0,
+            curved: false,
             max_steps: 20,
             tolerance: 1e-5,
         }
@@ -265,6 +270,7 @@ impl Bundle {
             self.zoom = vec![0.0; self.poses.len()];
         }
         let mut damping = 1e-4;
+        let mut now = *options;
         let mut cost = self.cost(options.loss_px);
         let cost_first = cost;
         let mut stop = Stop::OutOfSteps;
@@ -272,18 +278,23 @@ impl Bundle {
         'search: while steps < options.max_steps && go_on(cost) {
             loop {
                 steps += 1;
-                let moved = normal::step(self, options, damping).filter(Self::is_finite);
+                let moved = normal::step(self, &now, damping).filter(Self::is_finite);
                 let new_cost = moved.as_ref().map_or(f64::INFINITY, |b| b.cost(options.loss_px));
                 if let Some(moved) = moved.filter(|_| new_cost < cost) {
                     let gain = (cost - new_cost) / cost.max(1e-300);
                     *self = moved;
                     cost = new_cost;
                     damping = (damping * 0.1).max(1e-9);
+                    now.curved = gain < NEAR_THE_END;
                     if gain < options.tolerance {
                         stop = Stop::Converged;
                         break 'search;
                     }
                     break;
+                }
+                if now.curved && steps < options.max_steps {
+                    now.curved = false;
+                    continue;
                 }
                 damping *= 8.0;
                 if damping > STUCK {
@@ -470,6 +481,28 @@ pub(super) mod tests {
             plus.lens.centre_px[k] += h * bundle.rows;
             minus.lens.centre_px[k] -= h * bundle.rows;
             close(row.shared.column(4 + k).into(), pixel(&plus, bundle.points[1]), pixel(&minus, bundle.points[1]));
+        }
+    }
+
+    #[test]
+    fn the_gradient_is_that_of_the_loss_with_and_without_its_curvature() {
+        let bundle = truth(3, 2, 0.0);
+        for (curved, off) in [(false, 0.4), (true, 0.4), (true, 3.0)] {
+            let options = BundleOptions { loss_px: 0.7, curved, ..BundleOptions::default() };
+            let right = bundle.observations[1][1];
+            let o = Observation { pixel: right.pixel + Vector2::new(off, -0.3 * off), ..right };
+            let row = normal::row::<6>(&bundle, bundle.points[1], &o, &options, &[]).unwrap();
+            let gradient = row.point.transpose() * row.residual * -2.0;
+            let cost = |p: Vector3<f64>| {
+                let one = Bundle { points: vec![p], observations: vec![vec![o]], ..bundle.clone() };
+                one.cost(options.loss_px)
+            };
+            for k in 0..3 {
+                let mut e = Vector3::zeros();
+                e[k] = 1e-6;
+                let numeric = (cost(bundle.points[1] + e) - cost(bundle.points[1] - e)) / 2e-6;
+                assert!((numeric - gradient[k]).abs() < 1e-4 * (1.0 + numeric.abs()), "{curved} {off}: {numeric} {}", gradient[k]);
+            }
         }
     }
 

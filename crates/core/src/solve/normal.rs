@@ -6,13 +6,15 @@
 use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, MIN_DEPTH, Move, Observation, Speed, damped_inverse};
 use super::profile::Profile;
 use crate::geometry::hat;
-use nalgebra::{Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
+use nalgebra::{Matrix2, Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
 use rayon::prelude::*;
 
 /// Unknowns that all cameras share: focal length, k1, k2, readout, principal point.
 pub(super) const SHARED: usize = 6;
 /// Damping under which a variance is read off.
 pub(super) const HARDLY: f64 = 1e-7;
+/// Curvature along a residual that is kept where the loss has none, as a part of that without a loss.
+const LEAST_CURVATURE: f64 = 0.2;
 /// The largest change of the principal point in one step, part of the picture's height.
 const CENTRE_STEP: f64 = 0.05;
 /// The largest change of the readout in one step.
@@ -74,6 +76,22 @@ const fn zooms(unknowns: usize) -> bool {
     unknowns % 3 == 1
 }
 
+/// A residual under Cauchy's loss as least squares see it, and what its Jacobian is to be multiplied by, so that both the
+/// gradient and, with `curved`, the curvature of the loss come out (Triggs et al. 1999, section 4.3). Where the loss curves
+/// downwards along the residual, a small curvature upwards is kept. Without it the weight alone is used, which is safe far
+/// from the end and slow near it.
+fn robust(residual: &Vector2<f64>, options: &BundleOptions) -> (Vector2<f64>, Matrix2<f64>) {
+    let square = residual.norm_squared();
+    let share = square / (options.loss_px * options.loss_px);
+    let weight = (1.0 / (1.0 + share)).sqrt();
+    if !options.curved || square < 1e-20 {
+        return (residual * weight, Matrix2::identity() * weight);
+    }
+    let along = ((1.0 - share) / (1.0 + share)).max(LEAST_CURVATURE).sqrt();
+    let scale = (Matrix2::identity() - residual * residual.transpose() * ((1.0 - along) / square)) * weight;
+    (residual * (weight / along), scale)
+}
+
 pub(super) fn row<const C: usize>(
     bundle: &Bundle,
     point: Vector3<f64>,
@@ -90,10 +108,10 @@ pub(super) fn row<const C: usize>(
     }
     let n = Vector2::new(c.x / c.z, c.y / c.z);
     let (pixel, slope) = lens.pixel_with_slope(n);
-    let residual = observation.pixel - pixel;
-    let weight = (1.0 / (1.0 + residual.norm_squared() / (options.loss_px * options.loss_px))).sqrt();
+    let seen_off = observation.pixel - pixel;
+    let (residual, scale) = robust(&seen_off, options);
     let divide = Matrix2x3::new(1.0 / c.z, 0.0, -n.x / c.z, 0.0, 1.0 / c.z, -n.y / c.z);
-    let by_camera_point = slope * divide * weight;
+    let by_camera_point = scale * slope * divide;
     let mut camera = SMatrix::<f64, 2, C>::zeros();
     camera.fixed_view_mut::<2, 3>(0, 0).copy_from(&(by_camera_point * -hat(&turned)));
     if is_free(C) {
@@ -103,7 +121,7 @@ pub(super) fn row<const C: usize>(
     let gain = 1.0 + r2 * (lens.k1 + r2 * lens.k2);
     let f = lens.focal_px;
     // The focal length is solved by its logarithm, so that all unknowns are of size one.
-    let by_focal = n * (gain * f * weight);
+    let by_focal = scale * n * (gain * f);
     if zooms(C) {
         camera.set_column(C - 1, &by_focal);
     }
@@ -112,10 +130,10 @@ pub(super) fn row<const C: usize>(
         shared.set_column(0, &by_focal);
     }
     if options.k1 {
-        shared.set_column(1, &(n * (f * r2 * weight)));
+        shared.set_column(1, &(scale * n * (f * r2)));
     }
     if options.k2 {
-        shared.set_column(2, &(n * (f * r2 * r2 * weight)));
+        shared.set_column(2, &(scale * n * (f * r2 * r2)));
     }
     if let (true, Some(speed)) = (options.readout, speeds.get(observation.camera as usize)) {
         let part = bundle.row_part(observation.pixel.y);
@@ -125,10 +143,9 @@ pub(super) fn row<const C: usize>(
     }
     if options.centre {
         // In parts of the picture's height, so that this unknown is of size one too.
-        shared[(0, 4)] = bundle.rows * weight;
-        shared[(1, 5)] = bundle.rows * weight;
+        shared.fixed_view_mut::<2, 2>(0, 4).copy_from(&(scale * bundle.rows));
     }
-    Some(Row { residual: residual * weight, camera, point: by_camera_point * pose.rotation.matrix(), shared })
+    Some(Row { residual, camera, point: by_camera_point * pose.rotation.matrix(), shared })
 }
 
 /// Where each row of the reduced system begins: at the first camera that shares a point with its own.

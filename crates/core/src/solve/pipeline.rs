@@ -318,7 +318,7 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, tell: &mut Tell) -> Result<Sc
     tell("growing over the keyframes", 0.3)?;
     let tracks = pick_tracks(problem, keys, 900);
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());
-    add_keyframes(problem, &mut scene, &tracks, keys, free_focal);
+    add_keyframes(problem, &mut scene, &tracks, keys, free_focal, false);
     settle(problem, &mut scene, &tracks, keys, free_focal, false);
     Ok(scene)
 }

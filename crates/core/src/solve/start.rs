@@ -35,7 +35,12 @@ const FRAME_ZOOMS: [f64; 7] = [0.0, -0.025, 0.025, -0.06, 0.06, -0.12, 0.12];
 pub(super) const BRIDGE_PARALLAX_DEG: f64 = 0.2;
 /// Most rounds, and steps of each, in which a scene settles, and the change of the focal length that ends them.
 const SETTLE_ROUNDS: usize = 8;
-const SETTLE_STEPS: usize = 30;
+const SETTLE_STEPS: usize = 16;
+/// Steps at the end of growing.
+const GROWN_STEPS: usize = 40;
+const ROUGH_STEPS: usize = 21;
+/// Keyframes from which more of them are added between two adjustments.
+const MANY: usize = 20;
 const ZOOM_ROUNDS: usize = 10;
 const ROUGH_ROUNDS: usize = 3;
 const ZOOM_STEPS: usize = 60;
@@ -241,7 +246,7 @@ fn grow_from_pair(
     scene.poses[pair.b as usize] = Some(pair.pose);
     add_points(problem, &mut scene, &pair.inliers, 3.0 * problem.scale());
     adjust_scene(problem, &mut scene, tracks, &[pair.a, pair.b], Release::Nothing, 2.0, 8);
-    add_keyframes(problem, &mut scene, tracks, window, free_focal);
+    add_keyframes(problem, &mut scene, tracks, window, free_focal, true);
     (scene.poses.iter().flatten().count() >= 3.min(window.len())).then_some(scene)
 }
 
@@ -275,7 +280,9 @@ impl Release {
 
 /// Adds the keyframes one by one, the one with the most known points first, with an adjustment after
 /// each few and points dropped and taken in on the way.
-pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool) {
+///
+/// While starts are still compared a `rough` end will do.
+pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool, rough: bool) {
     let mut failed: Vec<u32> = Vec::new();
     let mut since = 0;
     loop {
@@ -298,7 +305,7 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
         since += 1;
         let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
         add_points(problem, scene, tracks, rough);
-        if posed.len() <= 6 || since >= 3 {
+        if posed.len() <= 6 || since >= if posed.len() < MANY { 3 } else { 6 } {
             since = 0;
             // A frame that failed may succeed once more points are known.
             failed.clear();
@@ -312,7 +319,8 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
     let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
     for limit in [ROUGH_PX * problem.scale(), 2.5 * problem.scale()] {
         // Focal length and depth trade places along a flat valley; it takes many small steps.
-        adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, 40);
+        let steps = if rough { ROUGH_STEPS } else { GROWN_STEPS };
+        adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, steps);
         drop_points(problem, scene, tracks, &posed, limit);
         add_points(problem, scene, tracks, limit);
     }
@@ -519,6 +527,7 @@ pub fn adjust_scene(
         readout: false,
         centre: false,
         loss_px: loss_px * problem.scale(),
+        curved: false,
         max_steps,
         tolerance: if scene.zooms() && max_steps > 20 {
             1e-9
