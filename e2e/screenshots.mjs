@@ -22,6 +22,31 @@ try {
   await page.waitForTimeout(300);
   await page.screenshot({ path: to("look") });
   await page.click("#look-first");
+  await page.waitForFunction(() => globalThis.fennik.model.look === null);
+  // A keep-out round the people who cross, and what else does not follow the camera.
+  await page.click('[data-act="draw"][data-mode="keep-out"]');
+  for (const [x, y] of [[520, 300], [740, 285], [775, 470], [640, 560], [505, 480]]) {
+    const at = await page.evaluate(([px, py]) => { const { stage } = globalThis.fennik, b = stage.canvas.getBoundingClientRect(), [sx, sy] = stage.toStage([px, py]); return [sx + b.left, sy + b.top]; }, [x, y]);
+    await page.mouse.click(...at);
+  }
+  await page.keyboard.press("Enter");
+  await page.waitForSelector(".mask-line.chosen");
+  await page.evaluate(() => { const { model } = globalThis.fennik, [mask] = model.state.masks; return model.edit({ edit: "change-mask", mask: { ...mask, name: "people", smooth: mask.keys[0].outline.map(() => true) } }); });
+  await page.click('[data-act="follow-mask"]');
+  await page.waitForFunction(() => globalThis.fennik.model.state.masks[0].keys.length > 3, null, { timeout: 120_000 });
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    const stray = [...model.astray.values()].filter((a) => a.why === "own-way").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.first <= 100 && t.first + t.xy.length / 2 > 110);
+    stray.sort((a, b) => b.xy.length - a.xy.length);
+    model.selected = new Set([stray[0].id]);
+    model.select();
+    document.querySelector('[data-act="lasso"]').scrollIntoView();
+  });
+  await page.waitForFunction(() => document.getElementById("track-patches")?.naturalWidth > 0);
+  await page.waitForTimeout(300);
+  await page.screenshot({ path: to("masks") });
+  await page.evaluate(() => globalThis.fennik.model.edit({ edit: "remove-mask", id: 1 }));
+  await page.keyboard.press("Escape");
   await openStation(page, "solve");
   await page.fill('[name="focal"]', "870");
   await page.press('[name="focal"]', "Tab");
@@ -31,6 +56,7 @@ try {
   await page.locator('[data-act="compare"]').first().click();
   await page.waitForFunction(() => /lower error/.test(document.getElementById("compare-reading").textContent));
   await page.waitForTimeout(300);
+  await page.evaluate(() => document.querySelector(".reasons").scrollIntoView());
   await page.screenshot({ path: to("solve") });
   await page.click(".kept button:has-text('Use')");
   await page.waitForFunction(() => document.querySelector(".kept.current input").value === "solve 1");
@@ -50,6 +76,7 @@ try {
   await page.uncheck("#show-tracks");
   await page.keyboard.press("v");
   await page.selectOption("#stage-2 [name=view]", "free");
+  await page.check("#stage-2 [name=show-firm]");
   await page.evaluate(() => { const { model } = globalThis.fennik; model.chosen = 1; model.select(); });
   await page.waitForTimeout(200);
   await page.screenshot({ path: to("outside") });

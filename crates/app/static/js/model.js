@@ -130,7 +130,8 @@ export class Model extends EventTarget {
     this.again = solve.again;
     this.reasons = solve.reasons;
     this.suggested = suggested;
-    if (solve.frames.length === 0) this.rival = null;
+    // A solve is not compared with itself.
+    if (solve.frames.length === 0 || this.rival?.id === state.solve) this.rival = null;
     this.frame = Math.min(this.frame, state.frames - 1);
     if (!this.insert(this.chosen)) this.chosen = null;
     if (!state.masks.some((/** @type {any} */ m) => m.id === this.mask)) this.mask = null;

@@ -70,6 +70,8 @@ pub(super) struct Adjusting<'a> {
     free_centre: bool,
     /// Relative deviation of the focal length, from the last round.
     focal_deviation: f64,
+    /// Where the focal length is given: the one that the tracks speak for, px, and its deviation, percent.
+    focal_by_tracks: Option<[f64; 2]>,
     /// How firmly frames and tracks are known, from the last round.
     firm_frames: BTreeMap<u32, CameraFirmness>,
     firm_tracks: BTreeMap<usize, Matrix3<f64>>,
@@ -90,6 +92,7 @@ impl<'a> Adjusting<'a> {
             free_readout: settings.readout == ReadoutChoice::Auto,
             free_centre: settings.centre == CentreChoice::Found,
             focal_deviation: f64::INFINITY,
+            focal_by_tracks: None,
             firm_frames: BTreeMap::new(),
             firm_tracks: BTreeMap::new(),
             limit_px: problem.scale(),
@@ -141,6 +144,14 @@ impl<'a> Adjusting<'a> {
             let sigma_px = self.sigma_px().max(0.01);
             let free = self.options.focal || self.options.zoom;
             self.focal_deviation = if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
+            if !free {
+                // What is given is kept to; what the tracks say of it is told.
+                let options =
+                    BundleOptions { focal: true, loss_px: 4.0 * self.options.loss_px, max_steps: 60, tolerance: 1e-7, ..self.options };
+                let mut open = self.bundle.clone();
+                open.adjust(&options, |_| true);
+                self.focal_by_tracks = open.focal_deviation(&options, sigma_px).map(|d| [open.lens.focal_px, 100.0 * d]);
+            }
             self.weigh(sigma_px);
         }
         if step > 1 {
@@ -472,6 +483,7 @@ impl<'a> Adjusting<'a> {
             regions_px: regions.map(|row| row.map(|(sum, n)| (n > 0).then(|| (sum / f64::from(n)).sqrt()))),
             parallax_deg: median(&angles).unwrap_or(0.0),
             focal_deviation_percent: 100.0 * self.focal_deviation,
+            focal_by_tracks: self.focal_by_tracks,
             turning_px: None,
             flatness: if scene.motion == Move::Free { self.flatness() } else { None },
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },

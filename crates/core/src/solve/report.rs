@@ -175,6 +175,9 @@ pub struct Solution {
     pub parallax_deg: f64,
     /// Standard deviation of the focal length, percent; 0 where it was given.
     pub focal_deviation_percent: f64,
+    /// Where the focal length was given: the one that the tracks speak for, px, and its deviation, percent.
+    #[serde(default)]
+    pub focal_by_tracks: Option<[f64; 2]>,
     /// Median miss of the best camera that only turns, px, where one could be fitted: what speaks for the kind of move.
     #[serde(default)]
     pub turning_px: Option<f64>,
@@ -205,6 +208,7 @@ impl Solution {
             regions_px: [[None; 3]; 3],
             parallax_deg: 0.0,
             focal_deviation_percent: 0.0,
+            focal_by_tracks: None,
             turning_px: None,
             flatness: None,
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
@@ -351,6 +355,11 @@ const BAD_FRAME: f64 = 3.0;
 
 /// Part of their distance from the camera within which nine in ten points of a flat scene lie from one plane.
 const FLAT: f64 = 0.02;
+/// How far a given focal length may lie from the one of the tracks: in its deviations, in percent, and in percent from
+/// where on the camera is weak.
+const GIVEN_DEVIATIONS: f64 = 4.0;
+const GIVEN_PERCENT: f64 = 0.7;
+const FAR_GIVEN_PERCENT: f64 = 6.0;
 /// Expected slip of a frame, px of a picture 1280 wide.
 const GOOD_SLIP_PX: f64 = 0.25;
 const FAIR_SLIP_PX: f64 = 0.8;
@@ -472,13 +481,31 @@ fn of_lens(solution: &Solution) -> Vec<Reason> {
         reasons.push(Reason::new(Grade::Good, text));
     }
     reasons.push(if solution.focal_deviation_percent == 0.0 {
-        Reason::new(Grade::Good, "focal length as given".to_owned())
+        of_given_focal(solution)
     } else {
         let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
         let advice = if g == Grade::Good { "" } else { "; give the focal length if it is known" };
         Reason::new(g, format!("focal length known to {:.2} %{advice}", solution.focal_deviation_percent))
     });
     reasons
+}
+
+/// Whether the tracks agree with the focal length that was given.
+fn of_given_focal(solution: &Solution) -> Reason {
+    let given = solution.frames.first().map_or(0.0, |f| f.lens.focal_px);
+    match solution.focal_by_tracks {
+        Some([px, percent]) if 100.0 * (px / given).ln().abs() > (GIVEN_DEVIATIONS * percent).max(GIVEN_PERCENT) => {
+            let off = 100.0 * (given / px - 1.0);
+            let g = if off.abs() > FAR_GIVEN_PERCENT { Grade::Weak } else { Grade::Fair };
+            Reason::new(
+                g,
+                format!(
+                    "focal length as given, but the tracks speak for about {px:.0} px (it is {off:+.1} % from that); leave it open if it was a guess"
+                ),
+            )
+        }
+        _ => Reason::new(Grade::Good, "focal length as given".to_owned()),
+    }
 }
 
 /// Whether there are points enough, everywhere and all through.

@@ -122,7 +122,11 @@ fn what_a_person_says_is_kept_to() {
     let film = shoot(travelling(50, 7.0, 3), &Shooting::plain(lens(980.0, -0.03), 0.1, 0.1, 5));
     let given = told(&film, &SolveSettings { focal_px: Some(980.0), lens: LensChoice::Fixed, ..SolveSettings::default() }).unwrap();
     assert!(given.frames.iter().all(|f| f.lens.focal_px == 980.0) && lock_px(&film, &given) < 0.1);
-    assert!(given.verdict.reasons.iter().any(|r| r.text.contains("as given")), "{:?}", given.verdict);
+    assert!(given.verdict.reasons.iter().any(|r| r.text == "focal length as given"), "{:?}", given.verdict);
+    let wrong = told(&film, &SolveSettings { focal_px: Some(930.0), ..SolveSettings::default() }).unwrap();
+    let said = &wrong.verdict.reasons[0];
+    assert!(wrong.frames.iter().all(|f| f.lens.focal_px == 930.0) && wrong.verdict.grade != Grade::Good, "{:?}", wrong.verdict);
+    assert!(said.text.contains("the tracks speak for about 9") && (wrong.focal_by_tracks.unwrap()[0] / 980.0 - 1.0).abs() < 0.02, "{said:?}");
     let nodal = told(&film, &SolveSettings { motion: MotionChoice::Nodal, ..SolveSettings::default() });
     assert!(nodal.as_ref().map_or(true, |s| s.verdict.grade != Grade::Good), "a walk is no pan: {:?}", nodal.map(|s| s.verdict));
     for readout in [9.0, f64::NAN] {
