@@ -126,7 +126,10 @@ fn what_a_person_says_is_kept_to() {
     let wrong = told(&film, &SolveSettings { focal_px: Some(930.0), ..SolveSettings::default() }).unwrap();
     let said = &wrong.verdict.reasons[0];
     assert!(wrong.frames.iter().all(|f| f.lens.focal_px == 930.0) && wrong.verdict.grade != Grade::Good, "{:?}", wrong.verdict);
-    assert!(said.text.contains("the tracks speak for about 9") && (wrong.focal_by_tracks.unwrap()[0] / 980.0 - 1.0).abs() < 0.02, "{said:?}");
+    assert!(
+        said.text.contains("the tracks speak for about 9") && (wrong.focal_by_tracks.unwrap()[0] / 980.0 - 1.0).abs() < 0.02,
+        "{said:?}"
+    );
     let nodal = told(&film, &SolveSettings { motion: MotionChoice::Nodal, ..SolveSettings::default() });
     assert!(nodal.as_ref().map_or(true, |s| s.verdict.grade != Grade::Good), "a walk is no pan: {:?}", nodal.map(|s| s.verdict));
     for readout in [9.0, f64::NAN] {
