@@ -166,7 +166,7 @@ test("points are selected from outside, and the wheel, the middle button and a f
 /** Ids of solved points that lie on the floor, far apart. */
 const onFloor = () => page.evaluate(() => {
   const { model } = globalThis.fennik;
-  const low = model.points.filter((p) => Math.abs(p.x[1]) < 0.03 && p.rms < 0.2 && Math.hypot(p.x[0], p.x[2]) < 30);
+  const low = model.points.filter((p) => Math.abs(p.x[1]) < 0.012 && p.rms < 0.2 && Math.hypot(p.x[0], p.x[2]) < 30);
   low.sort((a, b) => a.x[0] - b.x[0]);
   return [0, 0.2, 0.4, 0.6, 0.8, 1].map((s) => low[Math.round(s * (low.length - 1))].id);
 });

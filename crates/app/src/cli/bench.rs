@@ -3,7 +3,7 @@
 use super::{Scratch, peak_mb};
 use crate::engine::{EngineError, analyse, demo, picture};
 use fennik_core::scene::ShotDocument;
-use fennik_core::solve::{SolveSettings, TrackChoice, solve_camera};
+use fennik_core::solve::{SolveSettings, TrackChoice, solve_camera, solve_on};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 use fennik_render::{Quality, Stage};
@@ -63,6 +63,9 @@ fn measure() -> Result<Vec<(&'static str, f64, &'static str)>, EngineError> {
     })?;
     let solve = began.elapsed().as_secs_f64();
     stages.push(("end", solve));
+    let began = Instant::now();
+    solve_on(&tracks, &TrackChoice::default(), &SolveSettings::default(), &solution, |_| ControlFlow::Continue(()))?;
+    let on = began.elapsed().as_secs_f64();
 
     let (datum, insert) = demo::staging(&solution)?;
     let mut document = ShotDocument::new(clip.frames);
@@ -93,6 +96,7 @@ fn measure() -> Result<Vec<(&'static str, f64, &'static str)>, EngineError> {
         ("track, decoding included", track, "s"),
         ("track, a point and frame", 1e6 * track / steps.max(1) as f64, "us"),
         ("solve", solve, "s"),
+        ("solve on from there", on, "s"),
     ];
     for pair in stages.windows(2) {
         rows.push((pair[0].0, pair[1].1 - pair[0].1, "s"));

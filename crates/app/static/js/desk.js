@@ -106,26 +106,19 @@ export class Desk {
     if (target.closest("#drop")) this.showDrop();
     const line = /** @type {HTMLElement|null} */ (target.closest(".mask-line"));
     if (line && done) this.changeMask(line);
-    if (done && target.id === "sensor") this.completeFocal(/** @type {HTMLSelectElement} */ (target).value);
   }
 
-  /** Whether a focal length was typed in mm and no sensor is chosen yet; one that is chosen completes it. @param {HTMLElement} target */
+  /**
+   * Before a change is sent: a focal length in mm is completed by the chosen sensor, and waits where none is chosen yet.
+   * @param {HTMLElement} target @returns {boolean} whether it waits
+   */
   waitsForSensor(target) {
     const field = this.field("focal"), sensor = this.byId("sensor");
-    if (!field || target !== field || !/^\s*[\d.]+\s*mm\s*$/.test(field.value)) return false;
-    if (!sensor.value) return true;
-    field.value = `${field.value.trim()} of ${sensor.value} mm`;
-    return false;
-  }
-
-  /** A focal length in mm needs the width of the sensor. @param {string} width */
-  completeFocal(width) {
-    const field = this.field("focal");
-    const mm = field?.value.match(/^\s*([\d.]+)\s*(mm\b.*)?$/);
-    if (!field || !width) return;
-    field.value = mm ? `${mm[1]} mm of ${width} mm` : `24 mm of ${width} mm`;
-    field.focus();
-    if (mm) field.dispatchEvent(new Event("change", { bubbles: true }));
+    if (!field || (target !== field && target !== sensor)) return false;
+    const mm = field.value.match(/^\s*([\d.]+)\s*mm\b/);
+    if (mm && sensor.value && (target === sensor || !/\bof\b/.test(field.value))) field.value = `${mm[1]} mm of ${sensor.value} mm`;
+    // A sensor alone says nothing, and neither does a length in mm without one.
+    return mm ? !/\bof\b/.test(field.value) : target === sensor;
   }
 
   /** A click in the route that is no button of an act. @param {HTMLElement} target @param {MouseEvent} event */
