@@ -40,7 +40,7 @@ fn points_on_one_line_determine_no_camera() {
 }
 
 #[test]
-fn points_on_two_lines_and_on_one_spot_determine_none_either() {
+fn points_on_one_spot_determine_none_either() {
     let spot: Vec<Vector3<f64>> = (0..100).map(|i| Vector3::new(0.02 * f64::from(i % 10), 1.0 + 0.02 * f64::from(i / 10), -2.0)).collect();
     is_honest(&seen(&spot, &travelling(40, 5.0, 3), 0.1), "a spot");
 }
