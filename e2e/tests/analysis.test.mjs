@@ -243,6 +243,14 @@ test("the worst are dropped with their effect told beforehand, and the solve goe
   assert.match(await page.textContent("#drop"), /Take back \d+ deleted that agree/);
 });
 
+test("the camera's path is drawn as soon as the station is opened", async () => {
+  const fresh = await openPage(browser, `${server.address}shots/2`);
+  await fresh.waitForFunction(() => globalThis.fennik?.model.state && globalThis.fennik.model.cameras.length);
+  await openStation(fresh, "solve");
+  await fresh.waitForFunction(() => { const c = document.getElementById("path-top"), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data; let n = 0; for (let k = 3; k < d.length; k += 4) if (d[k]) n++; return n > 150; }, null, { timeout: 5000 });
+  await fresh.close();
+});
+
 test("every reason leads to what it speaks of, and the path and the firmness are drawn", async () => {
   const link = page.locator("[data-reason]", { hasText: "move on their own" });
   await link.click();

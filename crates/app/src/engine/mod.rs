@@ -9,7 +9,7 @@ pub mod previews;
 
 use fennik_core::scene::{AnalysisId, ShotDocument};
 use fennik_core::solve::{Solution, SolveSettings};
-use fennik_core::track::{Masks, TrackId};
+use fennik_core::track::{Masks, TrackId, TrackSet};
 use fennik_media::ClipInfo;
 use fennik_store::{ClipRow, ShotId, ShotState, Store};
 use serde::{Deserialize, Serialize};
@@ -122,6 +122,14 @@ impl SolveRecord {
             trusted: document.trusted_tracks.clone(),
         }
     }
+}
+
+/// A kept track run.
+///
+/// # Errors
+/// [`EngineError`] when its data is gone or cannot be read.
+pub fn read_tracks(store: &Store, id: AnalysisId) -> Result<TrackSet, EngineError> {
+    TrackSet::from_bytes(&store.analysis_bytes(id)?).map_err(|e| EngineError::Message(e.to_string()))
 }
 
 /// A kept solve.

@@ -1,10 +1,9 @@
 //! What each kind of job does.
 
 use super::Reporter;
-use crate::engine::{EngineError, OpenShot, SolveRecord, analyse, output, previews};
+use crate::engine::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks};
 use fennik_core::scene::Edit;
 use fennik_core::solve::{Solution, SolveStep, solve_camera, solve_on};
-use fennik_core::track::TrackSet;
 use fennik_store::{AnalysisKind, JobKind, NewAnalysis, Store};
 use std::ops::ControlFlow;
 
@@ -52,7 +51,7 @@ fn track(store: &Store, shot: &OpenShot, reporter: &mut Reporter) -> Result<Stri
 fn solve(store: &Store, shot: &OpenShot, from: Option<&Solution>, reporter: &mut Reporter) -> Result<String, EngineError> {
     let document = shot.document();
     let tracks = document.tracks.ok_or_else(|| EngineError::Message("there are no tracks yet; track the clip first".to_owned()))?;
-    let set = TrackSet::from_bytes(&store.analysis_bytes(tracks)?).map_err(|e| EngineError::Message(e.to_string()))?;
+    let set = read_tracks(store, tracks)?;
     let (choice, settings) = (document.track_choice(), &document.solve_settings);
     let tell = |step: SolveStep| {
         if reporter.step((100.0 * step.fraction) as u32, 100, step.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }

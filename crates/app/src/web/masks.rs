@@ -2,10 +2,10 @@
 
 use super::edits::{apply, changed_route};
 use super::{Desk, PageError, block};
-use crate::engine::EngineError;
+use crate::engine::{EngineError, read_tracks};
 use actix_web::{Responder, post, web};
 use fennik_core::scene::Edit;
-use fennik_core::track::{TrackId, TrackSet, clusters_of, keep_out_of};
+use fennik_core::track::{TrackId, clusters_of, keep_out_of};
 use fennik_store::{JobKind, ShotId};
 use serde::Deserialize;
 
@@ -27,7 +27,7 @@ async fn draw_round(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Jso
         let shot = desk.open(id)?;
         let nothing = || EngineError::Message("select tracks first; the keep-out is drawn round them".to_owned());
         let run = shot.document().tracks.ok_or_else(nothing)?;
-        let set = TrackSet::from_bytes(&desk.store.analysis_bytes(run)?).map_err(|e| EngineError::Message(e.to_string()))?;
+        let set = read_tracks(&desk.store, run)?;
         let chosen: Vec<_> = set.tracks.iter().filter(|t| body.tracks.contains(&t.id)).collect();
         let margin_px = 1.5 * f64::from(shot.document().track_settings.window_half_px);
         if chosen.is_empty() {

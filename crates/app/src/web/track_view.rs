@@ -1,9 +1,9 @@
 //! One track's own view: what it saw, frame after frame.
 
 use super::{Desk, PageError, block};
-use crate::engine::EngineError;
+use crate::engine::{EngineError, read_tracks};
 use actix_web::{HttpResponse, Responder, get, web};
-use fennik_core::track::{Track, TrackId, TrackSet};
+use fennik_core::track::{Track, TrackId};
 use fennik_store::ShotId;
 use image::{ImageEncoder, RgbImage};
 
@@ -35,7 +35,7 @@ async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>)
         let shot = desk.open(id)?;
         let gone = || EngineError::Message("this track is gone; reload the page".to_owned());
         let run = shot.document().tracks.ok_or_else(gone)?;
-        let set = TrackSet::from_bytes(&desk.store.analysis_bytes(run)?).map_err(|e| EngineError::Message(e.to_string()))?;
+        let set = read_tracks(&desk.store, run)?;
         let found = set.tracks.iter().find(|t| t.id == track).ok_or_else(gone)?;
         let frames = spread(found);
         let mut strip = RgbImage::new(PATCH * frames.len().min(ROW) as u32, PATCH * frames.len().div_ceil(ROW) as u32);

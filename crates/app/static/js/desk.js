@@ -9,11 +9,10 @@ import { TrackView } from "./track-view.js";
 /** @typedef {import("./mask-shape.js").Mask} Mask */
 
 export class Desk {
-  /** @param {import("./model.js").Model} model @param {(id: string) => any} byId @param {(html: string) => void} putRoute */
-  constructor(model, byId, putRoute) {
+  /** @param {import("./model.js").Model} model @param {(id: string) => any} byId */
+  constructor(model, byId) {
     this.model = model;
     this.byId = byId;
-    this.putRoute = putRoute;
     this.view = new TrackView(model, byId);
     this.parts = new Set([4]);
     this.paths = ["top", "side"].map((kind) => ({ kind, scene: new SceneView(model, true) }));
@@ -32,15 +31,15 @@ export class Desk {
       "remove-mask": (button) => model.edit({ edit: "remove-mask", id: Number(button.dataset.id) }),
       "copy-mask": (button) => this.copyMask(Number(button.dataset.id)),
       "unkey-mask": (button) => { const mask = this.mask(Number(button.dataset.id)); return mask && model.edit({ edit: "change-mask", mask: withoutKey(mask, model.frame) }); },
-      "follow-mask": (button) => this.start("masks/follow", { mask: Number(button.dataset.id), frame: model.frame }),
+      "follow-mask": (button) => model.change("masks/follow", { mask: Number(button.dataset.id), frame: model.frame }),
       "mask-tracks": async () => {
-        if (await model.change("masks/round-tracks", { tracks: selected() })) model.chooseMask(Math.max(...model.state.masks.map((/** @type {Mask} */ m) => m.id)));
+        if (await model.change("masks/round-tracks", { tracks: selected() })) model.chooseNewestMask();
       },
       "select-stray": (button) => { model.selected = new Set([...model.astray.values()].filter((a) => a.why === button.dataset.why && !model.deleted.has(a.id)).map((a) => a.id)); model.select(); },
       "trust-tracks": () => model.edit({ edit: "trust-tracks", tracks: selected() }),
       "doubt-tracks": () => model.edit({ edit: "doubt-tracks", tracks: model.selected.size ? selected() : [...model.trusted] }),
       "drop-worst": () => this.dropWorst(),
-      "take-back": async () => { if (await model.edit({ edit: "restore-tracks", tracks: model.again.filter((id) => model.deleted.has(id)) })) await this.start("jobs/refine"); },
+      "take-back": async () => { if (await model.edit({ edit: "restore-tracks", tracks: model.again.filter((id) => model.deleted.has(id)) })) await model.change("jobs/refine", {}); },
       "use-hint": (button) => { const field = this.field("focal"); if (field) { field.value = button.dataset.focal ?? ""; field.dispatchEvent(new Event("change", { bubbles: true })); } },
     };
   }
@@ -48,14 +47,6 @@ export class Desk {
   /** A field of the solve's settings. @param {string} name @returns {HTMLInputElement|null} */
   field(name) {
     return document.querySelector(`[data-station="solve"] form [name="${name}"]`);
-  }
-
-  /** Begins a job; the answer is the route. @param {string} path @param {object} [body] */
-  async start(path, body) {
-    const response = await fetch(this.model.url(path), { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body ?? {}) });
-    const text = await response.text();
-    if (!response.ok) throw new Error(text);
-    this.putRoute(text);
   }
 
   /** @param {number} id @returns {Mask|undefined} */
@@ -69,7 +60,7 @@ export class Desk {
     if (!mask) return;
     // A little aside, so that both are seen.
     const keys = mask.keys.map((k) => ({ ...k, outline: k.outline.map(([x, y]) => [x + 24, y + 24]) }));
-    if (await model.edit({ edit: "add-mask", mask: { ...mask, name: `${mask.name} copy`, keys } })) model.chooseMask(Math.max(...model.state.masks.map((/** @type {Mask} */ m) => m.id)));
+    if (await model.edit({ edit: "add-mask", mask: { ...mask, name: `${mask.name} copy`, keys } })) model.chooseNewestMask();
   }
 
   /** What was typed into the form of a mask. @param {HTMLElement} line */
@@ -94,7 +85,7 @@ export class Desk {
 
   async dropWorst() {
     const { tracks } = this.worst();
-    if (tracks.length && (await this.model.edit({ edit: "delete-tracks", tracks }))) await this.start("jobs/refine");
+    if (tracks.length && (await this.model.edit({ edit: "delete-tracks", tracks }))) await this.model.change("jobs/refine", {});
   }
 
   /** Somebody changes a value of the route. @param {HTMLElement} target @param {boolean} done */
@@ -173,7 +164,6 @@ export class Desk {
     this.showFilter();
     this.showDrop();
     this.view.show();
-    this.showPaths();
   }
 
   maskHint() {

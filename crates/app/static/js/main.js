@@ -16,7 +16,7 @@ const frames = new Frames(address, () => { paint(); timeline.lanesChanged(); });
 const stages = [byId("stage"), byId("stage-2")].map((root) => new Stage(root, model, frames));
 const [stage] = stages;
 const look = new Look(model, byId);
-const desk = new Desk(model, byId, (html) => putRoute(html));
+const desk = new Desk(model, byId);
 const timeline = new Timeline(byId("timeline"), model, frames);
 
 function paint() {

@@ -147,7 +147,7 @@ export class MaskTool {
     const mask = { id: 0, name: "", mode: drawing.mode, keys: [{ frame, outline: drawing.corners }], smooth: [], inverted: false, span: null };
     if (await model.edit({ edit: "add-mask", mask })) {
       model.draw(null);
-      model.chooseMask(Math.max(...model.state.masks.map((/** @type {Mask} */ m) => m.id)));
+      model.chooseNewestMask();
     }
   }
 

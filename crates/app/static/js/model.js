@@ -13,7 +13,6 @@ export class Model extends EventTarget {
     /** @type {any} */ this.state = null;
     /** @type {import("./tracks.js").Track[]} */ this.tracks = [];
     /** @type {Map<number, number>} */ this.rmsOf = new Map();
-    /** @type {Set<number>} */ this.rejected = new Set();
     /** @type {(Camera|undefined)[]} */ this.cameras = [];
     /** @type {{id: number, x: number[], rms: number, views: number, parallax: number, spread: number[]}[]} */ this.points = [];
     /** @type {any} */ this.suggested = null;
@@ -53,6 +52,11 @@ export class Model extends EventTarget {
   chooseMask(id) {
     this.mask = id;
     this.select();
+  }
+
+  /** Chooses the mask that was drawn last. */
+  chooseNewestMask() {
+    this.chooseMask(Math.max(...this.state.masks.map((/** @type {any} */ m) => m.id)));
   }
 
   /** Word that the views are to be painted anew. */
@@ -111,7 +115,7 @@ export class Model extends EventTarget {
       const response = await this.get("tracks");
       tracks = response.status === 200 ? readTracks(await response.arrayBuffer()) : [];
     }
-    const solve = state.solve === null ? { frames: [], points: [], rejected: [], astray: [], again: [], reasons: [] } : await (await this.get("solve")).json();
+    const solve = state.solve === null ? { frames: [], points: [], astray: [], again: [], reasons: [] } : await (await this.get("solve")).json();
     const suggested = state.solve === null || state.floor ? null : await (await this.get("floor")).json();
     // A newer loading has begun meanwhile; what it brings is the later state.
     if (turn !== this.loading) return;
@@ -125,7 +129,6 @@ export class Model extends EventTarget {
     for (const camera of solve.frames) this.cameras[camera.frame] = camera;
     this.points = solve.points;
     this.rmsOf = new Map(solve.points.map((/** @type {any} */ p) => [p.id, p.rms]));
-    this.rejected = new Set(solve.rejected);
     this.astray = new Map(solve.astray.map((/** @type {any} */ a) => [a.id, a]));
     this.again = solve.again;
     this.reasons = solve.reasons;

@@ -531,7 +531,7 @@ fn agreeing(
 }
 
 /// How much lower the cost comes with more released than without, and the bundle that it comes from.
-fn gain_of(start: &Bundle, without: &BundleOptions, with: &BundleOptions) -> Option<(f64, Bundle)> {
+pub(super) fn gain_of(start: &Bundle, without: &BundleOptions, with: &BundleOptions) -> Option<(f64, Bundle)> {
     let (mut plain, mut more) = (start.clone(), start.clone());
     let before = plain.adjust(without, |_| true).cost_last;
     let after = more.adjust(with, |_| true).cost_last;
@@ -557,7 +557,7 @@ fn shakiest(scene: &Scene, most: usize) -> Vec<u32> {
 }
 
 /// Logarithm of the longest focal length over the shortest.
-fn zoom_range(zoom: &[f64]) -> f64 {
+pub(super) fn zoom_range(zoom: &[f64]) -> f64 {
     let (low, high) = zoom.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), &z| (l.min(z), h.max(z)));
     (high - low).max(0.0)
 }

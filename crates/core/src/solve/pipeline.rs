@@ -63,6 +63,14 @@ pub struct SolveStep {
 
 type Tell<'a> = dyn FnMut(&'static str, f64) -> Result<(), SolveFailure> + 'a;
 
+/// Progress told to the caller, whose wish to stop ends the solve.
+fn telling(mut on_step: impl FnMut(SolveStep) -> ControlFlow<()>) -> impl FnMut(&'static str, f64) -> Result<(), SolveFailure> {
+    move |stage, fraction| match on_step(SolveStep { stage, fraction }) {
+        ControlFlow::Continue(()) => Ok(()),
+        ControlFlow::Break(()) => Err(SolveFailure::Stopped),
+    }
+}
+
 /// Solves the camera of a track run.
 ///
 /// What a person chose among the tracks is kept to. What the settings leave open is decided from the tracks. `on_step` hears of
@@ -74,22 +82,20 @@ pub fn solve_camera(
     set: &TrackSet,
     choice: &TrackChoice,
     settings: &SolveSettings,
-    mut on_step: impl FnMut(SolveStep) -> ControlFlow<()>,
+    on_step: impl FnMut(SolveStep) -> ControlFlow<()>,
 ) -> Result<Solution, SolveFailure> {
-    let mut tell = |stage, fraction| match on_step(SolveStep { stage, fraction }) {
-        ControlFlow::Continue(()) => Ok(()),
-        ControlFlow::Break(()) => Err(SolveFailure::Stopped),
-    };
+    let mut tell = telling(on_step);
     tell("looking at the tracks", 0.0)?;
     let problem = Problem::new(set, MIN_LENGTH, choice, settings.centre);
     check_input(set, &problem)?;
-    let input = Input { set, choice, problem: &problem, settings };
     let keys = keyframes::select(&problem);
     check_motion(&problem, &keys)?;
 
     tell("trying a camera that only turns", 0.04)?;
     let few = every_few(&keys, TURNING_KEYS);
     let turning = fit_turning(&problem, &few, settings);
+    let turning_px = turning.as_ref().map(|fit| fit.median_px);
+    let input = Input { set, choice, problem: &problem, settings, turning_px };
     if settings.motion == MotionChoice::Nodal || (settings.motion == MotionChoice::Auto && surely_turning(&problem, turning.as_ref())) {
         let fit = turning.ok_or_else(|| SolveFailure::NoStart { why: "no chain of frames shares enough points".to_owned() })?;
         return solve_turning(&input, &few, &fit, &mut tell);
@@ -106,17 +112,10 @@ pub fn solve_camera(
         Err(_) => fit.median_px < TURNING_WHEN_LOST_PX * problem.scale(),
     };
     match (turns, settings.motion) {
-        (false, _) => moving.map(|m| with_turning(m.solution, &fit, &problem)),
+        (false, _) => moving.map(|m| m.solution),
         (true, MotionChoice::Free) => Err(SolveFailure::PureRotation { nodal_px: fit.median_px }),
         (true, _) => solve_turning(&input, &few, &fit, &mut tell),
     }
-}
-
-/// Notes how well a camera that only turns explains the tracks, which the verdict then tells.
-fn with_turning(mut solution: Solution, fit: &NodalFit, problem: &Problem) -> Solution {
-    solution.turning_px = Some(fit.median_px);
-    solution.verdict = verdict(&solution, problem.scale());
-    solution
 }
 
 /// What a solve starts from.
@@ -126,6 +125,8 @@ struct Input<'a> {
     choice: &'a TrackChoice,
     problem: &'a Problem,
     settings: &'a SolveSettings,
+    /// Median miss of the best camera that only turns, px, where one could be fitted.
+    turning_px: Option<f64>,
 }
 
 /// Goes on from a camera that was solved before: its poses, lens and points are adjusted to the tracks as they are
@@ -139,32 +140,28 @@ pub fn solve_on(
     choice: &TrackChoice,
     settings: &SolveSettings,
     from: &Solution,
-    mut on_step: impl FnMut(SolveStep) -> ControlFlow<()>,
+    on_step: impl FnMut(SolveStep) -> ControlFlow<()>,
 ) -> Result<Solution, SolveFailure> {
-    let mut tell = |stage, fraction| match on_step(SolveStep { stage, fraction }) {
-        ControlFlow::Continue(()) => Ok(()),
-        ControlFlow::Break(()) => Err(SolveFailure::Stopped),
-    };
+    let mut tell = telling(on_step);
     tell("taking up the camera", 0.0)?;
     let problem = Problem::new(set, MIN_LENGTH, choice, settings.centre);
     check_input(set, &problem)?;
     let mut scene = Scene::resumed(&problem, from, settings).ok_or(SolveFailure::OtherMove)?;
     fill_frames(&problem, &mut scene);
-    let input = Input { set, choice, problem: &problem, settings };
+    let input = Input { set, choice, problem: &problem, settings, turning_px: from.turning_px };
     let mut adjusted = Adjusting::new(&problem, &scene, settings);
-    let loose = (LOOSE * scene.noise_px).clamp(0.8 * problem.scale(), 3.0 * problem.scale());
-    for (part, steps) in [(0.1, 4), (0.45, 0)] {
-        tell("adjusting everything together", part)?;
-        if steps > 0 {
-            adjusted.round(&mut scene, 0.35 * loose, loose, steps);
-        } else {
-            adjusted.round(&mut scene, 0.0, 0.0, 10);
-        }
-    }
-    let mut solution = weighed(&input, &adjusted, &scene)?;
-    solution.turning_px = from.turning_px;
-    solution.verdict = verdict(&solution, problem.scale());
-    Ok(solution)
+    let loose = loose_px(&scene, problem.scale());
+    tell("adjusting everything together", 0.1)?;
+    adjusted.round(&mut scene, 0.35 * loose, loose, 4);
+    tell("adjusting everything together", 0.45)?;
+    adjusted.round(&mut scene, 0.0, 0.0, 10);
+    weighed(&input, &adjusted, &scene)
+}
+
+/// Within what things agree while everything is adjusted for the first time, px: those that move on their own come back
+/// in within loose limits, and the noise says how loose they need be.
+fn loose_px(scene: &Scene, scale: f64) -> f64 {
+    (LOOSE * scene.noise_px).clamp(0.8 * scale, 3.0 * scale)
 }
 
 fn check_input(set: &TrackSet, problem: &Problem) -> Result<(), SolveFailure> {
@@ -237,7 +234,7 @@ fn solve_turning(input: &Input, few: &[u32], fit: &NodalFit, tell: &mut Tell) ->
         }
     }
     fill_frames(problem, &mut scene);
-    Ok(with_turning(adjust_to_end(input, scene, 0.3, tell)?.solution, fit, problem))
+    Ok(adjust_to_end(input, scene, 0.3, tell)?.solution)
 }
 
 // --- a camera that travels -------------------------------------------------------------------------------------
@@ -356,8 +353,9 @@ fn adjust_to_end<'a>(input: &Input<'a>, mut scene: Scene, from: f64, tell: &mut 
 
 /// What came out, if it can be trusted at all, with its verdict.
 fn weighed(input: &Input, adjusted: &Adjusting, scene: &Scene) -> Result<Solution, SolveFailure> {
-    let Input { set, choice, problem, settings } = *input;
+    let Input { set, choice, problem, settings, turning_px } = *input;
     let mut solution = adjusted.solution(scene);
+    solution.turning_px = turning_px;
     check_trust(problem, &solution)?;
     let known: BTreeSet<TrackId> = problem.ids.iter().copied().collect();
     let short = set.tracks.iter().filter(|t| !known.contains(&t.id) && !choice.left_out.contains(&t.id));
@@ -385,8 +383,7 @@ fn adjust_all(
     let scale = adjusted.problem.scale();
     let done = |part: f64| from + (0.97 - from) * part;
     tell("adjusting everything together", done(0.0))?;
-    // Things that move on their own come back in within loose limits; the noise says how loose they need be.
-    let loose = (LOOSE * scene.noise_px).clamp(0.8 * scale, 3.0 * scale);
+    let loose = loose_px(scene, scale);
     adjusted.round(scene, 0.35 * loose, loose, 4);
     tell("adjusting everything together", done(0.25))?;
     adjusted.round(scene, (0.35 * loose).min(0.4 * scale), loose.min(1.2 * scale), 4);

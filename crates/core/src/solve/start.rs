@@ -1,6 +1,7 @@
 //! A first small reconstruction, from nothing but tracks.
 
 use super::Problem;
+use super::adjusting::{gain_of, zoom_range};
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::resect;
 use super::state::Scene;
@@ -498,12 +499,9 @@ pub fn zoom_gain(problem: &Problem, scene: &Scene, keyframes: &[u32]) -> f64 {
     let (start, ..) = gather(problem, scene, &tracks, keyframes);
     let loss_px = (SETTLE_LIMIT * scene.noise_px).clamp(0.3 * problem.scale(), 2.0 * problem.scale());
     let base = BundleOptions { motion: scene.motion, loss_px, max_steps: GAIN_STEPS, tolerance: 1e-6, ..BundleOptions::default() };
-    let (mut fixed, mut zoomed) = (start.clone(), start);
-    let before = fixed.adjust(&base, |_| true).cost_last;
-    let after = zoomed.adjust(&BundleOptions { focal: false, zoom: true, ..base }, |_| true).cost_last;
-    let (low, high) = zoomed.zoom.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), &z| (l.min(z), h.max(z)));
+    let with = BundleOptions { focal: false, zoom: true, ..base };
     // A principal point off the middle asks for a trace of a zoom.
-    if before > 0.0 && high - low > LEAST_RANGE { 1.0 - after / before } else { 0.0 }
+    gain_of(&start, &base, &with).filter(|(_, zoomed)| zoom_range(&zoomed.zoom) > LEAST_RANGE).map_or(0.0, |g| g.0)
 }
 
 /// Bundle adjustment of the given frames and tracks, written back to the scene.
