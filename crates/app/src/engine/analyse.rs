@@ -10,6 +10,9 @@ use fennik_media::{ClipInfo, FrameReader, PixelKind};
 /// Bytes of decoded pictures that are held at a time while a clip is run through backwards.
 const HELD_BYTES: usize = 384 * 1024 * 1024;
 
+/// Pictures that are read ahead of the tracker.
+const READ_AHEAD: usize = 2;
+
 /// What decoded bytes the tracker's picture is made of.
 fn pixel_kind(picture: &PictureSettings) -> PixelKind {
     if picture.channel == Channel::Brightness { PixelKind::Grey } else { PixelKind::Rgb }
@@ -25,18 +28,34 @@ fn prepared(clip: &ClipInfo, bytes: &[u8], picture: &PictureSettings) -> Result<
     Ok(if picture.is_plain() { plane } else { prepare(&plane, picture) })
 }
 
-/// Hands the frames of `range` to `take` in order, as the tracker sees them.
+/// Hands the frames of `range` to `take` in order, as the tracker sees them. They are read and prepared on a thread of
+/// their own, a little ahead.
 fn forwards(
     clip: &ClipInfo,
     range: (u32, u32),
     picture: &PictureSettings,
     mut take: impl FnMut(Plane) -> Result<(), EngineError>,
 ) -> Result<(), EngineError> {
-    let mut reader = FrameReader::open(clip, Some(range), pixel_kind(picture))?;
-    while let Some(bytes) = reader.next_frame()? {
-        take(prepared(clip, bytes, picture)?)?;
-    }
-    Ok(())
+    let (sender, planes) = std::sync::mpsc::sync_channel::<Result<Plane, EngineError>>(READ_AHEAD);
+    std::thread::scope(|scope| {
+        scope.spawn(move || {
+            let read = || -> Result<(), EngineError> {
+                let mut reader = FrameReader::open(clip, Some(range), pixel_kind(picture))?;
+                while let Some(bytes) = reader.next_frame()? {
+                    // Nobody listens any more where the run was stopped.
+                    if sender.send(prepared(clip, bytes, picture)).is_err() {
+                        break;
+                    }
+                }
+                Ok(())
+            };
+            if let Err(e) = read() {
+                let _ = sender.send(Err(e));
+            }
+        });
+        // The receiver goes with the loop, so that a reader that waits with a full queue hears of the end.
+        planes.into_iter().try_for_each(|plane| take(plane?))
+    })
 }
 
 /// The same from the last to the first, a stretch at a time.

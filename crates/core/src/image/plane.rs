@@ -2,6 +2,9 @@
 
 use rayon::prelude::*;
 
+/// Rows that one task filters at least.
+const ROWS_AT_ONCE: usize = 16;
+
 /// What can be wrong with the bytes of a picture.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum PlaneError {
@@ -97,21 +100,28 @@ impl Plane {
 
     /// The picture after the separable filter `kernel` (odd length), with borders held.
     pub fn filtered(&self, kernel: &[f32]) -> Self {
-        let (w, h, half) = (self.width, self.height, kernel.len() / 2);
-        let mut across = vec![0.0f32; w * h];
-        across.par_chunks_mut(w).zip(self.data.par_chunks(w)).for_each(|(out, row)| {
-            filter_row(row, kernel, out);
-        });
+        let (w, h) = (self.width, self.height);
         let mut data = vec![0.0f32; w * h];
-        data.par_chunks_mut(w).enumerate().for_each(|(y, out)| {
-            for (k, &weight) in kernel.iter().enumerate() {
-                let source = (y + k).saturating_sub(half).min(h - 1);
-                for (o, &v) in out.iter_mut().zip(&across[source * w..(source + 1) * w]) {
-                    *o += weight * v;
-                }
-            }
-        });
+        data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
+            || vec![0.0f32; w],
+            |down, (y, out)| {
+                self.sum_down(y, kernel, down);
+                filter_row(down, kernel, out);
+            },
+        );
         Self { width: w, height: h, data }
+    }
+
+    /// The rows round `y` (borders held), each times its part of the kernel.
+    fn sum_down(&self, y: usize, kernel: &[f32], out: &mut [f32]) {
+        let half = kernel.len() / 2;
+        out.fill(0.0);
+        for (k, &weight) in kernel.iter().enumerate() {
+            let source = (y + k).saturating_sub(half).min(self.height - 1);
+            for (o, &v) in out.iter_mut().zip(self.row(source)) {
+                *o += weight * v;
+            }
+        }
     }
 
     /// Half the size: a 5-tap binomial filter, then every second sample from (0, 0) on, so that
@@ -119,27 +129,21 @@ impl Plane {
     pub fn halved(&self) -> Self {
         let kernel = [0.0625f32, 0.25, 0.375, 0.25, 0.0625];
         let (w, h) = (self.width.div_ceil(2), self.height.div_ceil(2));
-        // Only what is kept is computed: every row is filtered and thinned, then every second one summed.
-        let mut across = vec![0.0f32; w * self.height];
-        across.par_chunks_mut(w).zip(self.data.par_chunks(self.width)).for_each_init(
+        let mut data = vec![0.0f32; w * h];
+        data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
             || vec![0.0f32; self.width],
-            |line, (out, row)| {
-                line.fill(0.0);
-                filter_row(row, &kernel, line);
-                for (o, v) in out.iter_mut().zip(line.iter().step_by(2)) {
-                    *o = *v;
+            |down, (y, out)| {
+                self.sum_down(2 * y, &kernel, down);
+                let last = self.width - 1;
+                for (x, o) in out.iter_mut().enumerate() {
+                    // Only what is kept is computed.
+                    *o = match down.get((2 * x).wrapping_sub(2)..2 * x + 3) {
+                        Some(near) => kernel.iter().zip(near).map(|(c, v)| c * v).sum(),
+                        None => kernel.iter().enumerate().map(|(k, c)| c * down[(2 * x + k).saturating_sub(2).min(last)]).sum(),
+                    };
                 }
             },
         );
-        let mut data = vec![0.0f32; w * h];
-        data.par_chunks_mut(w).enumerate().for_each(|(y, out)| {
-            for (k, &weight) in kernel.iter().enumerate() {
-                let source = (2 * y + k).saturating_sub(2).min(self.height - 1);
-                for (o, &v) in out.iter_mut().zip(&across[source * w..(source + 1) * w]) {
-                    *o += weight * v;
-                }
-            }
-        });
         Self { width: w, height: h, data }
     }
 }
@@ -152,9 +156,16 @@ fn filter_row(row: &[f32], kernel: &[f32], out: &mut [f32]) {
         }
         return;
     }
-    for (k, &weight) in kernel.iter().enumerate() {
-        for (o, &v) in out[half..w - half].iter_mut().zip(&row[k..]) {
-            *o += weight * v;
+    if let [a, b, c] = *kernel {
+        for (o, near) in out[1..w - 1].iter_mut().zip(row.windows(3)) {
+            *o = a * near[0] + b * near[1] + c * near[2];
+        }
+    } else {
+        out.fill(0.0);
+        for (k, &weight) in kernel.iter().enumerate() {
+            for (o, &v) in out[half..w - half].iter_mut().zip(&row[k..]) {
+                *o += weight * v;
+            }
         }
     }
     for x in (0..half).chain(w - half..w) {

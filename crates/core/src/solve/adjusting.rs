@@ -31,15 +31,17 @@ const LEAST_ZOOM: f64 = 0.004;
 /// Least readout that counts as one, part of the frame time.
 const LEAST_READOUT: f64 = 0.03;
 /// Frames and points that are enough to try a release on.
-const PROBE_FRAMES: usize = 60;
-const PROBE_POINTS: usize = 500;
+const PROBE_FRAMES: usize = 40;
+const PROBE_POINTS: usize = 300;
 /// Points and planes that tell how flat a scene is.
 const FLAT_POINTS: usize = 300;
 const FLAT_DRAWS: usize = 200;
 /// Steps of such a try.
 const PROBE_STEPS: usize = 8;
-/// Pairs of views of one point that an adjustment takes on; of longer clips only every few frames take part.
-const MOST_PAIRS: f64 = 2.5e6;
+/// Pairs of views of one point that an adjustment takes on, the last one and those before it; of longer clips only
+/// every few frames take part.
+const MOST_PAIRS: f64 = 4e5;
+const MOST_PAIRS_BEFORE: f64 = 2e5;
 /// Views that the longer tracks keep all the same.
 const LEAST_VIEWS: f64 = 10.0;
 
@@ -110,7 +112,8 @@ impl<'a> Adjusting<'a> {
             ((2.5 * sigma).max(0.08 * scale), (6.0 * sigma).clamp(0.3 * scale, 1.2 * scale))
         };
         self.limit_px = limit_px;
-        let step = self.frame_step(scene);
+        let last = max_steps > 4;
+        let step = self.frame_step(scene, if last { MOST_PAIRS } else { MOST_PAIRS_BEFORE });
         self.collect(scene, limit_px, step);
         self.options = BundleOptions {
             motion: scene.motion,
@@ -123,14 +126,13 @@ impl<'a> Adjusting<'a> {
             loss_px,
             curved: false,
             max_steps,
-            tolerance: 1e-5,
+            tolerance: 3e-5,
         };
-        let last = max_steps > 4;
         let done = self.bundle.adjust(&self.options, |_| true);
         if last {
             // k2 stays out unless the data ask for it; a term too many bends the edges of the frame.
             let mut with_k2 = self.bundle.clone();
-            let options = BundleOptions { k2: true, max_steps: 2, ..self.options };
+            let options = BundleOptions { k2: true, max_steps: 1, ..self.options };
             if with_k2.adjust(&options, |_| true).cost_last < done.cost_last * (1.0 - K2_GAIN) {
                 self.bundle = with_k2;
                 self.options.k2 = true;
@@ -143,7 +145,7 @@ impl<'a> Adjusting<'a> {
         if last {
             let sigma_px = self.sigma_px().max(0.01);
             let free = self.options.focal || self.options.zoom;
-            self.focal_deviation = if free { self.bundle.focal_deviation(&self.options, sigma_px).unwrap_or(f64::INFINITY) } else { 0.0 };
+            self.focal_deviation = if free { f64::INFINITY } else { 0.0 };
             if !free {
                 // What is given is kept to; what the tracks say of it is told.
                 let options =
@@ -162,9 +164,12 @@ impl<'a> Adjusting<'a> {
         }
     }
 
-    /// Notes how firmly frames and tracks are known, with a noise of `sigma_px`.
+    /// Notes how firmly frames, tracks and the focal length are known, with a noise of `sigma_px`.
     fn weigh(&mut self, sigma_px: f64) {
         let Some(firm) = firmness(&self.bundle, &self.options) else { return };
+        if let Some(variance) = firm.focal_variance {
+            self.focal_deviation = sigma_px * variance.sqrt();
+        }
         let square = sigma_px * sigma_px;
         let camera = |c: CameraFirmness| CameraFirmness {
             centre: c.centre * square,
@@ -188,14 +193,14 @@ impl<'a> Adjusting<'a> {
 
     /// Every how many frames take part in the joint adjustment. A point that is seen n times ties n^2 pairs of
     /// cameras together; beyond a number of views it gains little, and frames between are placed from the points.
-    fn frame_step(&self, scene: &Scene) -> usize {
+    fn frame_step(&self, scene: &Scene, most_pairs: f64) -> usize {
         if scene.readout != 0.0 {
             // How the camera moves within a frame is read off its neighbours.
             return 1;
         }
         let mut lengths: Vec<f64> = self.problem.tracks.iter().map(|t| t.len() as f64).collect();
         let pairs: f64 = 0.5 * lengths.iter().map(|n| n * n).sum::<f64>();
-        let wanted = (pairs / MOST_PAIRS).sqrt().ceil();
+        let wanted = (pairs / most_pairs).sqrt().ceil();
         lengths.sort_by(f64::total_cmp);
         let long = lengths.get(lengths.len() * 3 / 4).copied().unwrap_or(1.0);
         wanted.min(long / LEAST_VIEWS).max(1.0) as usize

@@ -8,7 +8,7 @@
 //! uncertainty. How far points miss their pixels under a draw does not depend on the gauge at all.
 
 use super::bundle::{Bundle, BundleOptions, Move, Speed, damped_inverse};
-use super::normal::{HARDLY, Row, SHARED, is_free, normal, row};
+use super::normal::{HARDLY, Row, SHARED, by_unknowns, is_free, normal, row};
 use crate::geometry::hat;
 use crate::random::SplitMix64;
 use nalgebra::{Matrix3, SMatrix, SVector, Vector3};
@@ -39,6 +39,8 @@ pub(super) struct Firmness {
     pub cameras: Vec<CameraFirmness>,
     /// Covariances, world units^2, in the order of the bundle.
     pub points: Vec<Matrix3<f64>>,
+    /// Variance of the logarithm of the focal length, where it was adjusted.
+    pub focal_variance: Option<f64>,
 }
 
 /// What one point contributes.
@@ -51,12 +53,7 @@ struct PointDraws {
 
 /// Draws adjustments; `None` when the equations determine nothing.
 pub(super) fn firmness(bundle: &Bundle, options: &BundleOptions) -> Option<Firmness> {
-    match (options.motion, options.zoom) {
-        (Move::Nodal, false) => firmness_of::<3>(bundle, options),
-        (Move::Nodal, true) => firmness_of::<4>(bundle, options),
-        (Move::Free, false) => firmness_of::<6>(bundle, options),
-        (Move::Free, true) => firmness_of::<7>(bundle, options),
-    }
+    by_unknowns!(options, firmness_of(bundle, options))
 }
 
 fn firmness_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<Firmness> {
@@ -64,6 +61,7 @@ fn firmness_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Opti
     if !equations.matrix.factor() {
         return None;
     }
+    let focal_variance = equations.focal_variance::<C>(bundle, options);
     let n = equations.matrix.len();
     let mut random = SplitMix64::new(SEED);
     let draws: Vec<Vec<f64>> = (0..DRAWS)
@@ -83,7 +81,7 @@ fn firmness_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Opti
         .zip(&bundle.points)
         .map(|(of, at)| covariance(of.moves.iter().zip(&gauges).map(|(m, g)| m - basis(at) * g)))
         .collect();
-    Some(Firmness { cameras, points })
+    Some(Firmness { cameras, points, focal_variance })
 }
 
 fn covariance(moves: impl Iterator<Item = Vector3<f64>>) -> Matrix3<f64> {

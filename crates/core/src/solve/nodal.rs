@@ -44,13 +44,23 @@ pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zo
     // A rough fit tells which of the starts are worth a fine one.
     let mut begun: Vec<(f64, Bundle)> = begun.into_iter().flatten().filter_map(|b| Some((median_miss(&b)?, b))).collect();
     begun.sort_by(|a, b| a.0.total_cmp(&b.0));
-    begun.truncate(FINE_STARTS);
-    let fits: Vec<Option<NodalFit>> = begun.into_par_iter().map(|(_, bundle)| finish(bundle, problem.scale(), hold, zooms)).collect();
+    // What a rough fit misses by far, a fine one misses by less, but still by far: how far is all that is asked then.
+    let hopeless = begun.first().is_some_and(|b| b.0 > HOPELESS_PX * problem.scale());
+    begun.truncate(if hopeless { 1 } else { FINE_STARTS });
+    let steps = if hopeless { HOPELESS_STEPS } else { FINE_STEPS };
+    let fits: Vec<Option<NodalFit>> = begun.into_par_iter().map(|(_, bundle)| finish(bundle, problem.scale(), steps, (hold, zooms))).collect();
     fits.into_iter().flatten().min_by(|a, b| a.median_px.total_cmp(&b.median_px))
 }
 
-/// Starts that are fitted finely.
+/// Starts that are fitted finely, and the steps of that: with a loose loss and a tight one.
 const FINE_STARTS: usize = 2;
+const FINE_STEPS: [usize; 2] = [15, 25];
+/// Steps of a rough fit.
+const ROUGH_STEPS: usize = 9;
+/// Median miss of a rough fit, px of a picture 1280 wide, from which no fine one makes a camera of it, and the steps that
+/// tell by how much it misses.
+const HOPELESS_PX: f64 = 6.0;
+const HOPELESS_STEPS: [usize; 2] = [5, 10];
 /// Zooms from keyframe to keyframe that are tried, logarithms.
 const STEP_ZOOMS: [f64; 13] = [0.0, -0.01, 0.01, -0.02, 0.02, -0.035, 0.035, -0.055, 0.055, -0.09, 0.09, -0.15, 0.15];
 
@@ -94,7 +104,7 @@ fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
         bundle.points.push(direction.normalize());
         bundle.observations.push(seen);
     }
-    adjust(&mut bundle, 20.0 * problem.scale(), false, 15, (hold, zooms));
+    adjust(&mut bundle, 20.0 * problem.scale(), false, ROUGH_STEPS, (hold, zooms));
     Some(bundle)
 }
 
@@ -110,9 +120,9 @@ fn median_miss(bundle: &Bundle) -> Option<f64> {
 }
 
 /// The fine fit.
-fn finish(mut bundle: Bundle, scale: f64, hold: bool, zooms: bool) -> Option<NodalFit> {
-    adjust(&mut bundle, 4.0 * scale, true, 15, (hold, zooms));
-    adjust(&mut bundle, scale, true, 25, (hold, zooms));
+fn finish(mut bundle: Bundle, scale: f64, steps: [usize; 2], known: (bool, bool)) -> Option<NodalFit> {
+    adjust(&mut bundle, 4.0 * scale, true, steps[0], known);
+    adjust(&mut bundle, scale, true, steps[1], known);
     let misses_px: Vec<f64> = bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect();
     let median_px = super::report::median(&misses_px)?;
     Some(NodalFit { points: bundle.points.len(), poses: bundle.poses, lens: bundle.lens, zoom: bundle.zoom, median_px, misses_px })

@@ -33,39 +33,46 @@ pub(super) struct Normal {
     right: Vec<f64>,
 }
 
+/// Calls a function of the number of unknowns of a camera, `f::<C>(...)`, for what is adjusted.
+macro_rules! by_unknowns {
+    ($options:expr, $f:ident($($argument:expr),*)) => {
+        match ($options.motion, $options.zoom) {
+            (Move::Nodal, false) => $f::<3>($($argument),*),
+            (Move::Nodal, true) => $f::<4>($($argument),*),
+            (Move::Free, false) => $f::<6>($($argument),*),
+            (Move::Free, true) => $f::<7>($($argument),*),
+        }
+    };
+}
+pub(super) use by_unknowns;
+
 /// The bundle one damped step further; `None` when the equations cannot be solved.
 pub(super) fn step(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Option<Bundle> {
-    match (options.motion, options.zoom) {
-        (Move::Nodal, false) => step_of::<3>(bundle, options, damping),
-        (Move::Nodal, true) => step_of::<4>(bundle, options, damping),
-        (Move::Free, false) => step_of::<6>(bundle, options, damping),
-        (Move::Free, true) => step_of::<7>(bundle, options, damping),
-    }
+    by_unknowns!(options, step_of(bundle, options, damping))
 }
 
 /// Variance of the logarithm of the focal length for observations with a noise of one pixel.
 pub(super) fn focal_variance(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
-    match (options.motion, options.zoom) {
-        (Move::Nodal, false) => focal_variance_of::<3>(bundle, options),
-        (Move::Nodal, true) => focal_variance_of::<4>(bundle, options),
-        (Move::Free, false) => focal_variance_of::<6>(bundle, options),
-        (Move::Free, true) => focal_variance_of::<7>(bundle, options),
-    }
+    by_unknowns!(options, focal_variance_of(bundle, options))
 }
 
 fn focal_variance_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
-    if !options.focal && !options.zoom {
-        return None;
-    }
     let mut normal = normal::<C>(bundle, options, HARDLY);
-    if !normal.matrix.factor() {
-        return None;
+    if normal.matrix.factor() { normal.focal_variance::<C>(bundle, options) } else { None }
+}
+
+impl Normal {
+    /// The same from equations that are factored already; with a zoom that of the camera in the middle.
+    pub fn focal_variance<const C: usize>(&self, bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
+        if !options.focal && !options.zoom {
+            return None;
+        }
+        let at = if options.zoom { bundle.poses.len() / 2 * C + C - 1 } else { bundle.poses.len() * C };
+        let mut unit = vec![0.0; self.matrix.len()];
+        unit[at] = 1.0;
+        self.matrix.solve(&mut unit);
+        Some(unit[at]).filter(|v| v.is_finite() && *v >= 0.0)
     }
-    let at = if options.zoom { bundle.poses.len() / 2 * C + C - 1 } else { bundle.poses.len() * C };
-    let mut unit = vec![0.0; normal.matrix.len()];
-    unit[at] = 1.0;
-    normal.matrix.solve(&mut unit);
-    Some(unit[at]).filter(|v| v.is_finite() && *v >= 0.0)
 }
 
 pub(super) const fn is_free(unknowns: usize) -> bool {

@@ -49,6 +49,8 @@ const ZOOM_RATIO: f64 = 0.8;
 const LOOSE: f64 = 9.0;
 /// RMS with a zoom over that without, below which a suspected zoom is believed.
 const SUSPECTED_RATIO: f64 = 0.97;
+/// Tracks that the scene is grown with over the keyframes.
+const GROWN_TRACKS: usize = 600;
 /// Keyframes that the test of a turning camera looks at.
 const TURNING_KEYS: usize = 24;
 
@@ -313,7 +315,7 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, tell: &mut Tell) -> Result<Sc
     let mut scene =
         find_start(problem, keys, settings.focal_px, settings.focal_hint_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
-    let tracks = pick_tracks(problem, keys, 900);
+    let tracks = pick_tracks(problem, keys, GROWN_TRACKS);
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());
     add_keyframes(problem, &mut scene, &tracks, keys, free_focal, false);
     settle(problem, &mut scene, &tracks, keys, free_focal, false);

@@ -14,12 +14,16 @@ use rayon::prelude::*;
 pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
 /// Logarithm of the longest focal length over the shortest from which a zoom is one.
 const LEAST_RANGE: f64 = 0.05;
-/// Steps in which a zoom shows what it is worth.
+/// Steps in which, and tracks on which, a zoom shows what it is worth.
 const GAIN_STEPS: usize = 12;
+const GAIN_TRACKS: usize = 300;
 /// Starts of which it is found out how well they settle.
 const SETTLED_STARTS: usize = 3;
-/// Draws of five points for each pair of frames.
+/// Draws of five points for each pair of frames, at least and at most, and how surely one of them is to be of points
+/// that all follow the camera.
+const LEAST_DRAWS: usize = 20;
 const DRAWS: usize = 120;
+const SURELY: f64 = 0.999;
 /// Points that two frames must share to be a pair.
 const MIN_SHARED: usize = 30;
 /// Inliers that a start needs.
@@ -38,8 +42,10 @@ pub(super) const BRIDGE_PARALLAX_DEG: f64 = 0.2;
 const SETTLE_ROUNDS: usize = 8;
 const SETTLE_STEPS: usize = 16;
 /// Steps at the end of growing.
-const GROWN_STEPS: usize = 40;
-const ROUGH_STEPS: usize = 21;
+const GROWN_STEPS: usize = 12;
+const GROWN_ZOOM_STEPS: usize = 40;
+const ROUGH_STEPS: usize = 9;
+const ROUGH_ZOOM_STEPS: usize = 21;
 /// Keyframes from which more of them are added between two adjustments.
 const MANY: usize = 20;
 const ZOOM_ROUNDS: usize = 10;
@@ -200,12 +206,24 @@ fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens, zoom
     let limit = (1.5 * problem.scale() / lens.focal_px).powi(2);
     let mut random = SplitMix64::new(u64::from(a) << 32 | u64::from(b));
     let mut best: Option<(f64, nalgebra::Matrix3<f64>)> = None;
-    for _ in 0..DRAWS {
+    let mut draws = DRAWS;
+    let mut drawn = 0;
+    while drawn < draws {
+        drawn += 1;
         let pick = random.distinct::<5>(shared.len())?;
         for e in essential_from_five(&pick.map(|i| shared[i].1), &pick.map(|i| shared[i].2)) {
-            let cost: f64 = shared.iter().map(|(_, p, q)| (sampson_squared(&e, p, q) / limit).min(1.0)).sum();
-            if best.is_none_or(|(least, _)| cost < least) {
+            // What has cost more than the best so far need not be summed to its end.
+            let least = best.map_or(f64::INFINITY, |b| b.0);
+            let mut cost = 0.0;
+            for some in shared.chunks(16) {
+                cost += some.iter().map(|(_, p, q)| (sampson_squared(&e, p, q) / limit).min(1.0)).sum::<f64>();
+                if cost >= least {
+                    break;
+                }
+            }
+            if cost < least {
                 best = Some((cost, e));
+                draws = draws_for(1.0 - cost / shared.len() as f64);
             }
         }
     }
@@ -228,6 +246,12 @@ fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens, zoom
     let share = inliers.len() as f64 / shared.len() as f64;
     let score = angle.min(ENOUGH_PARALLAX_DEG) * share * (inliers.len() as f64).sqrt();
     (angle > MIN_PARALLAX_DEG).then_some(Pair { a, b, zoom, pose, inliers, score })
+}
+
+/// Draws of five after which one is surely of points that agree, where this part of all do (Fischler & Bolles 1981).
+fn draws_for(part: f64) -> usize {
+    let needed = (1.0 - SURELY).ln() / (-part.clamp(0.0, 1.0 - 1e-9).powi(5)).ln_1p();
+    if needed.is_finite() { (needed.ceil() as usize).clamp(LEAST_DRAWS, DRAWS) } else { DRAWS }
 }
 
 fn grow_from_pair(
@@ -320,7 +344,12 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
     let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
     for limit in [ROUGH_PX * problem.scale(), 2.5 * problem.scale()] {
         // Focal length and depth trade places along a flat valley; it takes many small steps.
-        let steps = if rough { ROUGH_STEPS } else { GROWN_STEPS };
+        let steps = match (scene.zooms(), rough) {
+            (false, true) => ROUGH_STEPS,
+            (false, false) => GROWN_STEPS,
+            (true, true) => ROUGH_ZOOM_STEPS,
+            (true, false) => GROWN_ZOOM_STEPS,
+        };
         adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, steps);
         drop_points(problem, scene, tracks, &posed, limit);
         add_points(problem, scene, tracks, limit);
@@ -495,7 +524,8 @@ fn gather(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) ->
 /// Part of the cost at the keyframes that a focal length of its own for each of them takes away, where those differ by
 /// enough for a zoom.
 pub fn zoom_gain(problem: &Problem, scene: &Scene, keyframes: &[u32]) -> f64 {
-    let tracks: Vec<usize> = (0..problem.tracks.len()).filter(|&t| scene.points[t].is_some()).collect();
+    let placed: Vec<usize> = (0..problem.tracks.len()).filter(|&t| scene.points[t].is_some()).collect();
+    let tracks: Vec<usize> = placed.iter().copied().step_by(placed.len().div_ceil(GAIN_TRACKS).max(1)).collect();
     let (start, ..) = gather(problem, scene, &tracks, keyframes);
     let loss_px = (SETTLE_LIMIT * scene.noise_px).clamp(0.3 * problem.scale(), 2.0 * problem.scale());
     let base = BundleOptions { motion: scene.motion, loss_px, max_steps: GAIN_STEPS, tolerance: 1e-6, ..BundleOptions::default() };

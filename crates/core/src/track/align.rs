@@ -10,8 +10,10 @@ use crate::image::Plane;
 const MAX_STEPS: usize = 25;
 /// A step shorter than this, in px of the level, ends the search: for the last alignment, and for
 /// those that only bring it near.
-pub(super) const FINE_STEP_PX: f64 = 0.004;
-pub(super) const COARSE_STEP_PX: f64 = 0.03;
+pub(super) const FINE_STEP_PX: f64 = 0.015;
+pub(super) const COARSE_STEP_PX: f64 = 0.06;
+/// Samples that are read together.
+const LANES: usize = 8;
 /// Pivot of the Gauss-Newton matrix below which a template holds too little texture.
 const SINGULAR: f64 = 1e-9;
 
@@ -143,7 +145,6 @@ impl<const P: usize> Template<P> {
         buffer.resize(n, 0.0);
         let mut warp = start;
         let (mut gain, mut offset) = (1.0f64, 0.0f64);
-        let mut settled = false;
         for step in 0..MAX_STEPS {
             if !self.sample(picture, &warp, buffer) {
                 return None;
@@ -178,14 +179,14 @@ impl<const P: usize> Template<P> {
             let bend = if P == 8 { (0..4).map(|k| (warp.linear[k] - old.linear[k]).abs()).fold(0.0, f64::max) } else { 0.0 };
             let small = (warp.x - old.x).hypot(warp.y - old.y) < small_px;
             if small && bend * self.half as f64 * 0.25 < small_px {
-                settled = true;
-                break;
+                // The step was too small to change how well the two agree.
+                for (b, &t) in buffer.iter_mut().zip(&self.values) {
+                    *b += g * t + o;
+                }
+                return Some(Found { warp, correlation: self.correlation(buffer) });
             }
         }
-        if !settled || !self.sample(picture, &warp, buffer) {
-            return None;
-        }
-        Some(Found { warp, correlation: self.correlation(buffer) })
+        None
     }
 
     fn sample(&self, picture: &Plane, warp: &Warp, out: &mut [f32]) -> bool {
@@ -212,15 +213,30 @@ impl<const P: usize> Template<P> {
             let (bx, by) = (x.floor(), y.floor());
             let (fx0, fy0) = ((x - bx) as f32, (y - by) as f32);
             let base = by as isize * width as isize + bx as isize;
-            for (column, value) in line.iter_mut().enumerate() {
-                let u = column as f32;
-                let (px, py) = (fx0 + a32 * u, fy0 + c32 * u);
-                let (ix, iy) = (floor(px), floor(py));
-                let (fx, fy) = (px - ix as f32, py - iy as f32);
-                let i = (base + (iy * width as i32 + ix) as isize) as usize;
-                let top = data[i] + fx * (data[i + 1] - data[i]);
-                let bottom = data[i + width] + fx * (data[i + width + 1] - data[i + width]);
-                *value = top + fy * (bottom - top);
+            // Where to read first, then the reading, then the sums: the first and the last of them run in wide registers.
+            for (chunk, values) in line.chunks_mut(LANES).enumerate() {
+                let (mut at, mut fx, mut fy) = ([0i32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
+                for k in 0..LANES {
+                    let u = (chunk * LANES + k) as f32;
+                    let (px, py) = (fx0 + a32 * u, fy0 + c32 * u);
+                    let (ix, iy) = (floor(px), floor(py));
+                    at[k] = iy * width as i32 + ix;
+                    (fx[k], fy[k]) = (px - ix as f32, py - iy as f32);
+                }
+                let (mut p, mut q, mut r, mut s) = ([0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
+                for k in 0..values.len() {
+                    let from = (base + at[k] as isize) as usize;
+                    // One check of the bounds for all four.
+                    let square = &data[from..from + width + 2];
+                    (p[k], q[k], r[k], s[k]) = (square[0], square[1], square[width], square[width + 1]);
+                }
+                let mut sums = [0.0f32; LANES];
+                for k in 0..LANES {
+                    let top = p[k] + fx[k] * (q[k] - p[k]);
+                    let bottom = r[k] + fx[k] * (s[k] - r[k]);
+                    sums[k] = top + fy[k] * (bottom - top);
+                }
+                values.copy_from_slice(&sums[..values.len()]);
             }
         }
         true

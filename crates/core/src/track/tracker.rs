@@ -4,7 +4,7 @@ use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
 use super::away::{Away, surroundings};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
-use super::motion::{AffineMotion, global_shift};
+use super::motion::{AffineMotion, global_shift, refine_shift};
 use super::settings::{TrackError, TrackSettings};
 use super::track_set::{Track, TrackId, TrackSet};
 use crate::image::{Plane, Pyramid};
@@ -53,6 +53,8 @@ pub(super) struct Live {
     pub positions: Vec<[f32; 2]>,
     pub template: Template<8>,
     pub warp: Warp,
+    /// By how much its last step differed from the coarse motion, px: by its parallax, which lasts.
+    pub own_motion: (f64, f64),
     renewals: u8,
 }
 
@@ -60,6 +62,14 @@ pub(super) struct Live {
 struct Windows {
     coarse: Window,
     fine: Window,
+}
+
+/// Where points are expected on the next frame.
+struct Prediction {
+    /// What they have in common.
+    motion: AffineMotion,
+    /// How far nine in ten lie from where that and their own motion take them, px.
+    surprise_px: f64,
 }
 
 /// Follows points through a clip that is handed in frame by frame.
@@ -157,7 +167,7 @@ impl Tracker {
             let (x, y) = (f64::from(at[0]), f64::from(at[1]));
             if let Some(template) = Template::cut(pyramid.level(0), x, y, &self.windows.fine, &mut Vec::new()) {
                 let warp = Warp::shift(x, y);
-                self.live.push(Live { id: id.0, first_frame: frame, positions: vec![*at], template, warp, renewals: 0 });
+                self.live.push(Live { id: id.0, first_frame: frame, positions: vec![*at], template, warp, own_motion: (0.0, 0.0), renewals: 0 });
             }
         }
         self.previous = Some(pyramid);
@@ -260,13 +270,14 @@ impl Tracker {
 
     /// Moves all points from `previous` to `current`; returns how many were lost.
     fn carry(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
-        let motion = self.predict(previous, current);
-        let back = self.look_for_lost(&motion, current, masks);
+        let expected = self.predict(previous, current);
+        let motion = &expected.motion;
+        let back = self.look_for_lost(motion, current, masks);
         let (settings, windows) = (&self.settings, &self.windows);
         let moved: Vec<Option<(Warp, bool)>> = self
             .live
             .par_iter()
-            .map_init(Vec::new, |buffer, live| follow(live, previous, current, &motion, masks, settings, windows, buffer))
+            .map_init(Vec::new, |buffer, live| follow(live, previous, current, &expected, masks, settings, windows, buffer))
             .collect();
         let mut lost = 0;
         let mut kept = Vec::with_capacity(self.live.len());
@@ -275,12 +286,14 @@ impl Tracker {
                 lost += 1;
                 match surroundings(&live, previous, &self.windows.coarse, &mut Vec::new()) {
                     // This frame is the first that it misses.
-                    Some(surroundings) => self.keep_waiting(Away::new(live, surroundings), &motion),
+                    Some(surroundings) => self.keep_waiting(Away::new(live, surroundings), motion),
                     None => self.retire(live, false),
                 }
                 continue;
             };
             live.positions.push([warp.x as f32, warp.y as f32]);
+            let (dx, dy) = motion.at(live.warp.x, live.warp.y);
+            live.own_motion = (warp.x - live.warp.x - dx, warp.y - live.warp.y - dy);
             live.warp = warp;
             if renew {
                 let fresh = Template::cut(current.level(0), warp.x, warp.y, &self.windows.fine, &mut Vec::new());
@@ -335,12 +348,18 @@ impl Tracker {
 
     /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
     /// a spread of points carried down the pyramid from there.
-    fn predict(&self, previous: &Pyramid, current: &Pyramid) -> AffineMotion {
+    fn predict(&self, previous: &Pyramid, current: &Pyramid) -> Prediction {
         let mut top = 0;
         while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
             top += 1;
         }
-        let (dx, dy) = global_shift(previous.level(top), current.level(top));
+        // All shifts are tried on a smaller picture still, where there is one.
+        let (dx, dy) = if top + 1 < previous.len() {
+            let coarse = global_shift(previous.level(top + 1), current.level(top + 1));
+            refine_shift(previous.level(top), current.level(top), coarse)
+        } else {
+            global_shift(previous.level(top), current.level(top))
+        };
         let scale = f64::from(1u32 << top);
         let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
         let stride = (self.live.len() / 120).max(1);
@@ -352,11 +371,24 @@ impl Tracker {
                 let at = [live.warp.x, live.warp.y];
                 let start = shift.at(at[0], at[1]);
                 let to = descend((previous, current), at, start, (LEVELS.min(top.max(1)), 1), &self.windows.coarse, buffer)?;
-                Some((at, [to[0] - at[0], to[1] - at[1]]))
+                Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
             })
             .flatten()
             .collect();
-        AffineMotion::fit(&pairs).unwrap_or(shift)
+        let (pairs, own): (Vec<_>, Vec<_>) = pairs.into_iter().unzip();
+        let motion = AffineMotion::fit(&pairs).unwrap_or(shift);
+        let mut surprises: Vec<f64> = pairs
+            .iter()
+            .zip(own)
+            .map(|((at, to), own)| {
+                let (dx, dy) = motion.at(at[0], at[1]);
+                (to[0] - dx - own.0).hypot(to[1] - dy - own.1)
+            })
+            .collect();
+        surprises.sort_by(f64::total_cmp);
+        // Too few to tell: expect anything.
+        let surprise_px = if surprises.len() < 8 { f64::INFINITY } else { surprises[surprises.len() * 9 / 10] };
+        Prediction { motion, surprise_px }
     }
 
     /// Finds points in cells that have none; returns how many.
@@ -415,6 +447,7 @@ impl Tracker {
                     positions: vec![[corner.x as f32, corner.y as f32]],
                     template,
                     warp: Warp::shift(corner.x, corner.y),
+                    own_motion: (0.0, 0.0),
                     renewals: 0,
                 });
                 self.next_id += 1;
@@ -453,45 +486,47 @@ fn descend(
 }
 
 #[expect(clippy::too_many_arguments, reason = "what one step reads, with nothing that belongs together left apart")]
-/// One point, one frame on: predict, align with the first view, check backwards.
+/// One point, one frame on: predict, align with the first view, check backwards. What is not found from where it is
+/// expected is looked for from farther.
 fn follow(
     live: &Live,
     previous: &Pyramid,
     current: &Pyramid,
-    motion: &AffineMotion,
+    expected: &Prediction,
     masks: &MasksAtFrame,
     settings: &TrackSettings,
     windows: &Windows,
     buffer: &mut Vec<f32>,
 ) -> Option<(Warp, bool)> {
     let at = [live.warp.x, live.warp.y];
-    let predicted = motion.at(at[0], at[1]);
-    let coarse = descend((previous, current), at, predicted, (level_for(motion.spread()), 1), &windows.coarse, buffer)?;
-    let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
-    let found = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
-    let warp = found.warp;
-    let area = warp.determinant();
-    if found.correlation < settings.min_agreement || area <= 0.05 || warp.anisotropy() > MAX_ANISOTROPY {
-        return None;
-    }
-    if !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
-        return None;
-    }
-    let surprise = (warp.x - at[0] - predicted.0).hypot(warp.y - at[1] - predicted.1);
-    let back =
-        descend((current, previous), [warp.x, warp.y], (-predicted.0, -predicted.1), (level_for(surprise), 0), &windows.coarse, buffer)?;
-    let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
-    if miss > backward_limit(predicted) {
-        return None;
-    }
-    let scale = area.sqrt();
+    let common = expected.motion.at(at[0], at[1]);
+    let with_own = (common.0 + live.own_motion.0, common.1 + live.own_motion.1);
+    let look = |predicted: (f64, f64), level: usize, buffer: &mut Vec<f32>| {
+        let coarse = descend((previous, current), at, predicted, (level, 1), &windows.coarse, buffer)?;
+        let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
+        let found = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
+        let warp = found.warp;
+        let same = found.correlation >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
+        if !same || !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
+            return None;
+        }
+        let surprise = (warp.x - at[0] - predicted.0).hypot(warp.y - at[1] - predicted.1);
+        let (way, levels) = ((-predicted.0, -predicted.1), (level_for(surprise, 0), 0));
+        let back = descend((current, previous), [warp.x, warp.y], way, levels, &windows.coarse, buffer)?;
+        let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
+        (miss <= backward_limit(predicted)).then_some(warp)
+    };
+    let near = level_for(expected.surprise_px, 1);
+    let far = level_for(expected.motion.spread(), 1).max(near + 1).min(LEVELS - 1);
+    let warp = look(with_own, near, buffer).or_else(|| if far > near { look(common, far, buffer) } else { None })?;
+    let scale = warp.determinant().sqrt();
     Some((warp, !(1.0 / RENEW_SCALE..RENEW_SCALE).contains(&scale)))
 }
 
-/// The level on which to begin looking for what may lie `off_px` from where it is expected: its window must reach that
-/// far with room to spare.
-fn level_for(off_px: f64) -> usize {
-    (1..LEVELS - 1).find(|&level| 2.0 * off_px < COARSE_HALF as f64 * f64::from(1u32 << level)).unwrap_or(LEVELS - 1)
+/// The level, `least` or coarser, on which to begin looking for what may lie `off_px` from where it is expected: its
+/// window must reach that far with room to spare.
+fn level_for(off_px: f64, least: usize) -> usize {
+    (least..LEVELS - 1).find(|&level| 2.0 * off_px < COARSE_HALF as f64 * f64::from(1u32 << level)).unwrap_or(LEVELS - 1)
 }
 
 /// How far the way back may miss, px: more where the picture moves fast and smears.
