@@ -408,7 +408,7 @@ impl Tracker {
         }
         let half = self.settings.window_half_px as f64;
         let margin = self.settings.window_half_px as usize + 4;
-        let min_distance = 0.5 * cell;
+        let min_distance = 0.7 * cell;
         let candidates: Vec<_> = (0..columns * rows)
             .into_par_iter()
             .filter(|&i| taken[i].is_empty())
