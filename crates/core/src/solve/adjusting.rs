@@ -42,6 +42,8 @@ const PROBE_STEPS: usize = 8;
 /// every few frames take part.
 const MOST_PAIRS: f64 = 4e5;
 const MOST_PAIRS_BEFORE: f64 = 2e5;
+/// The same where a rolling shutter needs every frame: before the last adjustment some of the points are left out instead.
+const ROLLING_PAIRS: f64 = 1e6;
 /// Views that the longer tracks keep all the same.
 const LEAST_VIEWS: f64 = 10.0;
 
@@ -115,6 +117,9 @@ impl<'a> Adjusting<'a> {
         let last = max_steps > 4;
         let step = self.frame_step(scene, if last { MOST_PAIRS } else { MOST_PAIRS_BEFORE });
         self.collect(scene, limit_px, step);
+        if scene.readout != 0.0 && !last {
+            self.thin_points(ROLLING_PAIRS);
+        }
         self.options = BundleOptions {
             motion: scene.motion,
             focal: self.free_focal && !scene.zooms(),
@@ -125,6 +130,7 @@ impl<'a> Adjusting<'a> {
             centre: self.free_centre,
             loss_px,
             curved: false,
+            bent: false,
             max_steps,
             tolerance: 3e-5,
         };
@@ -204,6 +210,19 @@ impl<'a> Adjusting<'a> {
         lengths.sort_by(f64::total_cmp);
         let long = lengths.get(lengths.len() * 3 / 4).copied().unwrap_or(1.0);
         wanted.min(long / LEAST_VIEWS).max(1.0) as usize
+    }
+
+    /// Leaves out points, spread evenly, until no more than `most_pairs` pairs of views are left: where every frame must
+    /// take part, and what is left out is taken up again in the next round.
+    fn thin_points(&mut self, most_pairs: f64) {
+        let pairs: f64 = self.bundle.observations.iter().map(|o| 0.5 * (o.len() * o.len()) as f64).sum();
+        let step = (pairs / most_pairs).ceil().max(1.0) as usize;
+        if step == 1 || self.tracks.len() < step * PROBE_POINTS {
+            return;
+        }
+        self.tracks = std::mem::take(&mut self.tracks).into_iter().step_by(step).collect();
+        self.bundle.points = std::mem::take(&mut self.bundle.points).into_iter().step_by(step).collect();
+        self.bundle.observations = std::mem::take(&mut self.bundle.observations).into_iter().step_by(step).collect();
     }
 
     /// Places the frames that took no part, from the points.

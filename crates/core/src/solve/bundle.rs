@@ -72,6 +72,9 @@ pub struct BundleOptions {
     pub loss_px: f64,
     /// Whether steps are taken with the loss's own curvature; the search turns that on by itself near its end.
     pub curved: bool,
+    /// Whether steps bend along the valley that they lead through, which costs about half as much again; the search turns
+    /// that on by itself where straight ones fail.
+    pub bent: bool,
     /// Most steps taken.
     pub max_steps: usize,
     /// Relative decrease of the cost that ends the search.
@@ -90,6 +93,7 @@ impl Default for BundleOptions {
             centre: false,
             loss_px: 1.0,
             curved: false,
+            bent: false,
             max_steps: 20,
             tolerance: 1e-5,
         }
@@ -208,7 +212,7 @@ impl Bundle {
         }
     }
 
-    fn residual_with(&self, point: usize, observation: &Observation, speeds: &[Speed]) -> Option<Vector2<f64>> {
+    pub(super) fn residual_with(&self, point: usize, observation: &Observation, speeds: &[Speed]) -> Option<Vector2<f64>> {
         let c = self.pose_at(observation, speeds).to_camera(self.points[point]);
         let lens = self.lens_of(observation.camera as usize);
         (c.z > MIN_DEPTH).then(|| observation.pixel - lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
@@ -278,9 +282,8 @@ impl Bundle {
         'search: while steps < options.max_steps && go_on(cost) {
             loop {
                 steps += 1;
-                let moved = normal::step(self, &now, damping).filter(Self::is_finite);
-                let new_cost = moved.as_ref().map_or(f64::INFINITY, |b| b.cost(options.loss_px));
-                if let Some(moved) = moved.filter(|_| new_cost < cost) {
+                let moved = normal::step(self, &now, damping);
+                if let Some((moved, new_cost)) = moved.filter(|m| m.1 < cost) {
                     let gain = (cost - new_cost) / cost.max(1e-300);
                     *self = moved;
                     cost = new_cost;
@@ -296,6 +299,7 @@ impl Bundle {
                     now.curved = false;
                     continue;
                 }
+                now.bent = true;
                 damping *= 8.0;
                 if damping > STUCK {
                     stop = Stop::Stuck;
@@ -316,7 +320,7 @@ impl Bundle {
         normal::focal_variance(self, options).map(|v| sigma_px * v.sqrt())
     }
 
-    fn is_finite(&self) -> bool {
+    pub(super) fn is_finite(&self) -> bool {
         self.lens.focal_px.is_finite()
             && self.lens.focal_px > 1.0
             && self.readout.is_finite()

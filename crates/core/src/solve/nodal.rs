@@ -48,7 +48,8 @@ pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zo
     let hopeless = begun.first().is_some_and(|b| b.0 > HOPELESS_PX * problem.scale());
     begun.truncate(if hopeless { 1 } else { FINE_STARTS });
     let steps = if hopeless { HOPELESS_STEPS } else { FINE_STEPS };
-    let fits: Vec<Option<NodalFit>> = begun.into_par_iter().map(|(_, bundle)| finish(bundle, problem.scale(), steps, (hold, zooms))).collect();
+    let fits: Vec<Option<NodalFit>> =
+        begun.into_par_iter().map(|(_, bundle)| finish(bundle, problem.scale(), steps, (hold, zooms))).collect();
     fits.into_iter().flatten().min_by(|a, b| a.median_px.total_cmp(&b.median_px))
 }
 

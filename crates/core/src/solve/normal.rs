@@ -17,6 +17,8 @@ pub(super) const HARDLY: f64 = 1e-7;
 const LEAST_CURVATURE: f64 = 0.2;
 /// The largest change of the principal point in one step, part of the picture's height.
 const CENTRE_STEP: f64 = 0.05;
+/// Part of a step after which it is looked how residuals curve.
+const BEND_PROBE: f64 = 0.1;
 /// The largest change of the readout in one step.
 const READOUT_STEP: f64 = 0.3;
 
@@ -46,8 +48,8 @@ macro_rules! by_unknowns {
 }
 pub(super) use by_unknowns;
 
-/// The bundle one damped step further; `None` when the equations cannot be solved.
-pub(super) fn step(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Option<Bundle> {
+/// The bundle one damped step further, and its robust cost; `None` when the equations cannot be solved.
+pub(super) fn step(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Option<(Bundle, f64)> {
     by_unknowns!(options, step_of(bundle, options, damping))
 }
 
@@ -235,64 +237,154 @@ pub(super) fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, d
     normal
 }
 
-fn step_of<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Option<Bundle> {
+fn step_of<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Option<(Bundle, f64)> {
     let mut normal = normal::<C>(bundle, options, damping);
     if !normal.matrix.factor() {
         return None;
     }
     normal.matrix.solve(&mut normal.right);
-    let x = normal.right;
-    let border = x.len() - SHARED;
-    let shared = SVector::<f64, SHARED>::from_column_slice(&x[border..]);
-    let mut moved = bundle.clone();
-    moved.lens.focal_px *= shared[0].clamp(-0.5, 0.5).exp();
-    moved.lens.k1 += shared[1];
-    moved.lens.k2 += shared[2];
-    moved.readout += shared[3].clamp(-READOUT_STEP, READOUT_STEP);
-    moved.lens.centre_px[0] += bundle.rows * shared[4].clamp(-CENTRE_STEP, CENTRE_STEP);
-    moved.lens.centre_px[1] += bundle.rows * shared[5].clamp(-CENTRE_STEP, CENTRE_STEP);
-    for (camera, pose) in moved.poses.iter_mut().enumerate() {
-        let d = &x[camera * C..(camera + 1) * C];
-        let shift = if is_free(C) { Vector3::new(d[3], d[4], d[5]) } else { Vector3::zeros() };
-        *pose = pose.moved(Vector3::new(d[0], d[1], d[2]), shift);
-        if zooms(C) {
-            moved.zoom[camera] += d[C - 1].clamp(-0.5, 0.5);
-        }
-    }
     let speeds = bundle.speeds(options.readout);
-    moved.points = (0..bundle.points.len())
-        .into_par_iter()
-        .with_min_len(64)
-        .map(|p| point_step::<C>(bundle, p, options, damping, &x, &shared, &speeds))
-        .collect();
-    if options.motion == Move::Nodal {
-        moved.points.iter_mut().for_each(|p| *p = p.normalize());
-    }
-    Some(moved)
+    let rows = |p: usize| -> Vec<(usize, Row<C>)> {
+        bundle.observations[p]
+            .iter()
+            .filter_map(|o| Some((o.camera as usize, row::<C>(bundle, bundle.points[p], o, options, &speeds)?)))
+            .collect()
+    };
+    let way = Way::to::<C>(bundle, damping, std::mem::take(&mut normal.right), rows);
+    let straight = way.taken::<C>(bundle, options, 1.0).filter(Bundle::is_finite).map(|b| (b.cost(options.loss_px), b));
+    let bent = if options.bent { way.bent::<C>(bundle, options, damping, &normal.matrix, &speeds) } else { None };
+    let bent = bent.and_then(|w| w.taken::<C>(bundle, options, 1.0)).filter(Bundle::is_finite).map(|b| (b.cost(options.loss_px), b));
+    let best = straight.into_iter().chain(bent).min_by(|a, b| a.0.total_cmp(&b.0))?;
+    Some((best.1, best.0))
 }
 
-/// Back-substitution for one point.
-fn point_step<const C: usize>(
-    bundle: &Bundle,
-    p: usize,
-    options: &BundleOptions,
-    damping: f64,
-    x: &[f64],
-    shared: &SVector<f64, SHARED>,
-    speeds: &[Speed],
-) -> Vector3<f64> {
-    let mut v = Matrix3::zeros();
-    let mut g = Vector3::zeros();
-    for o in &bundle.observations[p] {
-        if let Some(row) = row::<C>(bundle, bundle.points[p], o, options, speeds) {
-            let at = o.camera as usize * C;
-            let d = SVector::<f64, C>::from_column_slice(&x[at..at + C]);
-            let rest = row.residual - row.camera * d - row.shared * shared;
-            v += row.point.transpose() * row.point;
-            g += row.point.transpose() * rest;
-        }
+/// A step: how cameras, lens and points are to move.
+struct Way {
+    /// The unknowns of the cameras, then the shared ones.
+    x: Vec<f64>,
+    points: Vec<Vector3<f64>>,
+}
+
+impl Way {
+    /// The step whose cameras move by `x`; the points follow by back-substitution, from the rows of each.
+    fn to<const C: usize>(bundle: &Bundle, damping: f64, x: Vec<f64>, rows: impl Fn(usize) -> Vec<(usize, Row<C>)> + Sync) -> Self {
+        let shared = shared_of(&x);
+        let points = (0..bundle.points.len())
+            .into_par_iter()
+            .with_min_len(64)
+            .map(|p| {
+                let (mut v, mut g) = (Matrix3::zeros(), Vector3::zeros());
+                for (camera, row) in rows(p) {
+                    let rest = row.residual - row.camera * camera_of::<C>(&x, camera) - row.shared * shared;
+                    v += row.point.transpose() * row.point;
+                    g += row.point.transpose() * rest;
+                }
+                damped_inverse(&v, damping).map_or_else(Vector3::zeros, |i| i * g)
+            })
+            .collect();
+        Self { x, points }
     }
-    damped_inverse(&v, damping).map_or(bundle.points[p], |i| bundle.points[p] + i * g)
+
+    /// The bundle after `part` of the step.
+    fn taken<const C: usize>(&self, bundle: &Bundle, options: &BundleOptions, part: f64) -> Option<Bundle> {
+        let shared = shared_of(&self.x) * part;
+        let mut moved = bundle.clone();
+        moved.lens.focal_px *= shared[0].clamp(-0.5, 0.5).exp();
+        moved.lens.k1 += shared[1];
+        moved.lens.k2 += shared[2];
+        moved.readout += shared[3].clamp(-READOUT_STEP, READOUT_STEP);
+        moved.lens.centre_px[0] += bundle.rows * shared[4].clamp(-CENTRE_STEP, CENTRE_STEP);
+        moved.lens.centre_px[1] += bundle.rows * shared[5].clamp(-CENTRE_STEP, CENTRE_STEP);
+        for (camera, pose) in moved.poses.iter_mut().enumerate() {
+            let d = camera_of::<C>(&self.x, camera) * part;
+            let shift = if is_free(C) { Vector3::new(d[3], d[4], d[5]) } else { Vector3::zeros() };
+            *pose = pose.moved(Vector3::new(d[0], d[1], d[2]), shift);
+            if zooms(C) {
+                moved.zoom[camera] += d[C - 1].clamp(-0.5, 0.5);
+            }
+        }
+        for (point, by) in moved.points.iter_mut().zip(&self.points) {
+            *point += by * part;
+            if options.motion == Move::Nodal {
+                *point = point.try_normalize(1e-12)?;
+            }
+        }
+        Some(moved)
+    }
+
+    /// The step bent along the valley in which it leads: how residuals curve on the way is found by going a small part of
+    /// it, and half of what undoes that is added (geodesic acceleration, Transtrum & Sethna, "Improvements to the
+    /// Levenberg-Marquardt algorithm for nonlinear least-squares minimization", 2012). `factored` are the equations that
+    /// the step comes from.
+    fn bent<const C: usize>(
+        &self,
+        bundle: &Bundle,
+        options: &BundleOptions,
+        damping: f64,
+        factored: &Profile,
+        speeds: &[Speed],
+    ) -> Option<Self> {
+        let ahead = self.taken::<C>(bundle, options, BEND_PROBE)?;
+        let speeds_ahead = ahead.speeds(options.readout);
+        let shared = shared_of(&self.x);
+        let rows = |p: usize| -> Vec<(usize, Row<C>)> {
+            let of = |o: &Observation| {
+                let row = row::<C>(bundle, bundle.points[p], o, options, speeds)?;
+                let (here, there) = (bundle.residual_with(p, o, speeds)?, ahead.residual_with(p, o, &speeds_ahead)?);
+                let (_, scale) = robust(&here, options);
+                let camera = o.camera as usize;
+                let slope = row.camera * camera_of::<C>(&self.x, camera) + row.shared * shared + row.point * self.points[p];
+                let bend = (scale * (here - there) / BEND_PROBE - slope) * (2.0 / BEND_PROBE);
+                Some((camera, Row { residual: -bend, ..row }))
+            };
+            bundle.observations[p].iter().filter_map(of).collect()
+        };
+        let n = self.x.len();
+        let border = n - SHARED;
+        let parts: Vec<Vec<f64>> = bundle
+            .parts()
+            .into_par_iter()
+            .map(|range| {
+                let mut right = vec![0.0; n];
+                for p in range {
+                    let rows = rows(p);
+                    let (mut v, mut g) = (Matrix3::zeros(), Vector3::zeros());
+                    for (_, row) in &rows {
+                        v += row.point.transpose() * row.point;
+                        g += row.point.transpose() * row.residual;
+                    }
+                    let Some(inverse) = damped_inverse(&v, damping) else { continue };
+                    let own = inverse * g;
+                    for (camera, row) in &rows {
+                        let rest = row.residual - row.point * own;
+                        let (by_camera, by_shared) = (row.camera.transpose() * rest, row.shared.transpose() * rest);
+                        right[camera * C..(camera + 1) * C].iter_mut().zip(by_camera.iter()).for_each(|(a, b)| *a += b);
+                        right[border..].iter_mut().zip(by_shared.iter()).for_each(|(a, b)| *a += b);
+                    }
+                }
+                right
+            })
+            .collect();
+        let mut x = vec![0.0; n];
+        for part in parts {
+            x.iter_mut().zip(part).for_each(|(a, b)| *a += b);
+        }
+        factored.solve(&mut x);
+        let bend = Self::to::<C>(bundle, damping, x, rows);
+        let half = |a: &f64, b: &f64| a + 0.5 * b;
+        Some(Self {
+            x: self.x.iter().zip(&bend.x).map(|(a, b)| half(a, b)).collect(),
+            points: self.points.iter().zip(&bend.points).map(|(a, b)| a + b * 0.5).collect(),
+        })
+    }
+}
+
+fn shared_of(x: &[f64]) -> SVector<f64, SHARED> {
+    SVector::from_column_slice(&x[x.len() - SHARED..])
+}
+
+fn camera_of<const C: usize>(x: &[f64], camera: usize) -> SVector<f64, C> {
+    SVector::from_column_slice(&x[camera * C..(camera + 1) * C])
 }
 
 /// What adding a point needs, kept from point to point.

@@ -253,20 +253,22 @@ struct Moving {
 fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Result<Moving, SolveFailure> {
     let Input { problem, settings, .. } = *input;
     if settings.lens == LensChoice::Zoom {
-        return move_with(input, keys, few, true, tell);
+        return move_with(input, keys, few, true, None, tell);
     }
     // A principal point that is not known yet looks like a zoom.
     let may_zoom = settings.lens == LensChoice::Auto && settings.focal_px.is_none() && settings.centre != CentreChoice::Found;
-    let fixed = match begin(input, keys, false, tell) {
+    let fixed = match begin(input, keys, false, None, tell) {
         // Where the keyframes already ask for a zoom, that is the first guess; the fixed lens is gone through with only
         // where it fails.
-        Ok(scene) if may_zoom && zoom_gain(problem, &scene, keys) > ZOOM_FIRST_GAIN => match move_with(input, keys, few, true, tell) {
-            Ok(zoomed) if is_convincing(&zoomed.solution, problem) => {
-                return Ok(zoomed);
+        Ok(scene) if may_zoom && zoom_gain(problem, &scene, keys) > ZOOM_FIRST_GAIN => {
+            match move_with(input, keys, few, true, Some(scene.lens.focal_px), tell) {
+                Ok(zoomed) if is_convincing(&zoomed.solution, problem) => {
+                    return Ok(zoomed);
+                }
+                Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
+                _ => carry_through(input, few, scene, tell),
             }
-            Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
-            _ => carry_through(input, few, scene, tell),
-        },
+        }
         begun => begun.and_then(|scene| carry_through(input, few, scene, tell)),
     };
     let doubtful = match &fixed {
@@ -279,7 +281,8 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
     if !doubtful || settings.lens == LensChoice::Fixed {
         return fixed;
     }
-    let zoomed = move_with(input, keys, few, true, tell);
+    let fixed_px = fixed.as_ref().ok().and_then(|found| found.solution.frames.first()).map(|f| f.lens.focal_px);
+    let zoomed = move_with(input, keys, few, true, fixed_px, tell);
     match (fixed, zoomed) {
         (Ok(f), Ok(z)) => {
             // Where the fixed lens itself asked for a zoom, as much less error will do as made it ask.
@@ -296,8 +299,9 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
     }
 }
 
-fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, tell: &mut Tell) -> Result<Moving, SolveFailure> {
-    let scene = begin(input, keys, zooms, tell)?;
+/// `hint_px` is a focal length near which it lies.
+fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, hint_px: Option<f64>, tell: &mut Tell) -> Result<Moving, SolveFailure> {
+    let scene = begin(input, keys, zooms, hint_px, tell)?;
     carry_through(input, few, scene, tell)
 }
 
@@ -308,12 +312,12 @@ fn is_convincing(zoomed: &Solution, problem: &Problem) -> bool {
 }
 
 /// A camera for the keyframes.
-fn begin(input: &Input, keys: &[u32], zooms: bool, tell: &mut Tell) -> Result<Scene, SolveFailure> {
+fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &mut Tell) -> Result<Scene, SolveFailure> {
     let Input { problem, settings, .. } = *input;
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
     let free_focal = settings.focal_px.is_none();
-    let mut scene =
-        find_start(problem, keys, settings.focal_px, settings.focal_hint_px, zooms).map_err(|why| SolveFailure::NoStart { why })?;
+    let mut scene = find_start(problem, keys, settings.focal_px, hint_px.or(settings.focal_hint_px), zooms)
+        .map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
     let tracks = pick_tracks(problem, keys, GROWN_TRACKS);
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());

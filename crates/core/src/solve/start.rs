@@ -12,6 +12,8 @@ use rayon::prelude::*;
 
 /// Focal lengths tried, in picture widths: 20 mm to 110 mm on a sensor 36 mm wide.
 pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
+/// How many of them are tried for a zoom of which the focal length is known roughly.
+const ZOOM_STARTS: usize = 4;
 /// Logarithm of the longest focal length over the shortest from which a zoom is one.
 const LEAST_RANGE: f64 = 0.05;
 /// Steps in which, and tracks on which, a zoom shows what it is worth.
@@ -43,14 +45,14 @@ const SETTLE_ROUNDS: usize = 8;
 const SETTLE_STEPS: usize = 16;
 /// Steps at the end of growing.
 const GROWN_STEPS: usize = 12;
-const GROWN_ZOOM_STEPS: usize = 40;
+const GROWN_ZOOM_STEPS: usize = 24;
 const ROUGH_STEPS: usize = 9;
-const ROUGH_ZOOM_STEPS: usize = 21;
+const ROUGH_ZOOM_STEPS: usize = 14;
 /// Keyframes from which more of them are added between two adjustments.
 const MANY: usize = 20;
 const ZOOM_ROUNDS: usize = 10;
 const ROUGH_ROUNDS: usize = 3;
-const ZOOM_STEPS: usize = 60;
+const ZOOM_STEPS: usize = 30;
 const SETTLED: f64 = 1e-3;
 /// Where a point is dropped and where its weight has fallen to a half, in medians of all misses.
 const SETTLE_LIMIT: f64 = 4.0;
@@ -96,7 +98,8 @@ struct Pair {
 }
 
 /// Tries all starting focal lengths on a window of keyframes and keeps the scene that explains the
-/// most. `given_focal_px` replaces the search, `hint_px` is tried as well; with `zooms` every frame has a focal length of its own.
+/// most. `given_focal_px` replaces the search, `hint_px` is tried as well; with `zooms` every frame has a focal length of its own,
+/// and only starts near `hint_px` are tried.
 ///
 /// # Errors
 /// Tells in words what was missing.
@@ -107,10 +110,16 @@ pub fn find_start(
     hint_px: Option<f64>,
     zooms: bool,
 ) -> Result<Scene, String> {
-    let usual = || FOCAL_STARTS.iter().map(|w| w * f64::from(problem.width.max(problem.height)));
+    let mut usual = FOCAL_STARTS.map(|w| w * f64::from(problem.width.max(problem.height)));
+    let mut tried = usual.len();
+    if let Some(hint_px) = hint_px.filter(|_| zooms) {
+        // Each start of a zoom costs several times that of a fixed lens.
+        usual.sort_by(|a, b| (a / hint_px).ln().abs().total_cmp(&(b / hint_px).ln().abs()));
+        tried = ZOOM_STARTS;
+    }
     let starts: Vec<f64> = match given_focal_px {
         Some(f) => vec![f],
-        None => hint_px.into_iter().chain(usual()).collect(),
+        None => hint_px.into_iter().filter(|_| !zooms).chain(usual.into_iter().take(tried)).collect(),
     };
     let free_focal = given_focal_px.is_none();
     let tracks = pick_tracks(problem, keyframes, 400);
@@ -556,14 +565,9 @@ pub fn adjust_scene(
         centre: false,
         loss_px: loss_px * problem.scale(),
         curved: false,
+        bent: false,
         max_steps,
-        tolerance: if scene.zooms() && max_steps > 20 {
-            1e-9
-        } else if max_steps > 20 {
-            1e-7
-        } else {
-            1e-4
-        },
+        tolerance: if scene.zooms() && max_steps > ROUGH_ZOOM_STEPS { 1e-7 } else { 1e-4 },
     };
     bundle.adjust(&options, |_| true);
     scene.take(&bundle, &cameras);

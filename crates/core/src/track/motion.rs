@@ -8,19 +8,6 @@ const REACH: f64 = 0.3;
 /// Part of the picture that must overlap for a shift to count.
 const MIN_OVERLAP: f64 = 0.4;
 
-/// The whole-pixel shift of two pictures, from that of two half as large: what lies within two px of twice that one is
-/// tried.
-pub fn refine_shift(from: &Plane, to: &Plane, coarse: (i32, i32)) -> (i32, i32) {
-    let around = |c: i32| (2 * c - 2)..=(2 * c + 2);
-    let best = around(coarse.1).map(|dy| best_in_row(from, to, around(coarse.0), dy)).fold((f64::INFINITY, 0, 0), lower);
-    if best.0.is_finite() { (best.1, best.2) } else { (2 * coarse.0, 2 * coarse.1) }
-}
-
-/// The first of those of least cost.
-fn lower(best: (f64, i32, i32), row: (f64, i32, i32)) -> (f64, i32, i32) {
-    if row.0 < best.0 { row } else { best }
-}
-
 /// The whole-pixel shift (dx, dy) of two coarse pictures of one size under which they agree best:
 /// what is at (x, y) of `from` is at (x + dx, y + dy) of `to`. Mean-free differences, so that a change
 /// of exposure does not matter.
@@ -28,19 +15,19 @@ pub fn global_shift(from: &Plane, to: &Plane) -> (i32, i32) {
     let (w, h) = (from.width() as i32, from.height() as i32);
     let (rx, ry) = ((f64::from(w) * REACH) as i32, (f64::from(h) * REACH) as i32);
     // Rows of shifts on all threads, the best of them taken in their order.
-    let of_row: Vec<(f64, i32, i32)> = (-ry..=ry).into_par_iter().map(|dy| best_in_row(from, to, -rx..=rx, dy)).collect();
-    let best = of_row.into_iter().fold((f64::INFINITY, 0, 0), lower);
+    let of_row: Vec<(f64, i32, i32)> = (-ry..=ry).into_par_iter().map(|dy| best_in_row(from, to, rx, dy)).collect();
+    let best = of_row.into_iter().fold((f64::INFINITY, 0, 0), |best, row| if row.0 < best.0 { row } else { best });
     (best.1, best.2)
 }
 
-/// The best of the shifts by `dy` and any of `across`: its cost and the shift.
-fn best_in_row(from: &Plane, to: &Plane, across: std::ops::RangeInclusive<i32>, dy: i32) -> (f64, i32, i32) {
+/// The best of the shifts by `dy` and up to `rx` to either side: its cost and the shift.
+fn best_in_row(from: &Plane, to: &Plane, rx: i32, dy: i32) -> (f64, i32, i32) {
     let (w, h) = (from.width() as i32, from.height() as i32);
     let mut best = (f64::INFINITY, 0, 0);
-    for dx in across {
+    for dx in -rx..=rx {
         let (x0, x1) = (0.max(-dx), w.min(w - dx));
         let (y0, y1) = (0.max(-dy), h.min(h - dy));
-        let n = f64::from((x1 - x0).max(0) * (y1 - y0).max(0));
+        let n = f64::from((x1 - x0) * (y1 - y0));
         if n < MIN_OVERLAP * f64::from(w * h) {
             continue;
         }

@@ -4,7 +4,7 @@ use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
 use super::away::{Away, surroundings};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
-use super::motion::{AffineMotion, global_shift, refine_shift};
+use super::motion::{AffineMotion, global_shift};
 use super::settings::{TrackError, TrackSettings};
 use super::track_set::{Track, TrackId, TrackSet};
 use crate::image::{Plane, Pyramid};
@@ -82,6 +82,8 @@ pub struct Tracker {
     done: Vec<Track>,
     cuts: Vec<u32>,
     previous: Option<Pyramid>,
+    /// The coarse motion of the frame before.
+    motion: AffineMotion,
     size: (usize, usize),
     frame: u32,
     next_id: u32,
@@ -106,6 +108,7 @@ impl Tracker {
             done: Vec::new(),
             cuts: Vec::new(),
             previous: None,
+            motion: AffineMotion::shift(0.0, 0.0),
             size: (0, 0),
             frame: 0,
             next_id: 0,
@@ -167,7 +170,15 @@ impl Tracker {
             let (x, y) = (f64::from(at[0]), f64::from(at[1]));
             if let Some(template) = Template::cut(pyramid.level(0), x, y, &self.windows.fine, &mut Vec::new()) {
                 let warp = Warp::shift(x, y);
-                self.live.push(Live { id: id.0, first_frame: frame, positions: vec![*at], template, warp, own_motion: (0.0, 0.0), renewals: 0 });
+                self.live.push(Live {
+                    id: id.0,
+                    first_frame: frame,
+                    positions: vec![*at],
+                    template,
+                    warp,
+                    own_motion: (0.0, 0.0),
+                    renewals: 0,
+                });
             }
         }
         self.previous = Some(pyramid);
@@ -310,6 +321,7 @@ impl Tracker {
         }
         kept.extend(back);
         self.live = kept;
+        self.motion = expected.motion;
         lost
     }
 
@@ -353,28 +365,31 @@ impl Tracker {
         while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
             top += 1;
         }
-        // All shifts are tried on a smaller picture still, where there is one.
-        let (dx, dy) = if top + 1 < previous.len() {
-            let coarse = global_shift(previous.level(top + 1), current.level(top + 1));
-            refine_shift(previous.level(top), current.level(top), coarse)
-        } else {
-            global_shift(previous.level(top), current.level(top))
-        };
+        let (dx, dy) = global_shift(previous.level(top), current.level(top));
         let scale = f64::from(1u32 << top);
         let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
         let stride = (self.live.len() / 120).max(1);
-        let pairs: Vec<_> = self
-            .live
-            .par_iter()
-            .step_by(stride)
-            .map_init(Vec::new, |buffer, live| {
-                let at = [live.warp.x, live.warp.y];
-                let start = shift.at(at[0], at[1]);
-                let to = descend((previous, current), at, start, (LEVELS.min(top.max(1)), 1), &self.windows.coarse, buffer)?;
-                Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
-            })
-            .flatten()
-            .collect();
+        let carried = |start: &AffineMotion| -> Vec<_> {
+            self.live
+                .par_iter()
+                .step_by(stride)
+                .map_init(Vec::new, |buffer, live| {
+                    let at = [live.warp.x, live.warp.y];
+                    let levels = (LEVELS.min(top.max(1)), 1);
+                    let to = descend((previous, current), at, start.at(at[0], at[1]), levels, &self.windows.coarse, buffer)?;
+                    Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
+                })
+                .flatten()
+                .collect()
+        };
+        let mut pairs = carried(&shift);
+        if pairs.len() * 2 < self.live.len() / stride {
+            // What fills the frame may have led it astray: the picture more likely moves as it did before.
+            let again = carried(&self.motion);
+            if again.len() > pairs.len() {
+                pairs = again;
+            }
+        }
         let (pairs, own): (Vec<_>, Vec<_>) = pairs.into_iter().unzip();
         let motion = AffineMotion::fit(&pairs).unwrap_or(shift);
         let mut surprises: Vec<f64> = pairs
@@ -408,7 +423,9 @@ impl Tracker {
         }
         let half = self.settings.window_half_px as f64;
         let margin = self.settings.window_half_px as usize + 4;
-        let min_distance = 0.7 * cell;
+        // Where there is little to hold on to, everything is held on to.
+        let sparse = self.live.len() * 10 < columns * rows * 7;
+        let min_distance = if sparse { 0.5 } else { 0.7 } * cell;
         let candidates: Vec<_> = (0..columns * rows)
             .into_par_iter()
             .filter(|&i| taken[i].is_empty())
