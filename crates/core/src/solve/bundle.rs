@@ -599,6 +599,35 @@ pub(super) mod tests {
     }
 
     #[test]
+    fn a_bent_step_goes_further_along_the_valley_of_zoom_and_depth() {
+        let mut bundle = truth(14, 90, 0.0);
+        bundle.zoom = (0..14).map(|i| 0.01 * f64::from(i)).collect();
+        seen_anew(&mut bundle);
+        // Depths seen from the middle of the way grow with all focal lengths.
+        let middle = bundle.poses[7];
+        let growth = 1.2f64;
+        for point in &mut bundle.points {
+            let c = middle.to_camera(*point);
+            *point = middle.rotation.inverse() * (Vector3::new(c.x, c.y, c.z * growth) - middle.translation);
+        }
+        bundle.zoom.iter_mut().for_each(|z| *z += growth.ln());
+        let base = BundleOptions { focal: false, zoom: true, loss_px: 50.0, max_steps: 12, ..BundleOptions::default() };
+        bundle.adjust(&BundleOptions { zoom: false, ..base }, |_| true);
+        let after = |bent: bool| {
+            let (mut now, mut cost) = (bundle.clone(), bundle.cost(base.loss_px));
+            for damping in [1e-4, 1e-5, 1e-6, 1e-7, 1e-6, 1e-7] {
+                let moved = normal::step(&now, &BundleOptions { bent, ..base }, damping);
+                if let Some((moved, less)) = moved.filter(|m| m.1 < cost) {
+                    (now, cost) = (moved, less);
+                }
+            }
+            cost
+        };
+        let (straight, bent) = (after(false), after(true));
+        assert!(bent < 0.5 * straight, "{bent} px^2 against {straight}");
+    }
+
+    #[test]
     fn the_readout_of_a_rolling_shutter_is_found() {
         let mut bundle = truth(16, 120, 0.0);
         for (i, pose) in bundle.poses.iter_mut().enumerate() {

@@ -11,6 +11,7 @@ mod align;
 mod around;
 mod away;
 mod backward;
+mod carry;
 mod detect;
 mod follow;
 mod mask;

@@ -1,29 +1,18 @@
 //! The track run: one frame in, all points one frame further.
 
-use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
+use super::align::{Template, Warp};
 use super::away::{Away, surroundings};
+use super::carry::{Windows, follow, predict};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
-use super::motion::{AffineMotion, global_shift};
+use super::motion::AffineMotion;
 use super::settings::{TrackError, TrackSettings};
 use super::track_set::{Track, TrackId, TrackSet};
 use crate::image::{Plane, Pyramid};
 use rayon::prelude::*;
 
-/// Levels of the pyramid that alignment uses, full size included.
-const LEVELS: usize = 4;
-/// Half side of the window on the coarse levels and of the backward check, px of the level.
-const COARSE_HALF: usize = 7;
-/// The coarsest picture, for the global shift, is at most this wide, px.
-const GLOBAL_WIDTH: usize = 100;
-/// How far the first-view alignment may end from the coarse prediction, px.
-const FINE_REACH_PX: f64 = 3.5;
-/// Scale of the first view beyond which the present view becomes the reference.
-const RENEW_SCALE: f64 = 1.45;
 /// References that a track may use one after the other; each adds the error of one alignment.
 const MAX_RENEWALS: u8 = 4;
-/// Largest ratio of stretches under which a view still counts as the same patch.
-const MAX_ANISOTROPY: f64 = 2.2;
 /// Points fewer than this say nothing about a cut.
 const CUT_MIN_POINTS: usize = 24;
 /// Less than this part of the points surviving one step, with nothing else changed, is a cut.
@@ -58,18 +47,14 @@ pub(super) struct Live {
     renewals: u8,
 }
 
-/// The two windows of a run.
-struct Windows {
-    coarse: Window,
-    fine: Window,
-}
-
-/// Where points are expected on the next frame.
-struct Prediction {
-    /// What they have in common.
-    motion: AffineMotion,
-    /// How far nine in ten lie from where that and their own motion take them, px.
-    surprise_px: f64,
+impl Live {
+    /// How it moved last, px.
+    pub fn last_step(&self) -> (f64, f64) {
+        match self.positions.as_slice() {
+            [.., a, b] if a[0].is_finite() => (f64::from(b[0] - a[0]), f64::from(b[1] - a[1])),
+            _ => (0.0, 0.0),
+        }
+    }
 }
 
 /// Follows points through a clip that is handed in frame by frame.
@@ -98,7 +83,7 @@ impl Tracker {
     /// [`TrackError::Setting`] when a setting is out of range.
     pub fn new(settings: TrackSettings, masks: Masks) -> Result<Self, TrackError> {
         settings.validate()?;
-        let windows = Windows { coarse: Window::new(COARSE_HALF), fine: Window::new(settings.window_half_px as usize) };
+        let windows = Windows::new(settings.window_half_px as usize);
         Ok(Self {
             settings,
             masks,
@@ -281,7 +266,7 @@ impl Tracker {
 
     /// Moves all points from `previous` to `current`; returns how many were lost.
     fn carry(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
-        let expected = self.predict(previous, current);
+        let expected = predict(&self.live, &self.motion, (previous, current), &self.windows.coarse);
         let motion = &expected.motion;
         let back = self.look_for_lost(motion, current, masks);
         let (settings, windows) = (&self.settings, &self.windows);
@@ -358,54 +343,6 @@ impl Tracker {
         back
     }
 
-    /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
-    /// a spread of points carried down the pyramid from there.
-    fn predict(&self, previous: &Pyramid, current: &Pyramid) -> Prediction {
-        let mut top = 0;
-        while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
-            top += 1;
-        }
-        let (dx, dy) = global_shift(previous.level(top), current.level(top));
-        let scale = f64::from(1u32 << top);
-        let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
-        let stride = (self.live.len() / 120).max(1);
-        let carried = |start: &AffineMotion| -> Vec<_> {
-            self.live
-                .par_iter()
-                .step_by(stride)
-                .map_init(Vec::new, |buffer, live| {
-                    let at = [live.warp.x, live.warp.y];
-                    let levels = (LEVELS.min(top.max(1)), 1);
-                    let to = descend((previous, current), at, start.at(at[0], at[1]), levels, &self.windows.coarse, buffer)?;
-                    Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
-                })
-                .flatten()
-                .collect()
-        };
-        let mut pairs = carried(&shift);
-        if pairs.len() * 2 < self.live.len() / stride {
-            // What fills the frame may have led it astray: the picture more likely moves as it did before.
-            let again = carried(&self.motion);
-            if again.len() > pairs.len() {
-                pairs = again;
-            }
-        }
-        let (pairs, own): (Vec<_>, Vec<_>) = pairs.into_iter().unzip();
-        let motion = AffineMotion::fit(&pairs).unwrap_or(shift);
-        let mut surprises: Vec<f64> = pairs
-            .iter()
-            .zip(own)
-            .map(|((at, to), own)| {
-                let (dx, dy) = motion.at(at[0], at[1]);
-                (to[0] - dx - own.0).hypot(to[1] - dy - own.1)
-            })
-            .collect();
-        surprises.sort_by(f64::total_cmp);
-        // Too few to tell: expect anything.
-        let surprise_px = if surprises.len() < 8 { f64::INFINITY } else { surprises[surprises.len() * 9 / 10] };
-        Prediction { motion, surprise_px }
-    }
-
     /// Finds points in cells that have none; returns how many.
     fn top_up(&mut self, current: &Pyramid, masks: &MasksAtFrame) -> usize {
         let picture = current.level(0);
@@ -472,83 +409,6 @@ impl Tracker {
         }
         fresh.len()
     }
-}
-
-/// Carries one window from the first pyramid to the second, down the levels from the first to the
-/// second of `levels` (coarse to fine), by shift alone.
-fn descend(
-    (source, target): (&Pyramid, &Pyramid),
-    at: [f64; 2],
-    predicted: (f64, f64),
-    (from, to): (usize, usize),
-    window: &Window,
-    buffer: &mut Vec<f32>,
-) -> Option<[f64; 2]> {
-    let mut guess = [at[0] + predicted.0, at[1] + predicted.1];
-    let top = from.min(source.len() - 1);
-    let mut reached = false;
-    for level in (to.min(top)..=top).rev() {
-        let scale = f64::from(1u32 << level);
-        // Near the border the coarse windows do not fit; the finer ones still may.
-        let Some(template) = Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, window, buffer) else {
-            continue;
-        };
-        let start = Warp::shift(guess[0] / scale, guess[1] / scale);
-        if let Some(found) = template.find(target.level(level), start, 1.2 * COARSE_HALF as f64, COARSE_STEP_PX, buffer) {
-            guess = [found.warp.x * scale, found.warp.y * scale];
-            reached = level == to.min(top);
-        }
-    }
-    reached.then_some(guess)
-}
-
-#[expect(clippy::too_many_arguments, reason = "what one step reads, with nothing that belongs together left apart")]
-/// One point, one frame on: predict, align with the first view, check backwards. What is not found from where it is
-/// expected is looked for from farther.
-fn follow(
-    live: &Live,
-    previous: &Pyramid,
-    current: &Pyramid,
-    expected: &Prediction,
-    masks: &MasksAtFrame,
-    settings: &TrackSettings,
-    windows: &Windows,
-    buffer: &mut Vec<f32>,
-) -> Option<(Warp, bool)> {
-    let at = [live.warp.x, live.warp.y];
-    let common = expected.motion.at(at[0], at[1]);
-    let with_own = (common.0 + live.own_motion.0, common.1 + live.own_motion.1);
-    let look = |predicted: (f64, f64), level: usize, buffer: &mut Vec<f32>| {
-        let coarse = descend((previous, current), at, predicted, (level, 1), &windows.coarse, buffer)?;
-        let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
-        let found = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
-        let warp = found.warp;
-        let same = found.correlation >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
-        if !same || !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
-            return None;
-        }
-        let surprise = (warp.x - at[0] - predicted.0).hypot(warp.y - at[1] - predicted.1);
-        let (way, levels) = ((-predicted.0, -predicted.1), (level_for(surprise, 0), 0));
-        let back = descend((current, previous), [warp.x, warp.y], way, levels, &windows.coarse, buffer)?;
-        let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
-        (miss <= backward_limit(predicted)).then_some(warp)
-    };
-    let near = level_for(expected.surprise_px, 1);
-    let far = level_for(expected.motion.spread(), 1).max(near + 1).min(LEVELS - 1);
-    let warp = look(with_own, near, buffer).or_else(|| if far > near { look(common, far, buffer) } else { None })?;
-    let scale = warp.determinant().sqrt();
-    Some((warp, !(1.0 / RENEW_SCALE..RENEW_SCALE).contains(&scale)))
-}
-
-/// The level, `least` or coarser, on which to begin looking for what may lie `off_px` from where it is expected: its
-/// window must reach that far with room to spare.
-fn level_for(off_px: f64, least: usize) -> usize {
-    (least..LEVELS - 1).find(|&level| 2.0 * off_px < COARSE_HALF as f64 * f64::from(1u32 << level)).unwrap_or(LEVELS - 1)
-}
-
-/// How far the way back may miss, px: more where the picture moves fast and smears.
-fn backward_limit(predicted: (f64, f64)) -> f64 {
-    0.8 + 0.02 * predicted.0.hypot(predicted.1)
 }
 
 #[cfg(test)]
@@ -658,6 +518,29 @@ mod tests {
             assert_eq!(t.at(t.last_frame()).map(|p| p[0].is_finite()), Some(true), "no track ends in a gap");
         }
         assert!(!run(false).tracks.iter().any(gap), "with nothing in front there is no gap");
+    }
+
+    #[test]
+    fn what_fills_most_of_the_frame_and_jumps_takes_no_points_of_the_rest_along() {
+        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+        for f in 0..14u32 {
+            let drift = 0.8 * f64::from(f);
+            // A patterned crowd over the lower two thirds stands still, and rushes off by 90 px on frame 9.
+            let rush = if f >= 9 { 90.0 } else { 0.0 };
+            let picture = Plane::from_fn(480, 300, |x, y| {
+                let (x, y) = (x as f64, y as f64);
+                (if y > 100.0 { 1.6 * texture(x - rush + 4000.0, y) - 70.0 } else { texture(x + drift, y) }) as f32
+            });
+            tracker.push(&picture).unwrap();
+        }
+        let set = tracker.finish();
+        assert!(set.cuts.is_empty(), "{:?}", set.cuts);
+        let above = |t: &&Track| t.positions.iter().all(|p| p[1] < 85.0);
+        let (there, kept) = (
+            set.tracks.iter().filter(above).filter(|t| t.at(8).is_some()).count(),
+            set.tracks.iter().filter(above).filter(|t| t.at(8).is_some() && t.at(9).is_some()).count(),
+        );
+        assert!(there >= 20 && kept * 10 >= there * 9, "{kept} of {there}");
     }
 
     #[test]

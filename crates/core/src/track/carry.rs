@@ -1,0 +1,177 @@
+//! One frame on: where points are expected, and where they are found.
+
+use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
+use super::mask::MasksAtFrame;
+use super::motion::{AffineMotion, global_shift};
+use super::settings::TrackSettings;
+use super::tracker::Live;
+use crate::image::Pyramid;
+use rayon::prelude::*;
+
+/// Levels of the pyramid that alignment uses, full size included.
+const LEVELS: usize = 4;
+/// Half side of the window on the coarse levels and of the backward check, px of the level.
+const COARSE_HALF: usize = 7;
+/// The coarsest picture, for the global shift, is at most this wide, px.
+const GLOBAL_WIDTH: usize = 100;
+/// How far the first-view alignment may end from the coarse prediction, px.
+const FINE_REACH_PX: f64 = 3.5;
+/// Scale of the first view beyond which the present view becomes the reference.
+const RENEW_SCALE: f64 = 1.45;
+/// Largest ratio of stretches under which a view still counts as the same patch.
+const MAX_ANISOTROPY: f64 = 2.2;
+
+/// The two windows of a run.
+pub(super) struct Windows {
+    pub coarse: Window,
+    pub fine: Window,
+}
+
+impl Windows {
+    /// Those for a comparison with the first view over `half` px to each side.
+    pub fn new(half: usize) -> Self {
+        Self { coarse: Window::new(COARSE_HALF), fine: Window::new(half) }
+    }
+}
+
+/// Where points are expected on the next frame.
+pub(super) struct Prediction {
+    /// What they have in common.
+    pub motion: AffineMotion,
+    /// How far nine in ten lie from where that and their own motion take them, px.
+    pub surprise_px: f64,
+}
+
+/// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
+/// a spread of points carried down the pyramid from there. `before` is the motion of the frame before.
+pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current): (&Pyramid, &Pyramid), coarse: &Window) -> Prediction {
+    let mut top = 0;
+    while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
+        top += 1;
+    }
+    let (dx, dy) = global_shift(previous.level(top), current.level(top));
+    let scale = f64::from(1u32 << top);
+    let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
+    let stride = (live.len() / 120).max(1);
+    let carried = |start: &AffineMotion| -> Vec<_> {
+        live.par_iter()
+            .step_by(stride)
+            .map_init(Vec::new, |buffer, live| {
+                let at = [live.warp.x, live.warp.y];
+                let levels = (LEVELS.min(top.max(1)), 1);
+                let to = descend((previous, current), at, start.at(at[0], at[1]), levels, coarse, buffer)?;
+                Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
+            })
+            .flatten()
+            .collect()
+    };
+    let mut pairs = carried(&shift);
+    if pairs.len() * 2 < live.len() / stride {
+        // What fills the frame may have led it astray: the picture more likely moves as it did before.
+        let again = carried(before);
+        if again.len() > pairs.len() {
+            pairs = again;
+        }
+    }
+    let (pairs, own): (Vec<_>, Vec<_>) = pairs.into_iter().unzip();
+    let motion = AffineMotion::fit(&pairs).unwrap_or(shift);
+    let mut surprises: Vec<f64> = pairs
+        .iter()
+        .zip(own)
+        .map(|((at, to), own)| {
+            let (dx, dy) = motion.at(at[0], at[1]);
+            (to[0] - dx - own.0).hypot(to[1] - dy - own.1)
+        })
+        .collect();
+    surprises.sort_by(f64::total_cmp);
+    // Too few to tell: expect anything.
+    let surprise_px = if surprises.len() < 8 { f64::INFINITY } else { surprises[surprises.len() * 9 / 10] };
+    Prediction { motion, surprise_px }
+}
+
+/// Carries one window from the first pyramid to the second, down the levels from the first to the
+/// second of `levels` (coarse to fine), by shift alone.
+fn descend(
+    (source, target): (&Pyramid, &Pyramid),
+    at: [f64; 2],
+    predicted: (f64, f64),
+    (from, to): (usize, usize),
+    window: &Window,
+    buffer: &mut Vec<f32>,
+) -> Option<[f64; 2]> {
+    let mut guess = [at[0] + predicted.0, at[1] + predicted.1];
+    let top = from.min(source.len() - 1);
+    let mut reached = false;
+    for level in (to.min(top)..=top).rev() {
+        let scale = f64::from(1u32 << level);
+        // Near the border the coarse windows do not fit; the finer ones still may.
+        let Some(template) = Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, window, buffer) else {
+            continue;
+        };
+        let start = Warp::shift(guess[0] / scale, guess[1] / scale);
+        if let Some(found) = template.find(target.level(level), start, 1.2 * COARSE_HALF as f64, COARSE_STEP_PX, buffer) {
+            guess = [found.warp.x * scale, found.warp.y * scale];
+            reached = level == to.min(top);
+        }
+    }
+    reached.then_some(guess)
+}
+
+#[expect(clippy::too_many_arguments, reason = "what one step reads, with nothing that belongs together left apart")]
+/// One point, one frame on: predict, align with the first view, check backwards. What is not found where it is expected is
+/// looked for from farther, and where it would be by its own last step.
+pub(super) fn follow(
+    live: &Live,
+    previous: &Pyramid,
+    current: &Pyramid,
+    expected: &Prediction,
+    masks: &MasksAtFrame,
+    settings: &TrackSettings,
+    windows: &Windows,
+    buffer: &mut Vec<f32>,
+) -> Option<(Warp, bool)> {
+    let at = [live.warp.x, live.warp.y];
+    let common = expected.motion.at(at[0], at[1]);
+    let with_own = (common.0 + live.own_motion.0, common.1 + live.own_motion.1);
+    let look = |predicted: (f64, f64), level: usize, buffer: &mut Vec<f32>| {
+        let coarse = descend((previous, current), at, predicted, (level, 1), &windows.coarse, buffer)?;
+        let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
+        let found = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
+        let warp = found.warp;
+        let same = found.correlation >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
+        if !same || !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
+            return None;
+        }
+        let surprise = (warp.x - at[0] - predicted.0).hypot(warp.y - at[1] - predicted.1);
+        let (way, levels) = ((-predicted.0, -predicted.1), (level_for(surprise, 0), 0));
+        let back = descend((current, previous), [warp.x, warp.y], way, levels, &windows.coarse, buffer)?;
+        let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
+        (miss <= backward_limit(predicted)).then_some(warp)
+    };
+    let near = level_for(expected.surprise_px, 1);
+    let far = level_for(expected.motion.spread(), 1).max(near + 1);
+    // Where the rest of the picture went elsewhere, a point may still go on as it did.
+    let before = live.last_step();
+    let differs = (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
+    let mut warp = look(with_own, near, buffer);
+    if warp.is_none() && far < LEVELS {
+        warp = look(common, far, buffer);
+    }
+    if warp.is_none() && differs {
+        warp = look(before, near.min(LEVELS - 2), buffer);
+    }
+    let warp = warp?;
+    let scale = warp.determinant().sqrt();
+    Some((warp, !(1.0 / RENEW_SCALE..RENEW_SCALE).contains(&scale)))
+}
+
+/// The level, `least` or coarser, on which to begin looking for what may lie `off_px` from where it is expected: its
+/// window must reach that far with room to spare.
+fn level_for(off_px: f64, least: usize) -> usize {
+    (least..LEVELS - 1).find(|&level| 2.0 * off_px < COARSE_HALF as f64 * f64::from(1u32 << level)).unwrap_or(LEVELS - 1)
+}
+
+/// How far the way back may miss, px: more where the picture moves fast and smears.
+fn backward_limit(predicted: (f64, f64)) -> f64 {
+    0.8 + 0.02 * predicted.0.hypot(predicted.1)
+}
