@@ -25,7 +25,7 @@ pub struct SolveArguments {
     #[arg(long, value_name = "PX")]
     focal_px: Option<f64>,
     /// How the camera moves, where it is known.
-    #[arg(long, value_name = "auto|free|nodal", default_value = "auto")]
+    #[arg(long, value_name = "auto|free|planar|nodal", default_value = "auto")]
     motion: MotionChoice,
     /// What the lens does, where it is known.
     #[arg(long, value_name = "auto|fixed|zoom", default_value = "auto")]

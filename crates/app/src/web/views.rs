@@ -70,7 +70,7 @@ pub fn figures(solution: &Solution) -> Vec<(&'static str, String)> {
     say("points a frame", solution.frames.iter().map(|f| f64::from(f.points)).collect(), 0, "");
     say("frames a point", solution.points.iter().map(|p| f64::from(p.views)).collect(), 0, "");
     say("error of a point", solution.points.iter().map(|p| p.rms_px).collect(), 2, " px");
-    if solution.motion == Motion::Free {
+    if solution.motion != Motion::Nodal {
         say("parallax of a point", solution.points.iter().map(|p| p.parallax_deg).collect(), 1, " deg");
     }
     say("frames held to", solution.frames.iter().map(|f| f.slip_px).filter(|s| *s > 0.0).collect(), 3, " px");

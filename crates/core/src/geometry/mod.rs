@@ -6,6 +6,7 @@
 
 mod align3;
 mod five_point;
+mod homography;
 mod lens;
 mod p3p;
 mod pose;
@@ -13,6 +14,7 @@ mod triangulate;
 
 pub use align3::{Similarity, fit_similarity};
 pub use five_point::{decompose_essential, essential_from_five, sampson_squared};
+pub use homography::{decompose_homography, homography, transfer_squared};
 pub use lens::Lens;
 pub use p3p::pose_from_three;
 pub use pose::{Pose, hat, nearest_rotation};

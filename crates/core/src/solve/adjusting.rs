@@ -4,7 +4,7 @@ use super::Problem;
 use super::astray::{self, AstrayTrack};
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::firmness::{CameraFirmness, firmness};
-use super::report::{Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
+use super::report::{FLAT, Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
 use super::resect;
 use super::settings::{CentreChoice, LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
 use super::start::place_track;
@@ -490,11 +490,16 @@ impl<'a> Adjusting<'a> {
             })
             .collect();
         let angles: Vec<f64> = points.iter().map(|p| p.parallax_deg).collect();
+        let flatness = if scene.motion == Move::Free { self.flatness() } else { None };
         Solution {
             width: self.problem.width,
             height: self.problem.height,
             frames_total: self.problem.frames as u32,
-            motion: if scene.motion == Move::Nodal { Motion::Nodal } else { Motion::Free },
+            motion: match (scene.motion, flatness) {
+                (Move::Nodal, _) => Motion::Nodal,
+                (Move::Free, Some(flatness)) if flatness < FLAT => Motion::Planar,
+                (Move::Free, _) => Motion::Free,
+            },
             zoom: scene.zooms(),
             readout: scene.readout,
             frames,
@@ -509,7 +514,7 @@ impl<'a> Adjusting<'a> {
             focal_deviation_percent: 100.0 * self.focal_deviation,
             focal_by_tracks: self.focal_by_tracks,
             turning_px: None,
-            flatness: if scene.motion == Move::Free { self.flatness() } else { None },
+            flatness,
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }

@@ -25,6 +25,7 @@ mod firmness;
 pub mod keyframes;
 pub mod nodal;
 mod normal;
+mod pair;
 pub mod pipeline;
 mod profile;
 pub mod report;

@@ -5,10 +5,10 @@ use super::astray::{Astray, AstrayTrack};
 use super::bundle::Move;
 use super::choice::TrackChoice;
 use super::nodal::{self, NodalFit};
-use super::report::{Motion, Solution, SolveFailure, verdict};
+use super::report::{Grade, Motion, Reason, Solution, SolveFailure, verdict};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::{
-    BRIDGE_PARALLAX_DEG, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle, zoom_gain,
+    BRIDGE_PARALLAX_DEG, StartWith, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle, zoom_gain,
 };
 use super::state::Scene;
 use super::{Problem, keyframes, resect};
@@ -115,7 +115,7 @@ pub fn solve_camera(
     };
     match (turns, settings.motion) {
         (false, _) => moving.map(|m| m.solution),
-        (true, MotionChoice::Free) => Err(SolveFailure::PureRotation { nodal_px: fit.median_px }),
+        (true, MotionChoice::Free | MotionChoice::Planar) => Err(SolveFailure::PureRotation { nodal_px: fit.median_px }),
         (true, _) => solve_turning(&input, &few, &fit, &mut tell),
     }
 }
@@ -316,8 +316,18 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &
     let Input { problem, settings, .. } = *input;
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
     let free_focal = settings.focal_px.is_none();
-    let mut scene = find_start(problem, keys, settings.focal_px, hint_px.or(settings.focal_hint_px), zooms)
-        .map_err(|why| SolveFailure::NoStart { why })?;
+    let with = StartWith {
+        focal_px: settings.focal_px,
+        hint_px: hint_px.or(settings.focal_hint_px),
+        zooms,
+        flat: settings.motion == MotionChoice::Planar,
+    };
+    let started = match find_start(problem, keys, with) {
+        // Points of a plane leave little to choose five from; a homography may still be found.
+        Err(_) if settings.motion == MotionChoice::Auto => find_start(problem, keys, StartWith { flat: true, ..with }),
+        started => started,
+    };
+    let mut scene = started.map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
     let tracks = pick_tracks(problem, keys, GROWN_TRACKS);
     add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());
@@ -374,6 +384,10 @@ fn weighed(input: &Input, adjusted: &Adjusting, scene: &Scene) -> Result<Solutio
         solution.agreeing_again = adjusted.agree_with(&left, scene);
     }
     solution.verdict = verdict(&solution, problem.scale());
+    if settings.motion == MotionChoice::Planar && solution.motion == Motion::Free {
+        let text = "the scene is not as flat as was said; the points lie where the tracks put them".to_owned();
+        solution.verdict.reasons.push(Reason::new(Grade::Good, text));
+    }
     Ok(solution)
 }
 
@@ -502,7 +516,7 @@ fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailur
             "Keep moving things out of the analysis, or choose a calmer part of the clip",
         );
     }
-    if solution.motion == Motion::Free && !(solution.parallax_deg >= HOPELESS_PARALLAX_DEG) {
+    if solution.motion != Motion::Nodal && !(solution.parallax_deg >= HOPELESS_PARALLAX_DEG) {
         return fail(
             format!("the parallax is only {:.2} degrees (median)", solution.parallax_deg),
             "The camera travels too little for the distance of the scene; choose a part in which it travels further",

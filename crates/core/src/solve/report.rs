@@ -122,6 +122,8 @@ pub enum Motion {
     Free,
     /// It turns on the spot; points are unit directions.
     Nodal,
+    /// It travels, and the points lie nearly in one plane.
+    Planar,
 }
 
 impl Motion {
@@ -130,6 +132,7 @@ impl Motion {
         match self {
             Self::Free => "free",
             Self::Nodal => "nodal",
+            Self::Planar => "planar",
         }
     }
 }
@@ -354,7 +357,7 @@ const FAIR_FOCAL_PERCENT: f64 = 4.0;
 const BAD_FRAME: f64 = 3.0;
 
 /// Part of their distance from the camera within which nine in ten points of a flat scene lie from one plane.
-const FLAT: f64 = 0.02;
+pub(super) const FLAT: f64 = 0.02;
 /// How far a given focal length may lie from the one of the tracks: in its deviations, in percent, and in percent from
 /// where on the camera is weak.
 const GIVEN_DEVIATIONS: f64 = 4.0;
@@ -380,7 +383,7 @@ fn grade(value: f64, good: f64, fair: f64) -> Grade {
 }
 
 impl Reason {
-    fn new(grade: Grade, text: String) -> Self {
+    pub(super) fn new(grade: Grade, text: String) -> Self {
         Self { grade, text, frames: None, tracks: Vec::new() }
     }
 
@@ -453,7 +456,7 @@ fn of_move(solution: &Solution) -> Vec<Reason> {
     let mut reasons = Vec::new();
     if let Some(turning) = solution.turning_px {
         let text = match solution.motion {
-            Motion::Free => format!(
+            Motion::Free | Motion::Planar => format!(
                 "the camera travels: one that only turns misses by {turning:.2} px (median), this one by {:.2} px",
                 solution.median_px
             ),
@@ -461,7 +464,7 @@ fn of_move(solution: &Solution) -> Vec<Reason> {
         };
         reasons.push(Reason::new(Grade::Good, text));
     }
-    if let Some(flatness) = solution.flatness.filter(|f| *f < FLAT) {
+    if let Some(flatness) = solution.flatness.filter(|_| solution.motion == Motion::Planar) {
         let text =
             format!("the scene is nearly flat: nine in ten points lie within {:.1} % of their distance from one plane", 100.0 * flatness);
         reasons.push(Reason::new(Grade::Good, text));

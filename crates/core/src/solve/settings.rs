@@ -36,9 +36,11 @@ pub enum MotionChoice {
     Free,
     /// It turns on the spot.
     Nodal,
+    /// It travels, and the scene is near-planar.
+    Planar,
 }
 
-words!(MotionChoice, "kind of move", Auto = "auto", Free = "free", Nodal = "nodal");
+words!(MotionChoice, "kind of move", Auto = "auto", Free = "free", Nodal = "nodal", Planar = "planar");
 
 /// What the lens does.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]

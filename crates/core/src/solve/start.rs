@@ -3,10 +3,10 @@
 use super::Problem;
 use super::adjusting::{gain_of, zoom_range};
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
+use super::pair::{Pair, best_pairs};
 use super::resect;
 use super::state::Scene;
-use crate::geometry::{Lens, Pose, decompose_essential, essential_from_five, parallax_rad, sampson_squared, triangulate};
-use crate::random::SplitMix64;
+use crate::geometry::{Lens, Pose, parallax_rad, triangulate};
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
 
@@ -21,21 +21,8 @@ const GAIN_STEPS: usize = 12;
 const GAIN_TRACKS: usize = 300;
 /// Starts of which it is found out how well they settle.
 const SETTLED_STARTS: usize = 3;
-/// Draws of five points for each pair of frames, at least and at most, and how surely one of them is to be of points
-/// that all follow the camera.
-const LEAST_DRAWS: usize = 20;
-const DRAWS: usize = 120;
-const SURELY: f64 = 0.999;
-/// Points that two frames must share to be a pair.
-const MIN_SHARED: usize = 30;
-/// Inliers that a start needs.
-const MIN_INLIERS: usize = 25;
-/// Angle beyond which more parallax of a pair counts for nothing, degrees.
-const ENOUGH_PARALLAX_DEG: f64 = 5.0;
 /// Angle between rays from which a point is taken in, degrees.
-const MIN_PARALLAX_DEG: f64 = 0.7;
-/// Zooms between the two frames of a pair that are tried, logarithms.
-const PAIR_ZOOMS: [f64; 5] = [0.0, -0.06, 0.06, -0.14, 0.14];
+pub(super) const MIN_PARALLAX_DEG: f64 = 0.7;
 /// Zooms against its neighbours that are tried for a frame, logarithms.
 const FRAME_ZOOMS: [f64; 7] = [0.0, -0.025, 0.025, -0.06, 0.06, -0.12, 0.12];
 /// Angle from which a point may help to reach the next frame where there are few, degrees.
@@ -86,30 +73,25 @@ pub fn pick_tracks(problem: &Problem, keyframes: &[u32], limit: usize) -> Vec<us
     chosen
 }
 
-/// Two frames and the motion between them.
-struct Pair {
-    a: u32,
-    b: u32,
-    /// Logarithm of the focal length at b over that at a.
-    zoom: f64,
-    pose: Pose,
-    inliers: Vec<usize>,
-    score: f64,
+/// What a start is looked for with.
+#[derive(Debug, Clone, Copy)]
+pub struct StartWith {
+    /// The focal length, px, where it is given.
+    pub focal_px: Option<f64>,
+    /// A focal length, px, that is tried besides the usual ones; with a zoom only what lies near it is.
+    pub hint_px: Option<f64>,
+    /// Whether every frame has a focal length of its own.
+    pub zooms: bool,
+    /// Whether the scene is near-planar.
+    pub flat: bool,
 }
 
-/// Tries all starting focal lengths on a window of keyframes and keeps the scene that explains the
-/// most. `given_focal_px` replaces the search, `hint_px` is tried as well; with `zooms` every frame has a focal length of its own,
-/// and only starts near `hint_px` are tried.
+/// Tries all starting focal lengths on a window of keyframes and keeps the scene that explains the most.
 ///
 /// # Errors
 /// Tells in words what was missing.
-pub fn find_start(
-    problem: &Problem,
-    keyframes: &[u32],
-    given_focal_px: Option<f64>,
-    hint_px: Option<f64>,
-    zooms: bool,
-) -> Result<Scene, String> {
+pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Result<Scene, String> {
+    let StartWith { focal_px: given_focal_px, hint_px, zooms, .. } = with;
     let mut usual = FOCAL_STARTS.map(|w| w * f64::from(problem.width.max(problem.height)));
     let mut tried = usual.len();
     if let Some(hint_px) = hint_px.filter(|_| zooms) {
@@ -123,8 +105,7 @@ pub fn find_start(
     };
     let free_focal = given_focal_px.is_none();
     let tracks = pick_tracks(problem, keyframes, 400);
-    let grown: Vec<Option<Start>> =
-        starts.par_iter().map(|&focal_px| grow_start(problem, keyframes, &tracks, focal_px, free_focal, zooms)).collect();
+    let grown: Vec<Option<Start>> = starts.par_iter().map(|&focal_px| grow_start(problem, keyframes, &tracks, focal_px, with)).collect();
     let mut grown: Vec<Start> = grown.into_iter().flatten().collect();
     // Settling is what takes long; what explains little before it does not win by it.
     grown.sort_by(|a, b| a.unexplained.total_cmp(&b.unexplained));
@@ -152,13 +133,16 @@ struct Start {
     unexplained: f64,
 }
 
-fn grow_start(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, free_focal: bool, zooms: bool) -> Option<Start> {
+fn grow_start(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, with: StartWith) -> Option<Start> {
     let lens = problem.lens(focal_px);
-    let pair = best_pair(problem, keyframes, tracks, &lens, zooms)?;
-    let window = window_around(keyframes, pair.a, pair.b);
-    let scene = grow_from_pair(problem, &window, tracks, &lens, &pair, free_focal, zooms)?;
-    let unexplained = unexplained(problem, &window, tracks, &scene);
-    Some(Start { scene, window, unexplained })
+    let pairs = best_pairs(problem, keyframes, tracks, &lens, with.zooms, with.flat);
+    let grown = pairs.iter().filter_map(|pair| {
+        let window = window_around(keyframes, pair.a, pair.b);
+        let scene = grow_from_pair(problem, &window, tracks, &lens, pair, with.focal_px.is_none(), with.zooms)?;
+        let unexplained = unexplained(problem, &window, tracks, &scene);
+        Some(Start { scene, window, unexplained })
+    });
+    grown.min_by(|a, b| a.unexplained.total_cmp(&b.unexplained))
 }
 
 fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
@@ -182,85 +166,6 @@ pub fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene
         }
     }
     sum / f64::max(n, 1.0)
-}
-
-fn best_pair(problem: &Problem, keyframes: &[u32], tracks: &[usize], lens: &Lens, zooms: bool) -> Option<Pair> {
-    let n = keyframes.len();
-    let mut candidates = Vec::new();
-    for start in [0, n / 5, 2 * n / 5, 3 * n / 5] {
-        for gap in [1, 2, 3, 5, 8, 12] {
-            if start + gap < n {
-                candidates.push((keyframes[start], keyframes[start + gap]));
-            }
-        }
-    }
-    candidates.sort_unstable();
-    candidates.dedup();
-    let ratios: &[f64] = if zooms { &PAIR_ZOOMS } else { &[0.0] };
-    candidates
-        .into_iter()
-        .flat_map(|(a, b)| ratios.iter().map(move |&zoom| (a, b, zoom)))
-        .filter_map(|(a, b, zoom)| relate(problem, a, b, tracks, lens, zoom))
-        .max_by(|x, y| x.score.total_cmp(&y.score))
-}
-
-fn relate(problem: &Problem, a: u32, b: u32, tracks: &[usize], lens: &Lens, zoom: f64) -> Option<Pair> {
-    let zoomed = Lens { focal_px: lens.focal_px * zoom.exp(), ..*lens };
-    let shared: Vec<(usize, Vector2<f64>, Vector2<f64>)> =
-        tracks.iter().filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), zoomed.normalise(problem.at(t, b)?)))).collect();
-    if shared.len() < MIN_SHARED {
-        return None;
-    }
-    // Strict enough that a wrong focal length loses points, loose enough for distortion not yet known.
-    let limit = (1.5 * problem.scale() / lens.focal_px).powi(2);
-    let mut random = SplitMix64::new(u64::from(a) << 32 | u64::from(b));
-    let mut best: Option<(f64, nalgebra::Matrix3<f64>)> = None;
-    let mut draws = DRAWS;
-    let mut drawn = 0;
-    while drawn < draws {
-        drawn += 1;
-        let pick = random.distinct::<5>(shared.len())?;
-        for e in essential_from_five(&pick.map(|i| shared[i].1), &pick.map(|i| shared[i].2)) {
-            // What has cost more than the best so far need not be summed to its end.
-            let least = best.map_or(f64::INFINITY, |b| b.0);
-            let mut cost = 0.0;
-            for some in shared.chunks(16) {
-                cost += some.iter().map(|(_, p, q)| (sampson_squared(&e, p, q) / limit).min(1.0)).sum::<f64>();
-                if cost >= least {
-                    break;
-                }
-            }
-            if cost < least {
-                best = Some((cost, e));
-                draws = draws_for(1.0 - cost / shared.len() as f64);
-            }
-        }
-    }
-    let (_, e) = best?;
-    let agreeing: Vec<_> = shared.iter().filter(|(_, p, q)| sampson_squared(&e, p, q) < limit).collect();
-    let pairs: Vec<_> = agreeing.iter().map(|s| (s.1, s.2)).collect();
-    let (pose, _) = decompose_essential(&e, &pairs)?;
-    let mut angles = Vec::new();
-    let mut inliers = Vec::new();
-    for (t, p, q) in agreeing {
-        if let Some(x) = triangulate(&[(Pose::identity(), *p), (pose, *q)]) {
-            angles.push(parallax_rad(x, &[Vector3::zeros(), pose.centre()]).to_degrees());
-            inliers.push(*t);
-        }
-    }
-    if inliers.len() < MIN_INLIERS {
-        return None;
-    }
-    let angle = super::report::median(&angles)?;
-    let share = inliers.len() as f64 / shared.len() as f64;
-    let score = angle.min(ENOUGH_PARALLAX_DEG) * share * (inliers.len() as f64).sqrt();
-    (angle > MIN_PARALLAX_DEG).then_some(Pair { a, b, zoom, pose, inliers, score })
-}
-
-/// Draws of five after which one is surely of points that agree, where this part of all do (Fischler & Bolles 1981).
-fn draws_for(part: f64) -> usize {
-    let needed = (1.0 - SURELY).ln() / (-part.clamp(0.0, 1.0 - 1e-9).powi(5)).ln_1p();
-    if needed.is_finite() { (needed.ceil() as usize).clamp(LEAST_DRAWS, DRAWS) } else { DRAWS }
 }
 
 fn grow_from_pair(

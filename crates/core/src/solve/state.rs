@@ -53,8 +53,11 @@ impl Scene {
     /// another kind of move or lens.
     pub fn resumed(problem: &Problem, from: &Solution, settings: &SolveSettings) -> Option<Self> {
         let lens = from.frames.first()?.lens;
-        let other_move =
-            matches!((settings.motion, from.motion), (MotionChoice::Free, Motion::Nodal) | (MotionChoice::Nodal, Motion::Free));
+        let other_move = match settings.motion {
+            MotionChoice::Auto => false,
+            MotionChoice::Nodal => from.motion != Motion::Nodal,
+            MotionChoice::Free | MotionChoice::Planar => from.motion == Motion::Nodal,
+        };
         let other_lens = matches!((settings.lens, from.zoom), (LensChoice::Fixed, true) | (LensChoice::Zoom, false))
             || settings.focal_px.is_some_and(|f| from.zoom || (f / lens.focal_px - 1.0).abs() > 1e-6);
         let same_clip = (from.width, from.height, from.frames_total as usize) == (problem.width, problem.height, problem.frames);

@@ -14,6 +14,11 @@ fn told(film: &Film, settings: &SolveSettings) -> Result<Solution, SolveFailure>
     solve_camera(&film.tracks, &TrackChoice::default(), settings, |_| ControlFlow::Continue(()))
 }
 
+/// Whether one of the reasons has these words.
+fn says(solution: &Solution, words: &str) -> bool {
+    solution.verdict.reasons.iter().any(|r| r.text.contains(words))
+}
+
 /// A drone over flat ground, looking down and a little ahead.
 fn over_flat_ground(frames: usize) -> Vec<Pose> {
     (0..frames)
@@ -89,11 +94,31 @@ fn a_walk_with_a_zoom_is_told_from_one_without() {
 }
 
 #[test]
+fn a_scene_said_to_be_flat_starts_from_homographies_and_one_that_is_not_says_so() {
+    let planar = SolveSettings { motion: MotionChoice::Planar, ..SolveSettings::default() };
+    let flat = shoot(over_flat_ground(60), &Shooting { relief_m: 0.0, ..Shooting::plain(lens(1000.0, -0.02), 0.1, 0.1, 9) });
+    let solution = told(&flat, &planar).unwrap();
+    assert_eq!((solution.motion, solution.frames.len()), (Motion::Planar, 60));
+    assert!(lock_px(&flat, &solution) < 0.1 && focal_error(&flat, &solution) < 0.03, "{} px", lock_px(&flat, &solution));
+
+    let relief = shoot(travelling(60, 7.0, 4), &Shooting::plain(lens(1000.0, -0.02), 0.1, 0.1, 9));
+    match told(&relief, &planar) {
+        Ok(solution) => {
+            assert_eq!(solution.motion, Motion::Free);
+            assert!(says(&solution, "not as flat as was said"), "{:?}", solution.verdict);
+            assert!(lock_px(&relief, &solution) < 0.2 || solution.verdict.grade != Grade::Good, "{} px", lock_px(&relief, &solution));
+        }
+        Err(why) => assert!(matches!(why, SolveFailure::NoStart { .. } | SolveFailure::NotTrustworthy { .. }), "{why}"),
+    }
+    let turned = shoot(turning(70), &Shooting::plain(lens(1100.0, -0.02), 0.12, 0.1, 4));
+    assert!(matches!(told(&turned, &planar), Err(SolveFailure::PureRotation { .. })), "a pan travels over no plane");
+}
+
+#[test]
 fn flat_ground_from_above_locks() {
     let film = shoot(over_flat_ground(60), &Shooting { relief_m: 0.0, ..Shooting::plain(lens(1000.0, -0.02), 0.1, 0.1, 9) });
     let solution = solve(&film.tracks).unwrap();
-    assert_eq!((solution.motion, solution.frames.len()), (Motion::Free, 60));
-    let says = |s: &Solution, words: &str| s.verdict.reasons.iter().any(|r| r.text.contains(words));
+    assert_eq!((solution.motion, solution.frames.len()), (Motion::Planar, 60));
     assert!(
         says(&solution, "nearly flat") && says(&solution, "the camera travels: one that only turns misses by"),
         "{:?}",
