@@ -36,6 +36,9 @@ const place = (x, y) => page.evaluate(([px, py]) => {
   return [sx + box.left, sy + box.top];
 }, [x, y]);
 
+/** How many pixels of a canvas are drawn on. */
+const inked = (id) => page.evaluate((i) => { const c = document.getElementById(i), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data; let n = 0; for (let k = 3; k < d.length; k += 4) if (d[k]) n++; return n; }, id);
+
 async function drag(from, to) {
   await page.mouse.move(...(await place(...from)));
   await page.mouse.down();
@@ -218,11 +221,47 @@ test("one selected track shows what it saw and its error over time", async () =>
   assert.match(await page.textContent("#track-view-reading"), new RegExp(`track ${id} · frames \\d+ to \\d+ · [\\d.]+ px`));
   const size = await page.evaluate(() => { const i = document.getElementById("track-patches"); return [i.naturalWidth, i.naturalHeight]; });
   assert.deepEqual(size, [8 * 48, 3 * 48]);
-  const drawn = await page.evaluate(() => { const c = document.getElementById("track-error"), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data; let n = 0; for (let i = 3; i < d.length; i += 4) if (d[i]) n++; return n; });
+  const drawn = await inked("track-error");
   assert.ok(drawn > 400, `${drawn} pixels of the curve`);
   await page.locator("#track-error").click({ position: { x: 8, y: 30 } });
   const [frame, first] = await page.evaluate((i) => [globalThis.fennik.model.frame, globalThis.fennik.model.tracks.find((t) => t.id === i).first], id);
   assert.ok(Math.abs(frame - first) < 8, `${frame} of a track that begins at ${first}`);
+});
+
+test("a stray has an error curve against the place that suits it best", async () => {
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik, own = [...model.astray.values()].filter((a) => a.why === "own-way" && a.miss_px > 2).sort((a, b) => b.miss_px - a.miss_px)[0];
+    model.selected = new Set([own.id]);
+    model.select();
+  });
+  assert.match(await page.textContent("#track-view-reading"), /moves on its own · [\d.]+ px off · error against the place that suits it best$/);
+  assert.ok((await inked("track-error")) > 150);
+});
+
+test("deleted tracks are shown struck out, picked on the stage and restored one by one", async () => {
+  await showFrame(page, 100);
+  const ids = await page.evaluate(() => {
+    const { model } = globalThis.fennik, there = model.tracks.filter((t) => t.first < 90 && t.first + t.xy.length / 2 > 110 && Number.isFinite(t.xy[2 * (100 - t.first)]));
+    model.selected = new Set(there.slice(0, 40).filter((_, i) => i % 8 === 0).map((t) => t.id));
+    model.select();
+    return [...model.selected];
+  });
+  assert.equal(ids.length, 5);
+  await saved(() => page.locator('[data-act="delete-tracks"]').first().click());
+  const at = await page.evaluate((id) => { const t = globalThis.fennik.model.tracks.find((k) => k.id === id), i = 2 * (100 - t.first); return [t.xy[i], t.xy[i + 1]]; }, ids[2]);
+  await page.evaluate(() => { const { model } = globalThis.fennik; model.selected = new Set(); model.select(); });
+  const plain = await colourAt(page, at, 3);
+  await page.click('[data-act="show-deleted"]');
+  assert.equal(await page.getAttribute('[data-act="show-deleted"]', "aria-pressed"), "true");
+  await page.waitForFunction(() => globalThis.fennik.model.showDeleted);
+  assert.ok(distance(await colourAt(page, at, 3), plain) > 4, "the deleted one is drawn");
+  await page.mouse.click(...(await place(...at)));
+  assert.deepEqual(await selected(), [ids[2]]);
+  await saved(() => page.click('[data-act="restore-selected"]'));
+  const left = await page.evaluate(() => globalThis.fennik.model.state.deleted);
+  assert.deepEqual([left.length, left.includes(ids[2])], [4, false]);
+  await page.click('[data-act="show-deleted"]');
+  await saved(() => page.locator('[data-act="restore-tracks"]').first().click());
 });
 
 test("the worst are dropped with their effect told beforehand, and the solve goes on from there in seconds", async () => {
@@ -243,6 +282,21 @@ test("the worst are dropped with their effect told beforehand, and the solve goe
   assert.match(await page.textContent("#drop"), /Take back \d+ deleted that agree/);
 });
 
+test("two solves are held against each other by their focal length, and the path follows the playhead", async () => {
+  assert.ok(await page.locator("#focal-curve").isHidden(), "a fixed lens by itself needs no curve");
+  await page.locator('[data-act="compare"]').first().click();
+  await page.waitForSelector("#focal-curve:not([hidden])");
+  assert.ok((await inked("focal-over-time")) > 300);
+  await page.locator('[data-act="compare"]').first().click();
+  await page.waitForSelector("#focal-curve", { state: "hidden" });
+  const path = () => page.evaluate(() => /** @type {any} */ (document.getElementById("path-top")).toDataURL());
+  await showFrame(page, 20);
+  const early = await path();
+  await showFrame(page, 200);
+  assert.notEqual(await path(), early, "the camera of the frame is drawn on its path");
+  await showFrame(page, 100);
+});
+
 test("the camera's path is drawn as soon as the station is opened", async () => {
   const fresh = await openPage(browser, `${server.address}shots/2`);
   await fresh.waitForFunction(() => globalThis.fennik?.model.state && globalThis.fennik.model.cameras.length);
@@ -259,14 +313,13 @@ test("every reason leads to what it speaks of, and the path and the firmness are
   await page.locator("[data-reason]", { hasText: "every frame is held" }).click();
   const [frame, slips] = await page.evaluate(() => [globalThis.fennik.model.frame, globalThis.fennik.model.cameras.map((c) => c.slip)]);
   assert.equal(slips[frame], Math.max(...slips));
-  const drawn = (id) => page.evaluate((i) => { const c = document.getElementById(i), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data; let n = 0; for (let k = 3; k < d.length; k += 4) if (d[k]) n++; return n; }, id);
-  assert.ok((await drawn("path-top")) > 150 && (await drawn("path-side")) > 150);
+  assert.ok((await inked("path-top")) > 150 && (await inked("path-side")) > 150);
   await page.keyboard.press("v");
   await page.waitForFunction(() => globalThis.fennik.stages[1].scene.frame?.kind === "top");
-  const bare = await drawn("plate-2");
+  const bare = await inked("plate-2");
   await page.check("#stage-2 [name=show-firm]");
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
-  assert.ok((await drawn("plate-2")) > bare + 1000, "places are drawn with how far they may be off");
+  assert.ok((await inked("plate-2")) > bare + 1000, "places are drawn with how far they may be off");
   await page.keyboard.press("v");
 });
 

@@ -1,8 +1,9 @@
 // The scripts' own sums, without a page.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { across, centre, dot, meetPlane, project, ray } from "../../crates/app/static/js/camera.js";
+import { across, centre, dot, meetPlane, nearestPlace, project, ray } from "../../crates/app/static/js/camera.js";
 import { chosenBy } from "../../crates/app/static/js/cleanup.js";
+import { focalSpan, stretches } from "../../crates/app/static/js/focal-curve.js";
 import { contains, countsOn, fromLine, outlineAt, pieces, withCorner, withKey, withoutCorner, withoutKey } from "../../crates/app/static/js/mask-shape.js";
 import { words, worstAbove } from "../../crates/app/static/js/refine.js";
 import { ellipse } from "../../crates/app/static/js/spread.js";
@@ -18,6 +19,26 @@ test("a ray through a pixel meets the point that is seen there", () => {
     assert.ok(Math.hypot(...hit.map((v, i) => v - p[i])) < 1e-6, `${hit} for ${p}`);
   }
   assert.equal(project(camera, centre(camera).map((v, i) => v - camera.r[2][i])), null, "behind the camera");
+});
+
+test("the place that suits several rays best is where they meet, and rays side by side have none", () => {
+  const place = [0.4, -0.2, 1.1];
+  const from = [[0, 0, 0], [2, 1, 0], [-1, 3, 0.5]];
+  const rays = from.map((f) => ({ from: f, along: place.map((v, i) => v - f[i]) }));
+  assert.ok(Math.hypot(...nearestPlace(rays).map((v, i) => v - place[i])) < 1e-9);
+  // One ray that is off pulls the place only part of the way.
+  const off = nearestPlace([...rays, { from: [0, 0, 0], along: [0.4, 0.8, 1.1] }]);
+  assert.ok(Math.abs(off[1] - place[1]) > 0.01 && Math.abs(off[1] - place[1]) < 0.5, `${off}`);
+  assert.equal(nearestPlace(from.map((f) => ({ from: f, along: [0, 0, 1] }))), null);
+});
+
+test("the curve of the focal length keeps a fixed lens level and does not bridge a gap", () => {
+  const fixed = focalSpan([{ frame: 0, f: 1000 }, { frame: 1, f: 1000.2 }]);
+  assert.ok(fixed.to - fixed.from > 15 && fixed.low === 1000);
+  const zoom = focalSpan([{ frame: 0, f: 800 }, { frame: 9, f: 1200 }]);
+  assert.ok(zoom.from < 800 && zoom.to > 1200 && zoom.to < 1300);
+  assert.deepEqual(stretches([0, 1, 2, 5, 6].map((frame) => ({ frame, f: 1 }))).map((r) => r.length), [3, 2]);
+  assert.deepEqual(stretches([]), []);
 });
 
 test("two unit vectors lie across any normal", () => {

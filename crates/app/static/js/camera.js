@@ -42,6 +42,29 @@ export function centre(camera) {
   return /** @type {Vec} */ ([0, 1, 2].map((i) => -(r[0][i] * t[0] + r[1][i] * t[1] + r[2][i] * t[2])));
 }
 
+/**
+ * The place nearest to all of some rays (least squares of the distances from them), or null where they hardly differ.
+ * @param {{from: number[], along: number[]}[]} rays @returns {Vec|null}
+ */
+export function nearestPlace(rays) {
+  const m = [[0, 0, 0], [0, 0, 0], [0, 0, 0]], right = [0, 0, 0];
+  for (const { from, along } of rays) {
+    const d = unit(along);
+    for (let i = 0; i < 3; i++) {
+      for (let k = 0; k < 3; k++) {
+        const part = (i === k ? 1 : 0) - d[i] * d[k];
+        m[i][k] += part;
+        right[i] += part * from[k];
+      }
+    }
+  }
+  const columns = [0, 1, 2].map((k) => [m[0][k], m[1][k], m[2][k]]);
+  const volume = dot(columns[0], cross(columns[1], columns[2]));
+  if (!(volume > 1e-9 * rays.length ** 3)) return null;
+  const swapped = (/** @type {number} */ k) => columns.map((c, i) => (i === k ? right : c));
+  return /** @type {Vec} */ ([0, 1, 2].map((k) => { const [a, b, c] = swapped(k); return dot(a, cross(b, c)) / volume; }));
+}
+
 /** Where a ray meets a plane, or null. @param {{from: number[], along: number[]}} ray @param {number[]} on @param {number[]} normal */
 export function meetPlane({ from, along }, on, normal) {
   const steep = dot(along, normal);

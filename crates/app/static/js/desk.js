@@ -1,6 +1,8 @@
 // @ts-check
 /** The tools of the stations Track and Solve: filters, strays, masks, the track's own view, dropping the worst. */
 import { chosenBy } from "./cleanup.js";
+import { colours } from "./colours.js";
+import { focalSpan, paintFocal } from "./focal-curve.js";
 import { withoutKey } from "./mask-shape.js";
 import { words, worstAbove } from "./refine.js";
 import { SceneView } from "./scene-view.js";
@@ -155,6 +157,8 @@ export class Desk {
     enable("delete-tracks", n > 0);
     enable("mask-tracks", n > 0);
     enable("trust-tracks", n > 0);
+    enable("restore-selected", [...model.selected].some((id) => model.deleted.has(id)));
+    for (const b of document.querySelectorAll('[data-act="show-deleted"]')) b.setAttribute("aria-pressed", String(model.showDeleted));
     for (const b of document.querySelectorAll('[data-act="draw"]')) b.setAttribute("aria-pressed", String(model.drawing?.mode === /** @type {HTMLElement} */ (b).dataset.mode));
     for (const b of document.querySelectorAll('[data-act="lasso"]')) b.setAttribute("aria-pressed", String(model.lasso));
     for (const line of document.querySelectorAll(".mask-line")) line.classList.toggle("chosen", /** @type {HTMLElement} */ (line).dataset.mask === String(model.mask));
@@ -220,10 +224,22 @@ export class Desk {
       g.clearRect(0, 0, w, h);
       scene.paint(g, kind, w, h);
     }
+    this.showFocal();
+  }
+
+  /** The focal length over the clip, where it changes or another solve is held against it. */
+  showFocal() {
+    const { model } = this, figure = this.byId("focal-curve");
+    if (!figure) return;
+    const now = model.cameras.flatMap((c) => (c ? [{ frame: c.frame, f: c.f }] : [])), other = model.rival?.frames ?? [];
+    const span = focalSpan([...now, ...other]);
+    figure.hidden = !now.length || (!other.length && span.high / span.low < 1.0005);
+    if (!figure.hidden) paintFocal(this.byId("focal-over-time"), { now, other, span, frames: model.state.frames, at: model.frame }, colours);
   }
 
   /** The frame changed. */
   frame() {
+    this.showPaths();
     this.showKeys();
     if (this.byId("filter-kind")?.value === "region") this.showFilter();
     if (this.view.id !== null) this.view.show();

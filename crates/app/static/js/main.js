@@ -131,6 +131,8 @@ const acts = {
   compare: (button) => model.compare(Number(button.dataset.id)),
   "delete-tracks": () => deleteTracks(),
   "restore-tracks": () => model.edit({ edit: "restore-tracks", tracks: [...model.deleted] }),
+  "restore-selected": () => model.edit({ edit: "restore-tracks", tracks: [...model.selected].filter((id) => model.deleted.has(id)) }),
+  "show-deleted": () => { model.showDeleted = !model.showDeleted; model.select(); },
   "suggest-floor": () => model.change("datum", { action: "suggest-floor" }),
   floor: () => model.change("datum", { action: "floor", points: [...model.selected] }),
   origin: () => model.change("datum", { action: "origin", point: [...model.selected][0] }),

@@ -18,6 +18,7 @@ export class Model extends EventTarget {
     /** @type {any} */ this.suggested = null;
     /** @type {Set<number>} */ this.selected = new Set();
     /** @type {Set<number>} */ this.deleted = new Set();
+    /** Whether deleted tracks are shown, to be picked and restored. */ this.showDeleted = false;
     this.frame = 0;
     /** @type {number|null} */ this.chosen = null;
     this.heldTracks = null;

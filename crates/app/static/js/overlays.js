@@ -14,10 +14,12 @@ export function paintTracks(g, stage) {
   // Small views get small marks, or they would hide the picture.
   const size = Math.min(Math.max(4.1 * Math.sqrt(stage.view.scale), 2), 4.5);
   for (const track of model.tracks) {
-    if (model.deleted.has(track.id)) continue;
+    const gone = model.deleted.has(track.id);
+    if (gone && !model.showDeleted) continue;
     const here = trackAt(track, model.frame);
     if (!here) continue;
     const [x, y] = stage.toStage(here);
+    if (gone) { paintDeleted(g, x, y, size, model.selected.has(track.id)); continue; }
     const rms = model.rmsOf.get(track.id);
     const stray = model.astray.get(track.id)?.why ?? null;
     const off = model.cameras.length > 0 && rms === undefined;
@@ -46,6 +48,19 @@ export function paintTracks(g, stage) {
     if (picked) { g.fillStyle = colours.sand; g.fill(); } else g.stroke();
   }
   g.globalAlpha = 1;
+}
+
+/** A track that was deleted: struck out, without a tail. @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} size @param {boolean} picked */
+function paintDeleted(g, x, y, size, picked) {
+  g.globalAlpha = picked ? 1 : 0.75;
+  for (const [width, colour] of /** @type {[number, string][]} */ ([[3, colours.stone], [1, picked ? colours.sand : colours.dust]])) {
+    g.lineWidth = width;
+    g.strokeStyle = colour;
+    g.beginPath();
+    g.moveTo(x - 1.5 * size, y);
+    g.lineTo(x + 1.5 * size, y);
+    g.stroke();
+  }
 }
 
 /** Where points would land, instead of the tracks. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage @param {number[][]} points */

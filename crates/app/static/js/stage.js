@@ -237,7 +237,7 @@ export class Stage {
     if (!this.through()) return model.points.filter((p) => !model.deleted.has(p.id)).map((p) => { const [x, y] = this.scene.toStage(p.x); return { id: p.id, x, y }; });
     if (!this.option("tracks")) return [];
     return model.tracks.flatMap((track) => {
-      const p = !model.deleted.has(track.id) && trackAt(track, model.frame);
+      const p = (model.showDeleted || !model.deleted.has(track.id)) && trackAt(track, model.frame);
       if (!p) return [];
       const [x, y] = this.toStage(p);
       return [{ id: track.id, x, y }];

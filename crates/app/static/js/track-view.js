@@ -1,6 +1,6 @@
 // @ts-check
 /** One track's own view: what it saw, and its error, frame after frame. */
-import { project } from "./camera.js";
+import { nearestPlace, project, ray } from "./camera.js";
 import { colours } from "./colours.js";
 import { ramp } from "./ramp.js";
 import { trackAt } from "./tracks.js";
@@ -18,13 +18,21 @@ export class TrackView {
     /** @type {number|null} */ this.id = null;
   }
 
-  /** Error in px on each frame on which the track has both a sighting and a camera. @param {import("./tracks.js").Track} track */
+  /**
+   * Error in px on each frame on which the track has both a sighting and a camera: against its point, or for a track that
+   * has none against the place that suits its views best.
+   * @param {import("./tracks.js").Track} track
+   */
   errors(track) {
-    const { model } = this, point = model.points.find((p) => p.id === track.id);
-    const found = [];
-    for (let f = track.first; point && f < track.first + track.xy.length / 2; f++) {
-      const seen = trackAt(track, f), camera = model.cameras[f], at = seen && camera && project(camera, point.x);
-      if (seen && at) found.push({ frame: f, miss: Math.hypot(at[0] - seen[0], at[1] - seen[1]) });
+    const { model } = this, views = [], found = [];
+    for (let f = track.first; f < track.first + track.xy.length / 2; f++) {
+      const seen = trackAt(track, f), camera = model.cameras[f];
+      if (seen && camera) views.push({ frame: f, seen, camera });
+    }
+    const place = model.points.find((p) => p.id === track.id)?.x ?? nearestPlace(views.map((v) => ray(v.camera, v.seen[0], v.seen[1])));
+    for (const { frame, seen, camera } of place ? views : []) {
+      const at = project(camera, /** @type {number[]} */ (place));
+      if (at) found.push({ frame, miss: Math.hypot(at[0] - seen[0], at[1] - seen[1]) });
     }
     return found;
   }
@@ -41,7 +49,8 @@ export class TrackView {
     const point = model.points.find((p) => p.id === id), stray = model.astray.get(track.id);
     const parallax = point?.parallax ? ` · ${point.parallax.toFixed(1)} deg of parallax` : "";
     const words = point ? `${point.rms.toFixed(2)} px${parallax}` : stray ? `${WHY[stray.why]}${stray.miss_px ? ` · ${stray.miss_px.toFixed(2)} px off` : ""}` : model.deleted.has(track.id) ? "deleted" : "not solved";
-    this.byId("track-view-reading").textContent = `track ${id} · frames ${track.first} to ${last} · ${words}`;
+    const against = point || !errors.length ? "" : " · error against the place that suits it best";
+    this.byId("track-view-reading").textContent = `track ${id} · frames ${track.first} to ${last} · ${words}${against}`;
     const image = this.byId("track-patches"), address = model.url(`tracks/${id}/patches.jpg?run=${model.heldTracks}`);
     if (image.getAttribute("src") !== address) image.src = address;
     this.id = track.id;

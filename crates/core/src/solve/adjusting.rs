@@ -4,7 +4,7 @@ use super::Problem;
 use super::astray::{self, AstrayTrack};
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::firmness::{CameraFirmness, firmness};
-use super::report::{FLAT, Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
+use super::report::{Asked, FLAT, Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
 use super::resect;
 use super::settings::{CentreChoice, LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
 use super::start::place_track;
@@ -25,7 +25,7 @@ const MEDIAN_OF_RAYLEIGH: f64 = 1.1774;
 /// Drop of the cost that makes k2 worth its while.
 const K2_GAIN: f64 = 0.02;
 /// Drop of the cost that makes a zoom or a rolling shutter worth its while.
-const RELEASE_GAIN: f64 = 0.06;
+pub(super) const RELEASE_GAIN: f64 = 0.06;
 /// Least zoom that counts as one: logarithm of the longest focal length over the shortest.
 const LEAST_ZOOM: f64 = 0.004;
 /// Least readout that counts as one, part of the frame time.
@@ -81,6 +81,8 @@ pub(super) struct Adjusting<'a> {
     firm_tracks: BTreeMap<usize, Matrix3<f64>>,
     /// Within what a point agrees, from the last round, px.
     limit_px: f64,
+    /// What the tracks ask for beyond what was said.
+    asked: Asked,
 }
 
 impl<'a> Adjusting<'a> {
@@ -100,6 +102,7 @@ impl<'a> Adjusting<'a> {
             firm_frames: BTreeMap::new(),
             firm_tracks: BTreeMap::new(),
             limit_px: problem.scale(),
+            asked: Asked::default(),
         }
     }
 
@@ -328,31 +331,15 @@ impl<'a> Adjusting<'a> {
         may_roll &= scene.readout == 0.0;
         let mut released = Released::Nothing;
         while may_zoom || may_roll {
-            let loss_px = (4.0 * self.sigma_px()).clamp(0.3 * self.problem.scale(), 2.0 * self.problem.scale());
-            let base = BundleOptions { loss_px, max_steps: PROBE_STEPS, tolerance: 1e-6, readout: scene.readout != 0.0, ..self.options };
-            // A zoom shows over the whole clip, a rolling shutter from frame to frame.
-            let zoom_gain = if may_zoom {
-                let step = self.frames.len().div_ceil(PROBE_FRAMES).max(1);
-                let few: Vec<u32> = self.frames.iter().copied().step_by(step).collect();
-                let start = self.excerpt(scene, &few);
-                let with = BundleOptions { focal: false, zoom: true, ..base };
-                gain_of(&start, &base, &with).filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM).map_or(0.0, |g| g.0)
-            } else {
-                0.0
-            };
-            let rolled = if may_roll {
-                let start = self.excerpt(scene, &shakiest(scene, PROBE_FRAMES));
-                let plausible = |r: f64| (LEAST_READOUT..=MOST_READOUT).contains(&r.abs());
-                gain_of(&start, &base, &BundleOptions { readout: true, ..base }).filter(|(_, b)| plausible(b.readout))
-            } else {
-                None
-            };
+            let zoom_gain = if may_zoom { self.zoom_gain(scene) } else { 0.0 };
+            let rolled = if may_roll { self.rolled(scene) } else { None };
             let roll_gain = rolled.as_ref().map_or(0.0, |g| g.0);
             if zoom_gain.max(roll_gain) < RELEASE_GAIN {
                 break;
             }
             if zoom_gain >= roll_gain {
                 if scene.motion == Move::Free {
+                    self.asked.zoom_gain = zoom_gain;
                     return Released::ZoomSuspected;
                 }
                 scene.zoom = vec![0.0; scene.poses.len()];
@@ -368,6 +355,42 @@ impl<'a> Adjusting<'a> {
             scene.refresh_speeds();
         }
         released
+    }
+
+    /// Notes where the tracks ask for a zoom or a rolling shutter that the settings rule out: what was said is kept to, but
+    /// not passed over in silence.
+    pub fn hear(&mut self, scene: &Scene, settings: &SolveSettings) {
+        if !scene.zooms() && (settings.lens == LensChoice::Fixed || settings.focal_px.is_some()) {
+            self.asked.zoom_gain = self.zoom_gain(scene);
+        }
+        if settings.readout != ReadoutChoice::Auto && scene.motion == Move::Free {
+            if let Some((gain, bundle)) = self.rolled(scene) {
+                (self.asked.roll_gain, self.asked.readout) = (gain, bundle.readout);
+            }
+        }
+    }
+
+    /// What both probes have in common.
+    fn probe(&self, scene: &Scene) -> BundleOptions {
+        let loss_px = (4.0 * self.sigma_px()).clamp(0.3 * self.problem.scale(), 2.0 * self.problem.scale());
+        BundleOptions { loss_px, max_steps: PROBE_STEPS, tolerance: 1e-6, readout: scene.readout != 0.0, ..self.options }
+    }
+
+    /// Part of the cost that a zoom takes away, where it is one: over the whole clip.
+    fn zoom_gain(&self, scene: &Scene) -> f64 {
+        let base = self.probe(scene);
+        let step = self.frames.len().div_ceil(PROBE_FRAMES).max(1);
+        let few: Vec<u32> = self.frames.iter().copied().step_by(step).collect();
+        let with = BundleOptions { focal: false, zoom: true, ..base };
+        gain_of(&self.excerpt(scene, &few), &base, &with).filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM).map_or(0.0, |g| g.0)
+    }
+
+    /// Part of the cost that a readout takes away, and the scene with it, where it is a plausible one: from frame to frame.
+    fn rolled(&self, scene: &Scene) -> Option<(f64, Bundle)> {
+        let base = BundleOptions { readout: false, ..self.probe(scene) };
+        let plausible = |r: f64| (LEAST_READOUT..=MOST_READOUT).contains(&(r - scene.readout).abs());
+        gain_of(&self.excerpt(scene, &shakiest(scene, PROBE_FRAMES)), &base, &BundleOptions { readout: true, ..base })
+            .filter(|(_, b)| plausible(b.readout))
     }
 
     /// Some frames and a part of the points that are seen there, spread evenly.
@@ -515,6 +538,7 @@ impl<'a> Adjusting<'a> {
             focal_by_tracks: self.focal_by_tracks,
             turning_px: None,
             flatness,
+            asked: self.asked,
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }

@@ -37,7 +37,7 @@ pub mod state;
 pub use astray::{Astray, AstrayTrack};
 pub use choice::TrackChoice;
 pub use pipeline::{SolveStep, solve_camera, solve_on};
-pub use report::{Grade, Motion, Reason, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict};
+pub use report::{Asked, Grade, Motion, Reason, Solution, SolveFailure, SolvedFrame, SolvedPoint, Verdict};
 pub use settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 
 use crate::geometry::Lens;

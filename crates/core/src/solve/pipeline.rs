@@ -157,6 +157,7 @@ pub fn solve_on(
     adjusted.round(&mut scene, 0.35 * loose, loose, 4);
     tell("adjusting everything together", 0.45)?;
     adjusted.round(&mut scene, 0.0, 0.0, 10);
+    adjusted.hear(&scene, settings);
     weighed(&input, &adjusted, &scene)
 }
 
@@ -290,7 +291,13 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
             let explained = |m: &Moving| m.solution.frames.len() * m.solution.points.len();
             let better = explained(&z) * 10 > explained(&f) * 11
                 || (explained(&z) * 10 > explained(&f) * 9 && z.solution.rms_px < ratio * f.solution.rms_px);
-            Ok(if better { z } else { f })
+            let mut chosen = if better { z } else { f };
+            if !better {
+                // The zoom was tried, and is no better.
+                chosen.solution.asked.zoom_gain = 0.0;
+                chosen.solution.verdict = verdict(&chosen.solution, problem.scale());
+            }
+            Ok(chosen)
         }
         (_, Err(SolveFailure::Stopped)) => Err(SolveFailure::Stopped),
         (Ok(f), Err(_)) => Ok(f),
@@ -417,6 +424,7 @@ fn adjust_all(
     tell("adjusting everything together", done(0.7))?;
     adjusted.round(scene, 0.0, 0.0, 10);
     tell("weighing the result", 0.97)?;
+    adjusted.hear(scene, settings);
     Ok(released == Released::ZoomSuspected)
 }
 

@@ -1,5 +1,6 @@
 //! What a solve hands on, and how far it can be trusted.
 
+use super::adjusting::RELEASE_GAIN;
 use super::astray::{Astray, AstrayTrack};
 use crate::geometry::{Lens, Pose};
 use crate::track::TrackId;
@@ -137,6 +138,17 @@ impl Motion {
     }
 }
 
+/// What the tracks ask for although it was ruled out, or could not be had.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+pub struct Asked {
+    /// Part of the cost that a focal length of its own for each frame takes away.
+    pub zoom_gain: f64,
+    /// Part of the cost that another readout takes away.
+    pub roll_gain: f64,
+    /// That readout, part of the frame time.
+    pub readout: f64,
+}
+
 /// A solved camera.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Solution {
@@ -187,6 +199,9 @@ pub struct Solution {
     /// How far nine in ten points lie from one plane, as a part of their distance from the camera.
     #[serde(default)]
     pub flatness: Option<f64>,
+    /// What the tracks ask for beyond what was said of the lens and the shutter.
+    #[serde(default)]
+    pub asked: Asked,
     /// How far it can be trusted.
     pub verdict: Verdict,
 }
@@ -214,6 +229,7 @@ impl Solution {
             focal_by_tracks: None,
             turning_px: None,
             flatness: None,
+            asked: Asked::default(),
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }
@@ -356,6 +372,8 @@ const FAIR_FOCAL_PERCENT: f64 = 4.0;
 /// How far the error of one frame may stand above the average.
 const BAD_FRAME: f64 = 3.0;
 
+/// Part of the cost that what was ruled out would take away, from which a camera is weak.
+const WEAK_GAIN: f64 = 0.2;
 /// Part of their distance from the camera within which nine in ten points of a flat scene lie from one plane.
 pub(super) const FLAT: f64 = 0.02;
 /// How far a given focal length may lie from the one of the tracks: in its deviations, in percent, and in percent from
@@ -478,6 +496,24 @@ fn of_lens(solution: &Solution) -> Vec<Reason> {
         let focal = |f: &SolvedFrame| f.lens.focal_px;
         let (low, high) = solution.frames.iter().map(focal).fold((f64::INFINITY, 0.0f64), |(l, h), f| (l.min(f), h.max(f)));
         reasons.push(Reason::new(Grade::Good, format!("the lens zooms from {low:.0} to {high:.0} px")));
+    }
+    let asked = solution.asked;
+    let doubt = |gain: f64| if gain < WEAK_GAIN { Grade::Fair } else { Grade::Weak };
+    if asked.zoom_gain >= RELEASE_GAIN {
+        let text = format!(
+            "the tracks ask for a zoom: a focal length for each frame leaves {:.0} % less error than a fixed one. Let the lens be found by itself",
+            100.0 * asked.zoom_gain
+        );
+        reasons.push(Reason::new(doubt(asked.zoom_gain), text));
+    }
+    if asked.roll_gain >= RELEASE_GAIN {
+        let text = format!(
+            "the tracks speak for a readout over {:.2} of the frame time, which leaves {:.0} % less error than {:.2}. Let it be found by itself",
+            asked.readout,
+            100.0 * asked.roll_gain,
+            solution.readout
+        );
+        reasons.push(Reason::new(doubt(asked.roll_gain), text));
     }
     if solution.readout != 0.0 {
         let text = format!("rolling shutter: the rows are read over {:.2} of the frame time", solution.readout);

@@ -94,6 +94,27 @@ fn a_walk_with_a_zoom_is_told_from_one_without() {
 }
 
 #[test]
+fn what_is_said_wrongly_of_lens_and_shutter_is_kept_to_but_never_called_good() {
+    let fixed = SolveSettings { lens: LensChoice::Fixed, readout: ReadoutChoice::None, ..SolveSettings::default() };
+    let how = Shooting { zoom: |f| 0.3 / (1.0 + (-(f - 35.0) / 7.0).exp()), ..Shooting::plain(lens(900.0, -0.02), 0.12, 0.1, 3) };
+    let zooming = shoot(travelling(70, 8.0, 3), &how);
+    match told(&zooming, &fixed) {
+        Ok(solution) => {
+            assert!(!solution.zoom && solution.verdict.grade != Grade::Good, "{:?}", solution.verdict);
+            assert!(says(&solution, "ask for a zoom"), "{:?}", solution.verdict);
+        }
+        Err(why) => assert!(matches!(why, SolveFailure::NotTrustworthy { .. } | SolveFailure::NoStart { .. }), "{why}"),
+    }
+    let rolling = shoot(shaken(70), &Shooting { readout: 0.6, ..Shooting::plain(lens(980.0, -0.02), 0.1, 0.1, 5) });
+    let solution = told(&rolling, &fixed).unwrap();
+    assert!(solution.readout == 0.0 && solution.verdict.grade != Grade::Good, "{:?}", solution.verdict);
+    assert!(says(&solution, "speak for a readout"), "{:?}", solution.verdict);
+    let plain = shoot(shaken(70), &Shooting::plain(lens(980.0, -0.02), 0.1, 0.1, 5));
+    let solution = told(&plain, &fixed).unwrap();
+    assert_eq!(solution.verdict.grade, Grade::Good, "{:?}", solution.verdict);
+}
+
+#[test]
 fn a_scene_said_to_be_flat_starts_from_homographies_and_one_that_is_not_says_so() {
     let planar = SolveSettings { motion: MotionChoice::Planar, ..SolveSettings::default() };
     let flat = shoot(over_flat_ground(60), &Shooting { relief_m: 0.0, ..Shooting::plain(lens(1000.0, -0.02), 0.1, 0.1, 9) });
