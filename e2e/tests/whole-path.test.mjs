@@ -48,6 +48,9 @@ test("looking first shows where points would land, at once while the values move
   const wide = await count();
   await page.locator('[name="spacing"]').pressSequentially("0");
   await page.fill('[name="spacing"]', "24");
+  // The route is drawn anew in the middle of it, as when a job moves on; what is being typed stays.
+  await page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: await (await globalThis.fennik.model.get("route")).text() })));
+  assert.equal(await page.inputValue('[name="spacing"]'), "24");
   await page.waitForFunction((n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) > 1.5 * n, wide);
   const spot = await page.evaluate(() => globalThis.fennik.model.look.points[40]);
   const marked = await colourAt(page, spot, 4);

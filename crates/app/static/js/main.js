@@ -91,10 +91,11 @@ function openStation() {
 
 /** @param {string} html */
 function putRoute(html) {
-  const keep = openStation();
+  const keep = openStation(), typed = halfTyped();
   byId("route").innerHTML = html;
   globalThis.htmx.process(byId("route"));
   restore(keep);
+  goOnTyping(typed);
 }
 
 /** @param {string|null} name */
@@ -104,9 +105,26 @@ function restore(name) {
   showSelection();
 }
 
-let before = /** @type {string|null} */ (null);
-document.body.addEventListener("htmx:beforeSwap", () => { before = openStation(); });
-document.body.addEventListener("htmx:afterSwap", () => restore(before));
+/** The field in which somebody is in the middle of typing: the route may be drawn anew for other reasons meanwhile. */
+function halfTyped() {
+  const field = /** @type {HTMLInputElement|null} */ (document.activeElement), form = field?.closest?.("#route form[hx-post]");
+  if (!field || !form || field.tagName !== "INPUT" || field.value === field.defaultValue) return null;
+  return { post: form.getAttribute("hx-post"), name: field.name, value: field.value };
+}
+
+/** @param {ReturnType<typeof halfTyped>} typed */
+function goOnTyping(typed) {
+  const field = typed && /** @type {HTMLInputElement|null} */ (document.querySelector(`#route form[hx-post="${typed.post}"] input[name="${typed.name}"]`));
+  if (field && field.value !== typed.value) {
+    field.focus();
+    field.value = typed.value;
+  }
+  look.ask();
+}
+
+let before = /** @type {string|null} */ (null), typed = /** @type {ReturnType<typeof halfTyped>} */ (null);
+document.body.addEventListener("htmx:beforeSwap", () => { before = openStation(); typed = halfTyped(); });
+document.body.addEventListener("htmx:afterSwap", () => { restore(before); goOnTyping(typed); typed = null; });
 document.body.addEventListener("htmx:responseError", (event) => {
   const { xhr } = /** @type {CustomEvent} */ (event).detail;
   note(xhr.responseText || "The server refused.");
