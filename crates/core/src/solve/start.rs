@@ -13,7 +13,7 @@ use rayon::prelude::*;
 /// Focal lengths tried, in picture widths: 20 mm to 110 mm on a sensor 36 mm wide.
 pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
 /// How many of them are tried for a zoom of which the focal length is known roughly.
-const ZOOM_STARTS: usize = 4;
+const ZOOM_STARTS: usize = 3;
 /// Logarithm of the longest focal length over the shortest from which a zoom is one.
 const LEAST_RANGE: f64 = 0.05;
 /// Steps in which, and tracks on which, a zoom shows what it is worth.
@@ -21,6 +21,7 @@ const GAIN_STEPS: usize = 12;
 const GAIN_TRACKS: usize = 300;
 /// Starts of which it is found out how well they settle.
 const SETTLED_STARTS: usize = 3;
+const SETTLED_ZOOMS: usize = 2;
 /// Angle between rays from which a point is taken in, degrees.
 pub(super) const MIN_PARALLAX_DEG: f64 = 0.7;
 /// Zooms against its neighbours that are tried for a frame, logarithms.
@@ -109,7 +110,7 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
     let mut grown: Vec<Start> = grown.into_iter().flatten().collect();
     // Settling is what takes long; what explains little before it does not win by it.
     grown.sort_by(|a, b| a.unexplained.total_cmp(&b.unexplained));
-    grown.truncate(SETTLED_STARTS);
+    grown.truncate(if zooms { SETTLED_ZOOMS } else { SETTLED_STARTS });
     let settled: Vec<(f64, Scene)> = grown
         .into_par_iter()
         .map(|Start { mut scene, window, .. }| {

@@ -152,7 +152,7 @@ pub(super) fn follow(
     let far = level_for(expected.motion.spread(), 1).max(near + 1);
     // Where the rest of the picture went elsewhere, a point may still go on as it did.
     let before = live.last_step();
-    let differs = (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
+    let differs = near == LEVELS - 1 && (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
     let mut warp = look(with_own, near, buffer);
     if warp.is_none() && far < LEVELS {
         warp = look(common, far, buffer);
