@@ -378,7 +378,8 @@ impl<'a> Adjusting<'a> {
 
     /// Part of the cost that a zoom takes away, where it is one: over the whole clip.
     fn zoom_gain(&self, scene: &Scene) -> f64 {
-        let base = self.probe(scene);
+        // Against the best fixed lens: one that was given wrongly is not made good by a zoom.
+        let base = BundleOptions { focal: true, ..self.probe(scene) };
         let step = self.frames.len().div_ceil(PROBE_FRAMES).max(1);
         let few: Vec<u32> = self.frames.iter().copied().step_by(step).collect();
         let with = BundleOptions { focal: false, zoom: true, ..base };

@@ -112,6 +112,8 @@ fn what_is_said_wrongly_of_lens_and_shutter_is_kept_to_but_never_called_good() {
     let plain = shoot(shaken(70), &Shooting::plain(lens(980.0, -0.02), 0.1, 0.1, 5));
     let solution = told(&plain, &fixed).unwrap();
     assert_eq!(solution.verdict.grade, Grade::Good, "{:?}", solution.verdict);
+    let solution = told(&plain, &SolveSettings { focal_px: Some(1000.0), ..SolveSettings::default() }).unwrap();
+    assert!(!says(&solution, "ask for a zoom"), "a focal length that is off is no zoom: {:?}", solution.verdict);
 }
 
 #[test]
