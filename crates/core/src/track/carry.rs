@@ -40,6 +40,8 @@ pub(super) struct Prediction {
     pub motion: AffineMotion,
     /// How far nine in ten lie from where that and their own motion take them, px.
     pub surprise_px: f64,
+    /// Whether so many could not be carried that it may be wrong for a part of the picture.
+    pub doubtful: bool,
 }
 
 /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
@@ -73,6 +75,7 @@ pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current):
             pairs = again;
         }
     }
+    let doubtful = pairs.len() * 4 < live.len().div_ceil(stride) * 3;
     let (pairs, own): (Vec<_>, Vec<_>) = pairs.into_iter().unzip();
     let motion = AffineMotion::fit(&pairs).unwrap_or(shift);
     let mut surprises: Vec<f64> = pairs
@@ -86,7 +89,7 @@ pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current):
     surprises.sort_by(f64::total_cmp);
     // Too few to tell: expect anything.
     let surprise_px = if surprises.len() < 8 { f64::INFINITY } else { surprises[surprises.len() * 9 / 10] };
-    Prediction { motion, surprise_px }
+    Prediction { motion, surprise_px, doubtful }
 }
 
 /// Carries one window from the first pyramid to the second, down the levels from the first to the
@@ -152,7 +155,7 @@ pub(super) fn follow(
     let far = level_for(expected.motion.spread(), 1).max(near + 1);
     // Where the rest of the picture went elsewhere, a point may still go on as it did.
     let before = live.last_step();
-    let differs = near == LEVELS - 1 && (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
+    let differs = expected.doubtful && (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
     let mut warp = look(with_own, near, buffer);
     if warp.is_none() && far < LEVELS {
         warp = look(common, far, buffer);
