@@ -118,8 +118,8 @@ function goOnTyping(typed) {
   if (field && field.value !== typed.value) {
     field.focus();
     field.value = typed.value;
+    look.ask();
   }
-  look.ask();
 }
 
 let before = /** @type {string|null} */ (null), typed = /** @type {ReturnType<typeof halfTyped>} */ (null);

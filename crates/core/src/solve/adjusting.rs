@@ -6,7 +6,7 @@ use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::firmness::{CameraFirmness, firmness};
 use super::report::{Asked, FLAT, Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
 use super::resect;
-use super::settings::{CentreChoice, LensChoice, MOST_READOUT, ReadoutChoice, SolveSettings};
+use super::settings::{CentreChoice, LensChoice, MOST_READOUT, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::place_track;
 use super::state::Scene;
 use crate::geometry::{Lens, Pose, Similarity, parallax_rad};
@@ -25,7 +25,7 @@ const MEDIAN_OF_RAYLEIGH: f64 = 1.1774;
 /// Drop of the cost that makes k2 worth its while.
 const K2_GAIN: f64 = 0.02;
 /// Drop of the cost that makes a zoom or a rolling shutter worth its while.
-pub(super) const RELEASE_GAIN: f64 = 0.06;
+const RELEASE_GAIN: f64 = 0.06;
 /// Least zoom that counts as one: logarithm of the longest focal length over the shortest.
 const LEAST_ZOOM: f64 = 0.004;
 /// Least readout that counts as one, part of the frame time.
@@ -339,7 +339,7 @@ impl<'a> Adjusting<'a> {
             }
             if zoom_gain >= roll_gain {
                 if scene.motion == Move::Free {
-                    self.asked.zoom_gain = zoom_gain;
+                    self.asked.zoom_gain = Some(zoom_gain);
                     return Released::ZoomSuspected;
                 }
                 scene.zoom = vec![0.0; scene.poses.len()];
@@ -357,16 +357,15 @@ impl<'a> Adjusting<'a> {
         released
     }
 
-    /// Notes where the tracks ask for a zoom or a rolling shutter that the settings rule out: what was said is kept to, but
-    /// not passed over in silence.
+    /// Notes what was said of the scene, and where the tracks ask for a zoom or a rolling shutter that the settings rule out:
+    /// what was said is kept to, but not passed over in silence.
     pub fn hear(&mut self, scene: &Scene, settings: &SolveSettings) {
+        self.asked.flat = settings.motion == MotionChoice::Planar;
         if !scene.zooms() && (settings.lens == LensChoice::Fixed || settings.focal_px.is_some()) {
-            self.asked.zoom_gain = self.zoom_gain(scene);
+            self.asked.zoom_gain = Some(self.zoom_gain(scene)).filter(|gain| *gain >= RELEASE_GAIN);
         }
         if settings.readout != ReadoutChoice::Auto && scene.motion == Move::Free {
-            if let Some((gain, bundle)) = self.rolled(scene) {
-                (self.asked.roll_gain, self.asked.readout) = (gain, bundle.readout);
-            }
+            self.asked.roll = self.rolled(scene).filter(|r| r.0 >= RELEASE_GAIN).map(|(gain, bundle)| [gain, bundle.readout]);
         }
     }
 

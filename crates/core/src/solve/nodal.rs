@@ -116,15 +116,19 @@ fn adjust(bundle: &mut Bundle, loss_px: f64, k1: bool, max_steps: usize, (hold, 
 }
 
 fn median_miss(bundle: &Bundle) -> Option<f64> {
-    let misses: Vec<f64> = bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect();
-    super::report::median(&misses)
+    super::report::median(&misses_px(bundle))
+}
+
+/// How far every point misses where it was seen, px; one behind the camera counts as far off.
+fn misses_px(bundle: &Bundle) -> Vec<f64> {
+    bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect()
 }
 
 /// The fine fit.
 fn finish(mut bundle: Bundle, scale: f64, steps: [usize; 2], known: (bool, bool)) -> Option<NodalFit> {
     adjust(&mut bundle, 4.0 * scale, true, steps[0], known);
     adjust(&mut bundle, scale, true, steps[1], known);
-    let misses_px: Vec<f64> = bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect();
+    let misses_px = misses_px(&bundle);
     let median_px = super::report::median(&misses_px)?;
     Some(NodalFit { points: bundle.points.len(), poses: bundle.poses, lens: bundle.lens, zoom: bundle.zoom, median_px, misses_px })
 }

@@ -244,18 +244,19 @@ fn step_of<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f6
     }
     normal.matrix.solve(&mut normal.right);
     let speeds = bundle.speeds(options.readout);
-    let rows = |p: usize| -> Vec<(usize, Row<C>)> {
-        bundle.observations[p]
-            .iter()
-            .filter_map(|o| Some((o.camera as usize, row::<C>(bundle, bundle.points[p], o, options, &speeds)?)))
-            .collect()
+    let speeds = &speeds;
+    let rows = |p: usize| {
+        let of = move |o: &Observation| Some((o.camera as usize, row::<C>(bundle, bundle.points[p], o, options, speeds)?));
+        bundle.observations[p].iter().filter_map(of)
     };
-    let way = Way::to::<C>(bundle, damping, std::mem::take(&mut normal.right), rows);
-    let straight = way.taken::<C>(bundle, options, 1.0).filter(Bundle::is_finite).map(|b| (b.cost(options.loss_px), b));
-    let bent = if options.bent { way.bent::<C>(bundle, options, damping, &normal.matrix, &speeds) } else { None };
-    let bent = bent.and_then(|w| w.taken::<C>(bundle, options, 1.0)).filter(Bundle::is_finite).map(|b| (b.cost(options.loss_px), b));
-    let best = straight.into_iter().chain(bent).min_by(|a, b| a.0.total_cmp(&b.0))?;
-    Some((best.1, best.0))
+    let straight = Way::to::<C, _>(bundle, damping, std::mem::take(&mut normal.right), rows);
+    let bent = if options.bent { straight.bent::<C>(bundle, options, damping, &normal.matrix, speeds) } else { None };
+    let ends = [Some(straight), bent].into_iter().flatten().filter_map(|way| {
+        let end = way.taken::<C>(bundle, options, 1.0).filter(Bundle::is_finite)?;
+        let cost = end.cost(options.loss_px);
+        Some((end, cost))
+    });
+    ends.min_by(|a, b| a.1.total_cmp(&b.1))
 }
 
 /// A step: how cameras, lens and points are to move.
@@ -267,7 +268,10 @@ struct Way {
 
 impl Way {
     /// The step whose cameras move by `x`; the points follow by back-substitution, from the rows of each.
-    fn to<const C: usize>(bundle: &Bundle, damping: f64, x: Vec<f64>, rows: impl Fn(usize) -> Vec<(usize, Row<C>)> + Sync) -> Self {
+    fn to<const C: usize, R>(bundle: &Bundle, damping: f64, x: Vec<f64>, rows: impl Fn(usize) -> R + Sync) -> Self
+    where
+        R: Iterator<Item = (usize, Row<C>)>,
+    {
         let shared = shared_of(&x);
         let points = (0..bundle.points.len())
             .into_par_iter()
@@ -327,17 +331,18 @@ impl Way {
         let ahead = self.taken::<C>(bundle, options, BEND_PROBE)?;
         let speeds_ahead = ahead.speeds(options.readout);
         let shared = shared_of(&self.x);
-        let rows = |p: usize| -> Vec<(usize, Row<C>)> {
-            let of = |o: &Observation| {
+        let (ahead, speeds_ahead) = (&ahead, &speeds_ahead);
+        let rows = |p: usize| {
+            let of = move |o: &Observation| {
                 let row = row::<C>(bundle, bundle.points[p], o, options, speeds)?;
-                let (here, there) = (bundle.residual_with(p, o, speeds)?, ahead.residual_with(p, o, &speeds_ahead)?);
+                let (here, there) = (bundle.residual_with(p, o, speeds)?, ahead.residual_with(p, o, speeds_ahead)?);
                 let (_, scale) = robust(&here, options);
                 let camera = o.camera as usize;
                 let slope = row.camera * camera_of::<C>(&self.x, camera) + row.shared * shared + row.point * self.points[p];
                 let bend = (scale * (here - there) / BEND_PROBE - slope) * (2.0 / BEND_PROBE);
                 Some((camera, Row { residual: -bend, ..row }))
             };
-            bundle.observations[p].iter().filter_map(of).collect()
+            bundle.observations[p].iter().filter_map(of)
         };
         let n = self.x.len();
         let border = n - SHARED;
@@ -346,16 +351,18 @@ impl Way {
             .into_par_iter()
             .map(|range| {
                 let mut right = vec![0.0; n];
+                let mut of_point = Vec::new();
                 for p in range {
-                    let rows = rows(p);
+                    of_point.clear();
+                    of_point.extend(rows(p));
                     let (mut v, mut g) = (Matrix3::zeros(), Vector3::zeros());
-                    for (_, row) in &rows {
+                    for (_, row) in &of_point {
                         v += row.point.transpose() * row.point;
                         g += row.point.transpose() * row.residual;
                     }
                     let Some(inverse) = damped_inverse(&v, damping) else { continue };
                     let own = inverse * g;
-                    for (camera, row) in &rows {
+                    for (camera, row) in &of_point {
                         let rest = row.residual - row.point * own;
                         let (by_camera, by_shared) = (row.camera.transpose() * rest, row.shared.transpose() * rest);
                         right[camera * C..(camera + 1) * C].iter_mut().zip(by_camera.iter()).for_each(|(a, b)| *a += b);
@@ -370,7 +377,7 @@ impl Way {
             x.iter_mut().zip(part).for_each(|(a, b)| *a += b);
         }
         factored.solve(&mut x);
-        let bend = Self::to::<C>(bundle, damping, x, rows);
+        let bend = Self::to::<C, _>(bundle, damping, x, rows);
         let half = |a: &f64, b: &f64| a + 0.5 * b;
         Some(Self {
             x: self.x.iter().zip(&bend.x).map(|(a, b)| half(a, b)).collect(),

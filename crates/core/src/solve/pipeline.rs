@@ -5,7 +5,7 @@ use super::astray::{Astray, AstrayTrack};
 use super::bundle::Move;
 use super::choice::TrackChoice;
 use super::nodal::{self, NodalFit};
-use super::report::{Grade, Motion, Reason, Solution, SolveFailure, verdict};
+use super::report::{Motion, Solution, SolveFailure, verdict};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::{
     BRIDGE_PARALLAX_DEG, StartWith, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle, zoom_gain,
@@ -294,7 +294,7 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
             let mut chosen = if better { z } else { f };
             if !better {
                 // The zoom was tried, and is no better.
-                chosen.solution.asked.zoom_gain = 0.0;
+                chosen.solution.asked.zoom_gain = None;
                 chosen.solution.verdict = verdict(&chosen.solution, problem.scale());
             }
             Ok(chosen)
@@ -391,10 +391,6 @@ fn weighed(input: &Input, adjusted: &Adjusting, scene: &Scene) -> Result<Solutio
         solution.agreeing_again = adjusted.agree_with(&left, scene);
     }
     solution.verdict = verdict(&solution, problem.scale());
-    if settings.motion == MotionChoice::Planar && solution.motion == Motion::Free {
-        let text = "the scene is not as flat as was said; the points lie where the tracks put them".to_owned();
-        solution.verdict.reasons.push(Reason::new(Grade::Good, text));
-    }
     Ok(solution)
 }
 

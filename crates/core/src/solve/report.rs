@@ -1,6 +1,5 @@
 //! What a solve hands on, and how far it can be trusted.
 
-use super::adjusting::RELEASE_GAIN;
 use super::astray::{Astray, AstrayTrack};
 use crate::geometry::{Lens, Pose};
 use crate::track::TrackId;
@@ -138,15 +137,15 @@ impl Motion {
     }
 }
 
-/// What the tracks ask for although it was ruled out, or could not be had.
+/// What was said, and what the tracks ask for although it was ruled out, or could not be had.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 pub struct Asked {
-    /// Part of the cost that a focal length of its own for each frame takes away.
-    pub zoom_gain: f64,
-    /// Part of the cost that another readout takes away.
-    pub roll_gain: f64,
-    /// That readout, part of the frame time.
-    pub readout: f64,
+    /// Part of the cost that a focal length of its own for each frame takes away, where that is worth it.
+    pub zoom_gain: Option<f64>,
+    /// Part of the cost that another readout takes away, where that is worth it, and that readout, part of the frame time.
+    pub roll: Option<[f64; 2]>,
+    /// Whether the scene was said to be near-planar.
+    pub flat: bool,
 }
 
 /// A solved camera.
@@ -401,7 +400,7 @@ fn grade(value: f64, good: f64, fair: f64) -> Grade {
 }
 
 impl Reason {
-    pub(super) fn new(grade: Grade, text: String) -> Self {
+    fn new(grade: Grade, text: String) -> Self {
         Self { grade, text, frames: None, tracks: Vec::new() }
     }
 
@@ -487,6 +486,10 @@ fn of_move(solution: &Solution) -> Vec<Reason> {
             format!("the scene is nearly flat: nine in ten points lie within {:.1} % of their distance from one plane", 100.0 * flatness);
         reasons.push(Reason::new(Grade::Good, text));
     }
+    if solution.asked.flat && solution.motion == Motion::Free {
+        let text = "the scene is not as flat as was said; the points lie where the tracks put them".to_owned();
+        reasons.push(Reason::new(Grade::Good, text));
+    }
     reasons
 }
 
@@ -499,21 +502,21 @@ fn of_lens(solution: &Solution) -> Vec<Reason> {
     }
     let asked = solution.asked;
     let doubt = |gain: f64| if gain < WEAK_GAIN { Grade::Fair } else { Grade::Weak };
-    if asked.zoom_gain >= RELEASE_GAIN {
+    if let Some(gain) = asked.zoom_gain {
         let text = format!(
             "the tracks ask for a zoom: a focal length for each frame leaves {:.0} % less error than a fixed one. Let the lens be found by itself",
-            100.0 * asked.zoom_gain
+            100.0 * gain
         );
-        reasons.push(Reason::new(doubt(asked.zoom_gain), text));
+        reasons.push(Reason::new(doubt(gain), text));
     }
-    if asked.roll_gain >= RELEASE_GAIN {
+    if let Some([gain, readout]) = asked.roll {
         let text = format!(
             "the tracks speak for a readout over {:.2} of the frame time, which leaves {:.0} % less error than {:.2}. Let it be found by itself",
-            asked.readout,
-            100.0 * asked.roll_gain,
+            readout,
+            100.0 * gain,
             solution.readout
         );
-        reasons.push(Reason::new(doubt(asked.roll_gain), text));
+        reasons.push(Reason::new(doubt(gain), text));
     }
     if solution.readout != 0.0 {
         let text = format!("rolling shutter: the rows are read over {:.2} of the frame time", solution.readout);
