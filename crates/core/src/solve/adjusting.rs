@@ -3,6 +3,7 @@
 use super::Problem;
 use super::astray::{self, AstrayTrack};
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
+use super::far::{self, FarPoint};
 use super::firmness::{CameraFirmness, firmness};
 use super::report::{Asked, FLAT, Grade, Motion, Solution, SolvedFrame, SolvedPoint, Verdict, median};
 use super::resect;
@@ -12,13 +13,13 @@ use super::state::Scene;
 use crate::geometry::{Lens, Pose, Similarity, parallax_rad};
 use crate::random::SplitMix64;
 use crate::track::TrackId;
-use nalgebra::{Matrix3, Rotation3, Vector3};
+use nalgebra::{Matrix3, Rotation3, Vector2, Vector3};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Points that must agree for a frame to count as solved.
 pub(super) const MIN_FRAME_POINTS: usize = 12;
-/// Parallax below which far points are left to the later stages, degrees.
+/// Parallax below which a point has no depth, degrees.
 const FAR_PARALLAX_DEG: f64 = 0.25;
 /// Ratio of the median of a 2D normal error's length to its deviation on one axis.
 const MEDIAN_OF_RAYLEIGH: f64 = 1.1774;
@@ -148,8 +149,8 @@ impl<'a> Adjusting<'a> {
             }
         }
         scene.take(&self.bundle, &self.frames);
-        for (&t, point) in self.tracks.iter().zip(&self.bundle.points) {
-            scene.points[t] = Some(*point);
+        for (p, (&t, point)) in self.tracks.iter().zip(&self.bundle.points).enumerate() {
+            scene.points[t] = Some(*point).filter(|_| self.bundle.far(p).is_none());
         }
         if last {
             let sigma_px = self.sigma_px().max(0.01);
@@ -225,6 +226,7 @@ impl<'a> Adjusting<'a> {
         }
         self.tracks = std::mem::take(&mut self.tracks).into_iter().step_by(step).collect();
         self.bundle.points = std::mem::take(&mut self.bundle.points).into_iter().step_by(step).collect();
+        self.bundle.anchors = std::mem::take(&mut self.bundle.anchors).into_iter().step_by(step).collect();
         self.bundle.observations = std::mem::take(&mut self.bundle.observations).into_iter().step_by(step).collect();
     }
 
@@ -234,8 +236,12 @@ impl<'a> Adjusting<'a> {
         let rest: Vec<u32> = scene.posed().into_iter().filter(|f| self.frames.binary_search(f).is_err()).collect();
         rest.iter().for_each(|&f| scene.zoom_between(f, &self.frames));
         let mut sights: Vec<Vec<resect::Sight>> = vec![Vec::new(); problem.frames];
-        for (&t, point) in self.tracks.iter().zip(&self.bundle.points) {
-            problem.tracks[t].iter().for_each(|&(f, pixel)| sights[f as usize].push((pixel, *point)));
+        for (p, (&t, point)) in self.tracks.iter().zip(&self.bundle.points).enumerate() {
+            let is_far = self.bundle.far(p).is_some();
+            for &(f, pixel) in &problem.tracks[t] {
+                let facing = scene.poses[f as usize].filter(|_| is_far).map_or(*point, |pose| far::facing(&pose, point));
+                sights[f as usize].push((pixel, facing));
+            }
         }
         let loose = resect::Loose { shift: scene.motion == Move::Free, focal: scene.zooms() };
         let placed: Vec<(Pose, Lens)> = rest
@@ -259,36 +265,54 @@ impl<'a> Adjusting<'a> {
             let last = posed.len().saturating_sub(1);
             let frames: Vec<u32> = posed.iter().enumerate().filter(|(i, _)| i % step == 0 || *i == last).map(|(_, f)| *f).collect();
             let index = places_of(&frames, problem.frames);
-            let taken: Vec<Option<(Vector3<f64>, Vec<Observation>)>> = (0..problem.tracks.len())
+            let centres: Vec<Vector3<f64>> = frames.iter().filter_map(|&f| scene.poses[f as usize]).map(|p| p.centre()).collect();
+            let farthest = far::farthest(centres.iter().copied());
+            let taken: Vec<Option<Taken>> = (0..problem.tracks.len())
                 .into_par_iter()
                 .map(|t| {
+                    let trusted = problem.trusted[t];
                     // What a person insists on is taken whatever it does.
-                    let (limit_px, least_deg) = if problem.trusted[t] { (f64::INFINITY, 0.0) } else { (limit_px, FAR_PARALLAX_DEG) };
-                    let point = scene.points[t].or_else(|| place_track(problem, scene, t, limit_px, least_deg))?;
-                    agreeing(problem, scene, t, point, &index, limit_px).or_else(|| {
-                        let again = place_track(problem, scene, t, limit_px, least_deg)?;
-                        agreeing(problem, scene, t, again, &index, limit_px)
+                    let (limit_px, least_deg) = if trusted { (f64::INFINITY, 0.0) } else { (limit_px, FAR_PARALLAX_DEG) };
+                    let views = |position, miss: &Miss| agreeing(problem, t, &index, |f, pixel| miss(f, pixel, &position), limit_px);
+                    let near =
+                        |position| views(position, &|f, px, at| scene.miss(f, px, at)).map(|seen| Taken { position, anchor: None, seen });
+                    let before =
+                        scene.points[t].and_then(near).filter(|p| trusted || has_depth(scene.motion, &centres, p.position, &p.seen));
+                    before.or_else(|| place_track(problem, scene, t, limit_px, least_deg).and_then(near)).or_else(|| {
+                        let (FarPoint { position, anchor }, infinite) = far::place(problem, scene, t, farthest)?;
+                        let seen = views(position, &|f, px, at| far::miss(scene, f, px, at))?;
+                        if (position - anchor).dot(&(infinite - anchor)) < 0.0 {
+                            // Beyond infinity there is nothing but noise.
+                            views(infinite, &|f, px, at| scene.miss(f, px, at))?;
+                        }
+                        (!has_depth(scene.motion, &centres, position, &seen)).then_some(Taken { position, anchor: Some(anchor), seen })
                     })
                 })
                 .collect();
             self.bundle.points.clear();
+            self.bundle.anchors.clear();
             self.bundle.observations.clear();
             self.tracks.clear();
             let mut counts = vec![0usize; frames.len()];
             for (t, entry) in taken.into_iter().enumerate() {
-                scene.points[t] = entry.as_ref().map(|e| e.0);
-                if let Some((point, seen)) = entry {
-                    seen.iter().for_each(|o| counts[o.camera as usize] += 1);
+                scene.points[t] = entry.as_ref().filter(|p| p.anchor.is_none()).map(|p| p.position);
+                if let Some(Taken { position, anchor, seen }) = entry {
+                    // What is far off holds the turn of a frame, but not its place.
+                    if anchor.is_none() {
+                        seen.iter().for_each(|o| counts[o.camera as usize] += 1);
+                    }
                     self.tracks.push(t);
-                    self.bundle.points.push(point);
+                    self.bundle.points.push(position);
+                    self.bundle.anchors.push(anchor);
                     self.bundle.observations.push(seen);
                 }
             }
             // A frame that is left with too few points has no camera.
             let thin: Vec<u32> = frames.iter().zip(&counts).filter(|(_, c)| **c < MIN_FRAME_POINTS).map(|(f, _)| *f).collect();
             if thin.is_empty() || thin.len() == frames.len() {
-                let (points, observations) = (std::mem::take(&mut self.bundle.points), std::mem::take(&mut self.bundle.observations));
-                self.bundle = Bundle { points, observations, ..scene.bundle(&frames) };
+                let bundle = std::mem::replace(&mut self.bundle, scene.bundle(&frames));
+                let Bundle { points, anchors, observations, .. } = bundle;
+                self.bundle = Bundle { points, anchors, observations, ..scene.bundle(&frames) };
                 self.frames = frames;
                 return;
             }
@@ -397,21 +421,22 @@ impl<'a> Adjusting<'a> {
     fn excerpt(&self, scene: &Scene, frames: &[u32]) -> Bundle {
         let index = places_of(frames, self.problem.frames);
         let mut part = scene.bundle(frames);
-        let seen_there: Vec<(Vector3<f64>, Vec<Observation>)> = self
+        let seen_there: Vec<(usize, Vec<Observation>)> = self
             .tracks
             .iter()
-            .zip(&self.bundle.points)
-            .filter_map(|(&t, point)| {
+            .enumerate()
+            .filter_map(|(p, &t)| {
                 let seen: Vec<Observation> = self.problem.tracks[t]
                     .iter()
                     .filter_map(|&(f, pixel)| Some(Observation { camera: index[f as usize]?, pixel }))
                     .collect();
-                (seen.len() >= 4).then_some((*point, seen))
+                (seen.len() >= 4).then_some((p, seen))
             })
             .collect();
         let step = seen_there.len().div_ceil(PROBE_POINTS).max(1);
-        for (point, seen) in seen_there.into_iter().step_by(step) {
-            part.points.push(point);
+        for (p, seen) in seen_there.into_iter().step_by(step) {
+            part.points.push(self.bundle.points[p]);
+            part.anchors.push(self.bundle.anchors[p]);
             part.observations.push(seen);
         }
         part
@@ -425,8 +450,7 @@ impl<'a> Adjusting<'a> {
 
     /// How far nine in ten points lie from the plane that holds the most of them, as a part of their distance from the
     /// nearest camera (RANSAC over planes through three points).
-    fn flatness(&self) -> Option<f64> {
-        let points = &self.bundle.points;
+    fn flatness(&self, points: &[Vector3<f64>]) -> Option<f64> {
         let step = points.len().div_ceil(FLAT_POINTS).max(1);
         let some: Vec<(Vector3<f64>, f64)> = points
             .iter()
@@ -452,14 +476,17 @@ impl<'a> Adjusting<'a> {
         let index = places_of(&frames, other.frames);
         let agrees = |t: usize| {
             let point = place_track(other, scene, t, self.limit_px, FAR_PARALLAX_DEG)?;
-            agreeing(other, scene, t, point, &index, self.limit_px).map(|_| other.ids[t])
+            agreeing(other, t, &index, |f, pixel| scene.miss(f, pixel, &point), self.limit_px).map(|_| other.ids[t])
         };
         (0..other.tracks.len()).into_par_iter().filter_map(agrees).collect()
     }
 
     /// What came out, upright and in a handy size; still without a verdict.
     pub fn solution(&self, scene: &Scene) -> Solution {
-        let gauge = upright(&self.bundle.poses, &self.bundle.points, scene.motion);
+        let centres: Vec<Vector3<f64>> = self.bundle.poses.iter().map(Pose::centre).collect();
+        let near: Vec<bool> = (0..self.bundle.points.len()).map(|p| self.bundle.far(p).is_none()).collect();
+        let with_depth: Vec<Vector3<f64>> = self.bundle.points.iter().zip(&near).filter(|(_, near)| **near).map(|(p, _)| *p).collect();
+        let gauge = upright(&self.bundle.poses, &with_depth, scene.motion);
         let residuals = self.bundle.residuals();
         let mut of_frame = vec![(0.0f64, 0u32); self.frames.len()];
         let mut points = Vec::with_capacity(self.tracks.len());
@@ -479,7 +506,9 @@ impl<'a> Adjusting<'a> {
             }
             total += sum;
             n += seen.len();
-            let centres: Vec<_> = seen.iter().map(|o| self.bundle.poses[o.camera as usize].centre()).collect();
+            if !near[p] {
+                continue;
+            }
             let ends = |o: Option<&Observation>| o.map_or(0, |o| self.frames[o.camera as usize]);
             points.push(SolvedPoint {
                 id: self.problem.ids[self.tracks[p]],
@@ -489,7 +518,7 @@ impl<'a> Adjusting<'a> {
                 last_frame: ends(seen.last()),
                 views: seen.len() as u32,
                 spread: self.firm_tracks.get(&self.tracks[p]).map_or([0.0; 6], |c| packed(&gauge_spread(&gauge, c))),
-                parallax_deg: if scene.motion == Move::Nodal { 0.0 } else { parallax_rad(self.bundle.points[p], &centres).to_degrees() },
+                parallax_deg: if scene.motion == Move::Nodal { 0.0 } else { parallax_deg(&centres, self.bundle.points[p], seen) },
             });
         }
         let used: BTreeSet<TrackId> = points.iter().map(|p| p.id).collect();
@@ -513,7 +542,7 @@ impl<'a> Adjusting<'a> {
             })
             .collect();
         let angles: Vec<f64> = points.iter().map(|p| p.parallax_deg).collect();
-        let flatness = if scene.motion == Move::Free { self.flatness() } else { None };
+        let flatness = if scene.motion == Move::Free { self.flatness(&with_depth) } else { None };
         Solution {
             width: self.problem.width,
             height: self.problem.height,
@@ -562,25 +591,46 @@ fn places_of(frames: &[u32], total: usize) -> Vec<Option<u32>> {
     places
 }
 
+/// A track as it is taken into the bundle.
+struct Taken {
+    position: Vector3<f64>,
+    /// Of a point that is far off.
+    anchor: Option<Vector3<f64>>,
+    seen: Vec<Observation>,
+}
+
+/// How far a place is missed on a frame, px; `None` where it cannot be seen.
+type Miss<'a> = dyn Fn(u32, &Vector2<f64>, &Vector3<f64>) -> Option<f64> + 'a;
+
 /// The observations of a track that agree within the limit; `None` when too few of its views do.
 fn agreeing(
     problem: &Problem,
-    scene: &Scene,
     track: usize,
-    point: Vector3<f64>,
     index: &[Option<u32>],
+    miss: impl Fn(u32, &Vector2<f64>) -> Option<f64>,
     limit_px: f64,
-) -> Option<(Vector3<f64>, Vec<Observation>)> {
+) -> Option<Vec<Observation>> {
     let mut views = 0;
     let mut seen = Vec::new();
     for &(f, pixel) in &problem.tracks[track] {
         let Some(camera) = index[f as usize] else { continue };
         views += 1;
-        if scene.miss(f, &pixel, &point).is_some_and(|m| m < limit_px) {
+        if miss(f, &pixel).is_some_and(|m| m < limit_px) {
             seen.push(Observation { camera, pixel });
         }
     }
-    (seen.len() >= 3 && seen.len() * 10 >= views * 7).then_some((point, seen))
+    (seen.len() >= 3 && seen.len() * 10 >= views * 7).then_some(seen)
+}
+
+/// The parallax of a point over its views, degrees; `centres` are those of the cameras of the bundle.
+fn parallax_deg(centres: &[Vector3<f64>], point: Vector3<f64>, seen: &[Observation]) -> f64 {
+    let from: Vec<Vector3<f64>> = seen.iter().map(|o| centres[o.camera as usize]).collect();
+    parallax_rad(point, &from).to_degrees()
+}
+
+/// Whether enough parallax is seen of a point for it to have a place; of a nodal move all that is there is directions.
+fn has_depth(motion: Move, centres: &[Vector3<f64>], point: Vector3<f64>, seen: &[Observation]) -> bool {
+    motion == Move::Nodal || parallax_deg(centres, point, seen) >= FAR_PARALLAX_DEG
 }
 
 /// How much lower the cost comes with more released than without, and the bundle that it comes from.

@@ -1,6 +1,7 @@
-//! Why tracks do not follow the camera.
+//! Why tracks have no place in the scene.
 
 use super::Problem;
+use super::far::FAR_VIEWS;
 use super::start::place_track;
 use super::state::Scene;
 use crate::track::TrackId;
@@ -17,7 +18,7 @@ const STILL_PX: f64 = 1.6;
 /// How much more the picture must move meanwhile for that to mean anything.
 const STILL_AGAINST: f64 = 5.0;
 
-/// Why a track does not follow the camera.
+/// Why a track has no place in the scene.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Astray {
@@ -65,13 +66,13 @@ impl Astray {
             Self::OwnWay => "no fixed place of the scene explains them: people, cars, water",
             Self::OnFrame => "they keep their place on the frame while the picture moves: captions, marks on the lens",
             Self::Partly => "a fixed place explains a part of their frames: edges before one another, reflections",
-            Self::Far => "they follow the turn of the camera, but have no depth",
+            Self::Far => "no parallax is seen of them: they hold the turn of the camera, but have no place",
             Self::Short => "they are seen on too few frames",
         }
     }
 }
 
-/// A track that does not follow the camera.
+/// A track that has no place in the scene.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct AstrayTrack {
     /// Which.
@@ -85,8 +86,7 @@ pub struct AstrayTrack {
 /// Says why a track of the problem is not used, where points agree within `limit_px`.
 pub(super) fn reason(problem: &Problem, scene: &Scene, track: usize, limit_px: f64) -> AstrayTrack {
     let id = problem.ids[track];
-    let views: Vec<(u32, Vector2<f64>)> =
-        problem.tracks[track].iter().filter(|(f, _)| scene.poses[*f as usize].is_some()).copied().collect();
+    let views = posed_views(problem, scene, track);
     let say = |why, miss_px| AstrayTrack { id, why, miss_px };
     if views.len() < 3 {
         return say(Astray::Short, None);
@@ -103,14 +103,19 @@ pub(super) fn reason(problem: &Problem, scene: &Scene, track: usize, limit_px: f
     let placed = place_track(problem, scene, track, f64::INFINITY, 0.0).map(of_point);
     let middle = |m: &Option<Vec<f64>>| m.as_ref().map(|m| m[m.len() / 2]).filter(|m| m.is_finite());
     let miss_px = middle(&placed).or_else(|| middle(&of_direction));
-    if far || placed.as_ref().is_some_and(|m| within(m) >= MOST_VIEWS) {
-        return say(Astray::Far, miss_px);
-    }
     if stands_still(problem, scene, &views) {
         return say(Astray::OnFrame, miss_px);
     }
+    if far || placed.as_ref().is_some_and(|m| within(m) >= MOST_VIEWS) {
+        return say(if views.len() < FAR_VIEWS { Astray::Short } else { Astray::Far }, miss_px);
+    }
     let some = placed.as_ref().is_some_and(|m| within(m) >= SOME_VIEWS);
     say(if some { Astray::Partly } else { Astray::OwnWay }, miss_px)
+}
+
+/// The views of a track on frames that have poses.
+pub(super) fn posed_views(problem: &Problem, scene: &Scene, track: usize) -> Vec<(u32, Vector2<f64>)> {
+    problem.tracks[track].iter().filter(|(f, _)| scene.poses[*f as usize].is_some()).copied().collect()
 }
 
 /// The mean direction of the rays in the world.
@@ -128,7 +133,7 @@ fn miss_of_direction(scene: &Scene, frame: u32, pixel: &Vector2<f64>, direction:
 }
 
 /// Whether the pixels stay where they are while the scene moves past: its points are carried off meanwhile.
-fn stands_still(problem: &Problem, scene: &Scene, views: &[(u32, Vector2<f64>)]) -> bool {
+pub(super) fn stands_still(problem: &Problem, scene: &Scene, views: &[(u32, Vector2<f64>)]) -> bool {
     let limit = STILL_PX * problem.scale();
     let middle = views[views.len() / 2].1;
     if views.iter().any(|(_, p)| (p - middle).norm() > limit) {

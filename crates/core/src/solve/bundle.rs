@@ -10,6 +10,7 @@
 //! has at the time of its row, taken from the neighbouring poses (Hedborg et al., "Rolling Shutter Bundle
 //! Adjustment", 2012, with quadratic motion within a frame).
 
+use super::far::{self, FarPoint};
 use super::normal;
 use crate::geometry::{Lens, Pose};
 use nalgebra::{Matrix3, Vector2, Vector3};
@@ -164,6 +165,8 @@ pub struct Bundle {
     pub middle_px: [f64; 2],
     /// World frame.
     pub points: Vec<Vector3<f64>>,
+    /// For each point that is far off the anchor of its ray; short or empty where none is.
+    pub anchors: Vec<Option<Vector3<f64>>>,
     /// For each point its observations, by rising camera.
     pub observations: Vec<Vec<Observation>>,
 }
@@ -181,8 +184,25 @@ impl Bundle {
             rows,
             middle_px: lens.centre_px,
             points: Vec::new(),
+            anchors: Vec::new(),
             observations: Vec::new(),
         }
+    }
+
+    /// A point that is far off, as such.
+    pub(super) fn far(&self, point: usize) -> Option<FarPoint> {
+        let anchor = (*self.anchors.get(point)?)?;
+        Some(FarPoint { position: self.points[point], anchor })
+    }
+
+    /// Whether a depth is one at which a point can be seen: in front of the camera, or, of a far point, beyond infinity.
+    pub(super) fn is_seen(&self, point: usize, depth: f64) -> bool {
+        depth > MIN_DEPTH || (depth < -MIN_DEPTH && self.far(point).is_some())
+    }
+
+    /// The inverse of the 3x3 block of a point, damped.
+    pub(super) fn damped_inverse(&self, point: usize, v: &Matrix3<f64>, damping: f64) -> Option<Matrix3<f64>> {
+        self.far(point).map_or_else(|| damped_inverse(v, damping), |far| far::damped_inverse(v, far, damping))
     }
 
     /// The lens of one camera.
@@ -215,7 +235,7 @@ impl Bundle {
     pub(super) fn residual_with(&self, point: usize, observation: &Observation, speeds: &[Speed]) -> Option<Vector2<f64>> {
         let c = self.pose_at(observation, speeds).to_camera(self.points[point]);
         let lens = self.lens_of(observation.camera as usize);
-        (c.z > MIN_DEPTH).then(|| observation.pixel - lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
+        self.is_seen(point, c.z).then(|| observation.pixel - lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
     }
 
     /// All residuals (seen minus projected), px, point by point and observation by observation; `None` behind
@@ -392,7 +412,7 @@ impl ZoomTerm {
     }
 }
 
-pub(super) fn damped_inverse(v: &Matrix3<f64>, damping: f64) -> Option<Matrix3<f64>> {
+fn damped_inverse(v: &Matrix3<f64>, damping: f64) -> Option<Matrix3<f64>> {
     let mut m = *v;
     for i in 0..3 {
         m[(i, i)] += (damping * v[(i, i)]).max(1e-12);
@@ -431,7 +451,7 @@ pub(super) mod tests {
         bundle
     }
 
-    fn disturb(bundle: &mut Bundle) {
+    pub(crate) fn disturb(bundle: &mut Bundle) {
         let mut random = SplitMix64::new(3);
         let mut unit = || random.below(1_000_000) as f64 / 500_000.0 - 1.0;
         let mut v = |s: f64| Vector3::new(unit(), unit(), unit()) * s;
@@ -446,7 +466,7 @@ pub(super) mod tests {
         let bundle = truth(3, 2, 0.0);
         let options = BundleOptions { k2: true, centre: true, loss_px: 1e9, ..BundleOptions::default() };
         let o = Observation { camera: 1, pixel: Vector2::new(500.0, 300.0) };
-        let row = normal::row::<6>(&bundle, bundle.points[1], &o, &options, &[]).unwrap();
+        let row = normal::row::<6>(&bundle, 1, &o, &options, &[]).unwrap();
         let h = 1e-6;
         let pixel = |b: &Bundle, p: Vector3<f64>| {
             let c = b.poses[1].to_camera(p);
@@ -495,7 +515,7 @@ pub(super) mod tests {
             let options = BundleOptions { loss_px: 0.7, curved, ..BundleOptions::default() };
             let right = bundle.observations[1][1];
             let o = Observation { pixel: right.pixel + Vector2::new(off, -0.3 * off), ..right };
-            let row = normal::row::<6>(&bundle, bundle.points[1], &o, &options, &[]).unwrap();
+            let row = normal::row::<6>(&bundle, 1, &o, &options, &[]).unwrap();
             let gradient = row.point.transpose() * row.residual * -2.0;
             let cost = |p: Vector3<f64>| {
                 let one = Bundle { points: vec![p], observations: vec![vec![o]], ..bundle.clone() };

@@ -21,6 +21,7 @@ mod adjusting;
 mod astray;
 pub mod bundle;
 pub mod choice;
+mod far;
 mod firmness;
 pub mod keyframes;
 pub mod nodal;

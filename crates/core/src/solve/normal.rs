@@ -3,9 +3,10 @@
 //! A camera has `C` unknowns: turn (3), shift (3, for a free move), and the logarithm of its own focal length (1, with
 //! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last six: focal length, k1, k2, readout, and the principal point.
 
-use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, MIN_DEPTH, Move, Observation, Speed, damped_inverse};
+use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Move, Observation, Speed};
+use super::far;
 use super::profile::Profile;
-use crate::geometry::hat;
+use crate::geometry::{Pose, hat};
 use nalgebra::{Matrix2, Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
 use rayon::prelude::*;
 
@@ -103,16 +104,16 @@ fn robust(residual: &Vector2<f64>, options: &BundleOptions) -> (Vector2<f64>, Ma
 
 pub(super) fn row<const C: usize>(
     bundle: &Bundle,
-    point: Vector3<f64>,
+    point: usize,
     observation: &Observation,
     options: &BundleOptions,
     speeds: &[Speed],
 ) -> Option<Row<C>> {
     let pose = bundle.pose_at(observation, speeds);
     let lens = bundle.lens_of(observation.camera as usize);
-    let turned = pose.rotation * point;
+    let turned = pose.rotation * bundle.points[point];
     let c = turned + pose.translation;
-    if c.z <= MIN_DEPTH {
+    if !bundle.is_seen(point, c.z) {
         return None;
     }
     let n = Vector2::new(c.x / c.z, c.y / c.z);
@@ -192,10 +193,8 @@ pub(super) fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, d
             for p in range {
                 work.rows.clear();
                 let seen = &bundle.observations[p];
-                work.rows.extend(
-                    seen.iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, bundle.points[p], o, options, &speeds)?))),
-                );
-                add_point(&mut work, damping, border, &mut normal, &mut diagonal);
+                work.rows.extend(seen.iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, p, o, options, &speeds)?))));
+                add_point(&mut work, &|v| bundle.damped_inverse(p, v, damping), border, &mut normal, &mut diagonal);
             }
             (normal, diagonal)
         })
@@ -246,7 +245,7 @@ fn step_of<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f6
     let speeds = bundle.speeds(options.readout);
     let speeds = &speeds;
     let rows = |p: usize| {
-        let of = move |o: &Observation| Some((o.camera as usize, row::<C>(bundle, bundle.points[p], o, options, speeds)?));
+        let of = move |o: &Observation| Some((o.camera as usize, row::<C>(bundle, p, o, options, speeds)?));
         bundle.observations[p].iter().filter_map(of)
     };
     let straight = Way::to::<C, _>(bundle, damping, std::mem::take(&mut normal.right), rows);
@@ -283,7 +282,7 @@ impl Way {
                     v += row.point.transpose() * row.point;
                     g += row.point.transpose() * rest;
                 }
-                damped_inverse(&v, damping).map_or_else(Vector3::zeros, |i| i * g)
+                bundle.damped_inverse(p, &v, damping).map_or_else(Vector3::zeros, |i| i * g)
             })
             .collect();
         Self { x, points }
@@ -307,7 +306,12 @@ impl Way {
                 moved.zoom[camera] += d[C - 1].clamp(-0.5, 0.5);
             }
         }
-        for (point, by) in moved.points.iter_mut().zip(&self.points) {
+        let farthest = if bundle.anchors.is_empty() { 0.0 } else { far::farthest(bundle.poses.iter().map(Pose::centre)) };
+        for (p, (point, by)) in moved.points.iter_mut().zip(&self.points).enumerate() {
+            if let Some(far) = bundle.far(p) {
+                *point = far::moved(far, &(by * part), farthest);
+                continue;
+            }
             *point += by * part;
             if options.motion == Move::Nodal {
                 *point = point.try_normalize(1e-12)?;
@@ -334,7 +338,7 @@ impl Way {
         let (ahead, speeds_ahead) = (&ahead, &speeds_ahead);
         let rows = |p: usize| {
             let of = move |o: &Observation| {
-                let row = row::<C>(bundle, bundle.points[p], o, options, speeds)?;
+                let row = row::<C>(bundle, p, o, options, speeds)?;
                 let (here, there) = (bundle.residual_with(p, o, speeds)?, ahead.residual_with(p, o, speeds_ahead)?);
                 let (_, scale) = robust(&here, options);
                 let camera = o.camera as usize;
@@ -360,7 +364,7 @@ impl Way {
                         v += row.point.transpose() * row.point;
                         g += row.point.transpose() * row.residual;
                     }
-                    let Some(inverse) = damped_inverse(&v, damping) else { continue };
+                    let Some(inverse) = bundle.damped_inverse(p, &v, damping) else { continue };
                     let own = inverse * g;
                     for (camera, row) in &of_point {
                         let rest = row.residual - row.point * own;
@@ -409,7 +413,15 @@ impl<const C: usize> Default for Work<C> {
 }
 
 /// Adds one point's part of the reduced system.
-fn add_point<const C: usize>(work: &mut Work<C>, damping: f64, border: usize, normal: &mut Normal, diagonal: &mut [f64]) {
+///
+/// `inverted` gives the damped inverse of its 3x3 block.
+fn add_point<const C: usize>(
+    work: &mut Work<C>,
+    inverted: &dyn Fn(&Matrix3<f64>) -> Option<Matrix3<f64>>,
+    border: usize,
+    normal: &mut Normal,
+    diagonal: &mut [f64],
+) {
     let Work { rows, w, w_rows } = work;
     let mut v = Matrix3::zeros();
     let mut g = Vector3::zeros();
@@ -419,7 +431,7 @@ fn add_point<const C: usize>(work: &mut Work<C>, damping: f64, border: usize, no
         g += row.point.transpose() * row.residual;
         shared_point += row.shared.transpose() * row.point;
     }
-    let Some(inverse) = damped_inverse(&v, damping) else { return };
+    let Some(inverse) = inverted(&v) else { return };
     w.clear();
     w.extend(rows.iter().map(|(_, row)| row.camera.transpose() * row.point));
     w_rows.clear();

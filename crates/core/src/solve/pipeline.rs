@@ -507,7 +507,8 @@ fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailur
             "Trim to the part that holds, or keep moving things out of the analysis",
         );
     }
-    let following = solution.points.len() as f64 / problem.tracks.len().max(1) as f64;
+    let far = solution.astray.iter().filter(|a| a.why == Astray::Far).count();
+    let following = (solution.points.len() + far) as f64 / problem.tracks.len().max(1) as f64;
     if following < MIN_FOLLOWING {
         return fail(
             format!("only {:.0} % of the {} tracks follow one camera", 100.0 * following, problem.tracks.len()),

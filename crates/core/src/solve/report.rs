@@ -592,12 +592,23 @@ fn of_firmness(solution: &Solution, scale: f64) -> Vec<Reason> {
 }
 
 fn of_strays(solution: &Solution) -> Vec<Reason> {
-    let of_kind = |why: Astray| {
+    let of_kind = |(why, one, many): (Astray, &str, &str)| {
         let tracks: Vec<TrackId> = solution.astray.iter().filter(|a| a.why == why).map(|a| a.id).collect();
-        (!tracks.is_empty())
-            .then(|| Reason::new(Grade::Good, format!("{} tracks are not used: they {}", tracks.len(), why.name())).of(tracks))
+        let text = match tracks.len() {
+            0 => return None,
+            1 => format!("1 track {one}"),
+            n => format!("{n} tracks {many}"),
+        };
+        Some(Reason::new(Grade::Good, text).of(tracks))
     };
-    [Astray::OwnWay, Astray::OnFrame].into_iter().filter_map(of_kind).collect()
+    [
+        (Astray::Far, "too far off for a depth holds the turn of the camera", "too far off for a depth hold the turn of the camera"),
+        (Astray::OwnWay, "is not used: it moves on its own", "are not used: they move on their own"),
+        (Astray::OnFrame, "is not used: it stands still on the frame", "are not used: they stand still on the frame"),
+    ]
+    .into_iter()
+    .filter_map(of_kind)
+    .collect()
 }
 
 #[cfg(test)]
@@ -662,7 +673,7 @@ mod tests {
         let said = verdict(&stray, 1.0);
         assert_eq!(said.grade, Grade::Good, "what is not used does no harm");
         let tracks = |word: &str| said.reasons.iter().find(|r| r.text.contains(word)).map(|r| r.tracks.clone());
-        assert_eq!((tracks("stand still"), tracks("reprojection")), (Some(vec![TrackId(400)]), Some(vec![TrackId(4)])));
+        assert_eq!((tracks("stands still"), tracks("reprojection")), (Some(vec![TrackId(400)]), Some(vec![TrackId(4)])));
         // The same error weighs less in a larger picture.
         let mut large = good;
         large.rms_px = 0.8;

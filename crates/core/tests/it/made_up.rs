@@ -35,6 +35,9 @@ pub struct Film {
     pub lenses: Vec<Lens>,
     pub poses: Vec<Pose>,
     pub tracks: TrackSet,
+    /// Tracks of what is near; those of the hills follow them.
+    pub near_tracks: usize,
+    /// What is near.
     pub world: Vec<Vector3<f64>>,
 }
 
@@ -51,12 +54,14 @@ pub struct Shooting {
     pub strays: f64,
     /// Height of the boxes, m; 0 is a flat scene.
     pub relief_m: f64,
+    /// How far off hills stand behind the scene, m; nothing for none.
+    pub hills_m: Option<f64>,
     pub seed: u64,
 }
 
 impl Shooting {
     pub fn plain(lens: Lens, noise_px: f64, strays: f64, seed: u64) -> Self {
-        Self { lens, zoom: |_| 0.0, readout: 0.0, noise_px, strays, relief_m: 5.0, seed }
+        Self { lens, zoom: |_| 0.0, readout: 0.0, noise_px, strays, relief_m: 5.0, hills_m: None, seed }
     }
 
     fn lens_at(&self, frame: f64) -> Lens {
@@ -84,8 +89,12 @@ pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
             Vector3::new(x, if i % 2 == 0 { 0.0 } else { 0.5 * how.relief_m * (random.unit() + 1.0) }, z)
         })
         .collect();
+    let hill =
+        |far: f64| move |i: u32| Vector3::new((0.013 * f64::from(i) - 1.0) * far, (0.08 + 0.06 * (2.4 * f64::from(i)).sin()) * far, -far);
+    let hills: Vec<Vector3<f64>> = how.hills_m.map_or_else(Vec::new, |far| (0..150).map(hill(far)).collect());
     let mut tracks = Vec::new();
-    for p in &world {
+    let mut near_tracks = 0;
+    for (k, p) in world.iter().chain(&hills).enumerate() {
         let wander = (random.unit() + 1.0 < 2.0 * how.strays).then(|| Vector2::new(random.unit(), random.unit()) * 3.0);
         let mut run: Option<Track> = None;
         for f in 0..poses.len() {
@@ -110,12 +119,13 @@ pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
             }
         }
         tracks.extend(run);
+        near_tracks = if k < world.len() { tracks.len() } else { near_tracks };
     }
     for (i, t) in tracks.iter_mut().enumerate() {
         t.id = TrackId(i as u32);
     }
     let tracks = TrackSet { width: WIDTH, height: HEIGHT, frames: poses.len() as u32, cuts: Vec::new(), tracks };
-    Film { lenses: (0..poses.len()).map(|f| how.lens_at(f as f64)).collect(), poses, tracks, world }
+    Film { lenses: (0..poses.len()).map(|f| how.lens_at(f as f64)).collect(), poses, tracks, near_tracks, world }
 }
 
 /// A lens with its axis in the middle.

@@ -5,5 +5,6 @@ mod datum;
 mod degenerate;
 mod made_up;
 mod solve_again;
+mod solve_far;
 mod solve_free;
 mod solve_kinds;
