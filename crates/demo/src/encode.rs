@@ -13,16 +13,14 @@ use std::process::{Command, Stdio};
 pub struct Compression<'a> {
     /// x264's preset.
     pub preset: &'a str,
-    /// x264's constant rate factor.
-    pub rate_factor: u32,
     /// Highest rate, kbit/s.
     pub most_kbit: Option<u32>,
     /// Whether the wind is heard.
     pub sound: bool,
 }
 
-/// How clips that try the solver are compressed: little, as footage from a camera is.
-pub const TRIAL: Compression = Compression { preset: "medium", rate_factor: 20, most_kbit: None, sound: false };
+/// How clips that try the solver are compressed.
+pub const TRIAL: Compression = Compression { preset: "medium", most_kbit: None, sound: false };
 
 /// Writes NAME.truth.json and NAME.mp4 of a take to a folder; the clip appears under its name when it is whole.
 ///
@@ -61,7 +59,7 @@ pub fn encode(scenery: &Scenery, take: &Take, to: &Path, how: &Compression, mut 
     }
     command.args(["-vf", "scale=out_color_matrix=bt709:out_range=tv,format=yuv420p", "-colorspace", "bt709"]);
     command.args(["-color_primaries", "bt709", "-color_trc", "bt709", "-c:v", "libx264", "-preset", how.preset]);
-    command.args(["-crf", &how.rate_factor.to_string()]);
+    command.args(["-crf", &take.rate_factor.to_string()]);
     if let Some(most) = how.most_kbit {
         command.args(["-maxrate", &format!("{most}k"), "-bufsize", &format!("{}k", 2 * most)]);
     }

@@ -26,6 +26,8 @@ pub const QUAY: Take = Take {
     contrast: 1.0,
     flicker: 0.0,
     crowd: 0,
+    caption: false,
+    rate_factor: 25,
 };
 
 /// Smooth unrest about 0, of size about 1: three waves of the given turns a frame.

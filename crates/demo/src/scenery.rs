@@ -61,6 +61,53 @@ struct Thing {
 pub struct Scenery {
     things: Vec<Thing>,
     sun: V,
+    shade: Shade,
+}
+
+/// Which things can stand before the sun, by where a place lies across its light.
+struct Shade {
+    /// Two directions across the light.
+    across: [V; 2],
+    /// Things that stand still, cell by cell, row by row.
+    cells: Vec<Vec<usize>>,
+    moving: Vec<usize>,
+}
+
+/// Cells of the shade each way, and the size of one, m.
+const SHADE_CELLS: usize = 64;
+const SHADE_CELL_M: f64 = 1.5;
+/// How far the light of the sun's edge strays from that of its middle on its way past the tallest thing, m.
+const SHADE_STRAY_M: f64 = 0.5;
+
+impl Shade {
+    fn new(things: &[Thing], sun: V) -> Self {
+        let a = sun.cross(&V::y()).normalize();
+        let mut shade = Self { across: [a, sun.cross(&a)], cells: vec![Vec::new(); SHADE_CELLS * SHADE_CELLS], moving: Vec::new() };
+        for (i, thing) in things.iter().enumerate() {
+            if thing.drift != V::zeros() {
+                shade.moving.push(i);
+                continue;
+            }
+            let reach = thing.bounding + SHADE_STRAY_M;
+            let range = |k: usize| {
+                let middle = shade.across[k].dot(&thing.middle);
+                let cell = |v: f64| (v / SHADE_CELL_M + SHADE_CELLS as f64 / 2.0).floor().clamp(0.0, SHADE_CELLS as f64) as usize;
+                cell(middle - reach)..(cell(middle + reach) + 1).min(SHADE_CELLS)
+            };
+            let (rows, columns) = (range(0), range(1));
+            for row in rows {
+                columns.clone().for_each(|column| shade.cells[row * SHADE_CELLS + column].push(i));
+            }
+        }
+        shade
+    }
+
+    fn of(&self, at: V) -> impl Iterator<Item = usize> {
+        let [row, column] = self.across.map(|a| a.dot(&at) / SHADE_CELL_M + SHADE_CELLS as f64 / 2.0);
+        let within = |v: f64| v >= 0.0 && v < SHADE_CELLS as f64;
+        let cell = if within(row) && within(column) { self.cells[row as usize * SHADE_CELLS + column as usize].as_slice() } else { &[] };
+        cell.iter().chain(&self.moving).copied()
+    }
 }
 
 /// What a ray met.
@@ -73,6 +120,13 @@ pub struct Met {
     normal: V,
     /// `None` for the ground.
     thing: Option<usize>,
+}
+
+impl Met {
+    /// Whether it is a thing on the move; the water is not one.
+    pub fn moves(&self) -> bool {
+        !self.still && self.thing.is_some()
+    }
 }
 
 impl Default for Scenery {
@@ -169,7 +223,8 @@ impl Scenery {
             add(middle + v(0.0, 1.15, 0.0), Form::Ellipsoid { radii: v(0.30, 0.42, 0.24) }, Skin::Coat(coat), drift);
             add(middle + v(0.0, 1.68, 0.0), Form::Ellipsoid { radii: v(0.12, 0.15, 0.12) }, Skin::Cloth([0.45, 0.28, 0.20]), drift);
         }
-        Self { things, sun: V::from(SUN).normalize() }
+        let sun = V::from(SUN).normalize();
+        Self { shade: Shade::new(&things, sun), things, sun }
     }
 
     /// The nearest thing along a ray, at a time given in frames.
@@ -241,7 +296,7 @@ impl Scenery {
         let (mut colour, gloss) = self.paint(&met, at, frame, footprint);
         let toward_sun = (self.sun + V::new(jitter[0] - 0.5, 0.0, jitter[1] - 0.5) * 0.05).normalize();
         let facing = met.normal.dot(&toward_sun).max(0.0);
-        let lit = facing > 0.0 && self.meet(at + met.normal * 2e-3, toward_sun, frame).is_none();
+        let lit = facing > 0.0 && self.meet_among(self.shade.of(at), at + met.normal * 2e-3, toward_sun, frame).is_none();
         let sun = if lit { facing as f32 * 1.25 } else { 0.0 };
         let open = 0.42 + 0.16 * met.normal.y as f32;
         for (k, c) in colour.iter_mut().enumerate() {

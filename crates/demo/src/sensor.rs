@@ -68,7 +68,39 @@ pub fn film(scenery: &Scenery, take: &Take, frame: u32) -> Vec<u8> {
             }
         }
     });
+    if take.caption {
+        burn_caption(&mut bytes, w, h, frame);
+    }
     bytes
+}
+
+/// Draws a frame counter and marks into a picture, as a camera's display does: bars and blocks in white with a dark edge,
+/// always in the same place.
+fn burn_caption(bytes: &mut [u8], width: usize, height: usize, frame: u32) {
+    let mut block = |left: usize, top: usize, wide: usize, high: usize| {
+        for (margin, level) in [(2, 16u8), (0, 235)] {
+            for y in top.saturating_sub(margin)..(top + high + margin).min(height) {
+                let row = 3 * y * width;
+                bytes[row + 3 * left.saturating_sub(margin)..row + 3 * (left + wide + margin).min(width)].fill(level);
+            }
+        }
+    };
+    // Words, as far as a tracker is concerned: letters' strokes of various heights.
+    for word in 0..9 {
+        for stroke in 0..5 {
+            let tall = 8 + scramble((word * 5 + stroke) as u64 + 1) as usize % 14;
+            block(60 + 46 * word + 8 * stroke, height - 40 - tall, 4, tall);
+        }
+    }
+    // The counter.
+    for bit in 0..8 {
+        let tall = if frame >> bit & 1 == 1 { 22 } else { 10 };
+        block(width - 180 + 14 * bit, 60 - tall, 7, tall);
+    }
+    // A frame's corners.
+    for (left, top) in [(40, 40), (width - 90, 40), (40, height - 44), (width - 90, height - 44)] {
+        block(left, top, 50, 4);
+    }
 }
 
 /// Linear light to display values (IEC 61966-2-1).

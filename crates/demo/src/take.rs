@@ -34,6 +34,10 @@ pub struct Take {
     pub flicker: f32,
     /// People who walk by close to the camera.
     pub crowd: usize,
+    /// Whether a caption is burnt in, as from a camera's display.
+    pub caption: bool,
+    /// x264's constant rate factor; the higher, the coarser.
+    pub rate_factor: u32,
 }
 
 impl Take {

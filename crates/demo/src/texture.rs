@@ -1,22 +1,35 @@
 //! Noise textures that fade where they are finer than what a pixel sees.
 
+const BY_X: u64 = 0x9E37_79B9_7F4A_7C15;
+const BY_Y: u64 = 0xC2B2_AE3D_27D4_EB4F;
+
 /// A fixed scramble of lattice coordinates to [0, 1).
 fn lattice(x: i64, y: i64, seed: u64) -> f32 {
-    let mut h = seed ^ (x as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ (y as u64).wrapping_mul(0xC2B2_AE3D_27D4_EB4F);
+    scrambled(seed ^ (x as u64).wrapping_mul(BY_X) ^ (y as u64).wrapping_mul(BY_Y))
+}
+
+fn scrambled(mut h: u64) -> f32 {
     h ^= h >> 29;
     h = h.wrapping_mul(0xBF58_476D_1CE4_E5B9);
     h ^= h >> 32;
     (h & 0xFF_FFFF) as f32 / 16_777_216.0
 }
 
+/// The whole number below: rays ask for it so often that a call for each would tell.
+fn below(x: f64) -> i64 {
+    let whole = x as i64;
+    whole - i64::from(x < whole as f64)
+}
+
 /// Value noise of cell size 1, 0 to 1 (Perlin's quintic ease, 2002).
 pub fn value(x: f64, y: f64, seed: u64) -> f32 {
-    let (xf, yf) = (x.floor(), y.floor());
-    let (xi, yi) = (xf as i64, yf as i64);
+    let (xi, yi) = (below(x), below(y));
     let ease = |t: f32| t * t * t * (t * (t * 6.0 - 15.0) + 10.0);
-    let (u, v) = (ease((x - xf) as f32), ease((y - yf) as f32));
-    let top = lattice(xi, yi, seed) * (1.0 - u) + lattice(xi + 1, yi, seed) * u;
-    let bottom = lattice(xi, yi + 1, seed) * (1.0 - u) + lattice(xi + 1, yi + 1, seed) * u;
+    let (u, v) = (ease((x - xi as f64) as f32), ease((y - yi as f64) as f32));
+    let (left, high) = ((xi as u64).wrapping_mul(BY_X), seed ^ (yi as u64).wrapping_mul(BY_Y));
+    let (right, low) = (left.wrapping_add(BY_X), seed ^ (yi as u64).wrapping_add(1).wrapping_mul(BY_Y));
+    let top = scrambled(high ^ left) * (1.0 - u) + scrambled(high ^ right) * u;
+    let bottom = scrambled(low ^ left) * (1.0 - u) + scrambled(low ^ right) * u;
     top * (1.0 - v) + bottom * v
 }
 

@@ -24,6 +24,8 @@ const PLAIN: Take = Take {
     contrast: 1.0,
     flicker: 0.0,
     crowd: 0,
+    caption: false,
+    rate_factor: 20,
 };
 
 fn unreachable_pose() -> Pose {
@@ -73,17 +75,66 @@ fn forward_long(frame: f64) -> Pose {
     forward(frame / 5.0)
 }
 
+/// Out of the hand, walking briskly: shakes of a degree and more.
+fn unsteady(frame: f64) -> Pose {
+    let t = frame / 100.0;
+    let bob = V::new(0.04 * (0.31 * frame).sin(), 0.05 * (0.62 * frame).sin().abs(), 0.0);
+    let eye = V::new(3.0 - 4.5 * t, 1.65, 11.0 - 4.0 * t) + bob;
+    aimed(eye, V::new(0.5 - 2.0 * t, 1.2, -7.0), shake(1.7 * frame, 0.02))
+}
+
+/// A whip of the head: at its fastest some 45 px a frame.
+fn whip(frame: f64) -> Pose {
+    let angle = -0.75 + 1.5 * ease(frame - 10.0, 55.0);
+    let eye = V::new(0.0, 1.8, 15.0);
+    aimed(eye, eye + V::new(angle.sin(), -0.06, -angle.cos()) * 10.0, shake(frame, 0.004))
+}
+
+/// Over the basin, most of the picture water.
+fn over_water(frame: f64) -> Pose {
+    let t = ease(frame, 100.0);
+    aimed(V::new(17.0 - 4.0 * t, 6.5 - t, 14.0 - 6.0 * t) + shake(frame, 0.06), V::new(6.5, 0.5, -9.0), shake(frame, 0.003))
+}
+
+/// Round the sheds with a wide lens.
+fn round(frame: f64) -> Pose {
+    let angle = 0.9 - 1.1 * frame / 100.0;
+    let eye = V::new(-1.0 + 15.0 * angle.sin(), 4.5, -6.0 + 15.0 * angle.cos());
+    aimed(eye, V::new(-1.0, 1.0, -6.0), shake(frame, 0.004))
+}
+
+/// From far off with a long lens, sidewards by a few metres.
+fn from_afar(frame: f64) -> Pose {
+    let t = ease(frame, 100.0);
+    aimed(V::new(-6.0 + 5.0 * t, 9.0, 62.0 - 2.0 * t) + shake(frame, 0.03), V::new(-1.0 + 0.5 * t, 1.0, -6.0), shake(frame, 0.0015))
+}
+
 /// All takes, by name.
-pub const TRIALS: [Take; 9] = [
+pub const TRIALS: [Take; 17] = [
     Take { name: "nodal-pan", motion: "nodal", pose: pan, ..PLAIN },
     Take { name: "nodal-zoom", motion: "nodal-zoom", pose: pan, focal: |f| 900.0 * (0.6 * ease(f, 120.0)).exp(), ..PLAIN },
     Take { name: "moving-zoom", motion: "zoom", pose: forward, focal: |f| 850.0 * (0.4 * ease(f - 15.0, 90.0)).exp(), ..PLAIN },
     Take { name: "flat-above", pose: above, ..PLAIN },
-    Take { name: "crowd", pose: walk, crowd: 26, ..PLAIN },
+    Take { name: "crowd", pose: walk, crowd: 50, ..PLAIN },
     Take { name: "rolling-shutter", pose: walk, readout: 0.7, shutter: 0.25, ..PLAIN },
     Take { name: "low-texture", pose: forward, contrast: 0.22, noise: 1.3, flicker: 0.08, ..PLAIN },
     Take { name: "long-600", pose: forward_long, frames: 600, rays: 2, ..PLAIN },
     Take { name: "uhd", pose: forward, width: 3840, height: 2160, frames: 60, rays: 2, ..PLAIN },
+    Take { name: "unsteady", pose: unsteady, frames: 100, rays: 4, shutter: 0.9, noise: 2.0, rate_factor: 27, ..PLAIN },
+    Take { name: "whip", motion: "nodal", pose: whip, frames: 75, rays: 4, shutter: 0.5, ..PLAIN },
+    Take { name: "captioned", pose: forward, frames: 100, flicker: 0.3, caption: true, rate_factor: 31, ..PLAIN },
+    Take { name: "over-water", pose: over_water, frames: 100, rays: 2, ..PLAIN },
+    Take { name: "wide-round", pose: round, focal: |_| 620.0, k1: -0.1, frames: 100, rays: 2, ..PLAIN },
+    Take { name: "long-lens", pose: from_afar, focal: |_| 3000.0, k1: 0.03, frames: 100, rays: 2, ..PLAIN },
+    Take {
+        name: "zoom-unsteady",
+        motion: "zoom",
+        pose: unsteady,
+        focal: |f| 900.0 * (0.45 * ease(f - 20.0, 60.0)).exp(),
+        frames: 100,
+        ..PLAIN
+    },
+    Take { name: "rolling-unsteady", pose: unsteady, frames: 100, readout: 0.9, shutter: 0.3, ..PLAIN },
 ];
 
 /// The take of a name.

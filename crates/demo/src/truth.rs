@@ -31,6 +31,9 @@ pub struct Truth {
     /// Part of the frame time between the first and the last row, where it is not zero.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rolling_shutter_readout: Option<f64>,
+    /// Part of the picture that things on the move cover, over all frames.
+    #[serde(default)]
+    pub moving_share: f64,
     /// One camera a frame.
     pub frames: Vec<TrueCamera>,
     /// Points on things that stand still.
@@ -132,10 +135,30 @@ pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
         height: take.height,
         fps: f64::from(RATE),
         motion: take.motion.to_owned(),
+        moving_share: moving_share(scenery, take),
         rolling_shutter_readout: (take.readout > 0.0).then_some(take.readout),
         frames,
         points,
     }
+}
+
+/// Frames and pixels between those that are asked what moves there.
+const SHARE_STEP: (usize, usize) = (5, 20);
+
+fn moving_share(scenery: &Scenery, take: &Take) -> f64 {
+    let (mut asked, mut moving) = (0usize, 0usize);
+    for frame in (0..take.frames).step_by(SHARE_STEP.0).map(f64::from) {
+        let (pose, lens) = (take.pose(frame), take.lens(frame));
+        for y in (0..take.height).step_by(SHARE_STEP.1) {
+            for x in (0..take.width).step_by(SHARE_STEP.1) {
+                let n = lens.normalise(Vector2::new(f64::from(x), f64::from(y)));
+                let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+                asked += 1;
+                moving += usize::from(scenery.meet(pose.centre(), ray, frame).is_some_and(|m| m.moves()));
+            }
+        }
+    }
+    moving as f64 / asked as f64
 }
 
 fn sees(scenery: &Scenery, take: &Take, point: Vector3<f64>, frame: u32) -> bool {
