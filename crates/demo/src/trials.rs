@@ -75,12 +75,12 @@ fn forward_long(frame: f64) -> Pose {
     forward(frame / 5.0)
 }
 
-/// Out of the hand, walking briskly: shakes of a degree and more.
+/// Out of the hand, walking briskly: shakes of up to a degree.
 fn unsteady(frame: f64) -> Pose {
     let t = frame / 100.0;
     let bob = V::new(0.04 * (0.31 * frame).sin(), 0.05 * (0.62 * frame).sin().abs(), 0.0);
     let eye = V::new(3.0 - 4.5 * t, 1.65, 11.0 - 4.0 * t) + bob;
-    aimed(eye, V::new(0.5 - 2.0 * t, 1.2, -7.0), shake(1.7 * frame, 0.02))
+    aimed(eye, V::new(0.5 - 2.0 * t, 1.2, -7.0), shake(frame, 0.016))
 }
 
 /// A whip of the head: at its fastest some 45 px a frame.
@@ -120,9 +120,9 @@ pub const TRIALS: [Take; 17] = [
     Take { name: "low-texture", pose: forward, contrast: 0.22, noise: 1.3, flicker: 0.08, ..PLAIN },
     Take { name: "long-600", pose: forward_long, frames: 600, rays: 2, ..PLAIN },
     Take { name: "uhd", pose: forward, width: 3840, height: 2160, frames: 60, rays: 2, ..PLAIN },
-    Take { name: "unsteady", pose: unsteady, frames: 100, rays: 4, shutter: 0.9, noise: 2.0, rate_factor: 27, ..PLAIN },
+    Take { name: "unsteady", pose: unsteady, frames: 100, rays: 4, shutter: 0.7, noise: 2.0, rate_factor: 25, ..PLAIN },
     Take { name: "whip", motion: "nodal", pose: whip, frames: 75, rays: 4, shutter: 0.5, ..PLAIN },
-    Take { name: "captioned", pose: forward, frames: 100, flicker: 0.3, caption: true, rate_factor: 31, ..PLAIN },
+    Take { name: "captioned", pose: forward, frames: 100, flicker: 0.3, caption: true, rate_factor: 27, ..PLAIN },
     Take { name: "over-water", pose: over_water, frames: 100, rays: 2, ..PLAIN },
     Take { name: "wide-round", pose: round, focal: |_| 620.0, k1: -0.1, frames: 100, rays: 2, ..PLAIN },
     Take { name: "long-lens", pose: from_afar, focal: |_| 3000.0, k1: 0.03, frames: 100, rays: 2, ..PLAIN },

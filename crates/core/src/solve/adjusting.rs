@@ -19,6 +19,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// Points that must agree for a frame to count as solved.
 pub(super) const MIN_FRAME_POINTS: usize = 12;
+/// Steps of the last round.
+const LAST_STEPS: usize = 10;
 /// Parallax below which a point has no depth, degrees.
 const FAR_PARALLAX_DEG: f64 = 0.25;
 /// Ratio of the median of a 2D normal error's length to its deviation on one axis.
@@ -80,6 +82,10 @@ pub(super) struct Adjusting<'a> {
     /// How firmly frames and tracks are known, from the last round.
     firm_frames: BTreeMap<u32, CameraFirmness>,
     firm_tracks: BTreeMap<usize, Matrix3<f64>>,
+    /// Part of all views that are of tracks that agree, from the last round.
+    following: f64,
+    /// Every how many frames take part in rounds before the last, at least.
+    least_step: usize,
     /// Within what a point agrees, from the last round, px.
     limit_px: f64,
     /// What the tracks ask for beyond what was said.
@@ -102,6 +108,8 @@ impl<'a> Adjusting<'a> {
             focal_by_tracks: None,
             firm_frames: BTreeMap::new(),
             firm_tracks: BTreeMap::new(),
+            following: 0.0,
+            least_step: 1,
             limit_px: problem.scale(),
             asked: Asked::default(),
         }
@@ -110,6 +118,23 @@ impl<'a> Adjusting<'a> {
     /// Takes in every track that agrees within `limit_px`, observation by observation, and adjusts. A
     /// loss or limit of zero is set from the noise that the round before left.
     pub fn round(&mut self, scene: &mut Scene, loss_px: f64, limit_px: f64, max_steps: usize) {
+        self.adjust_within(scene, loss_px, limit_px, max_steps, false);
+    }
+
+    /// The round that all ends with: within the limits of the noise, with as many frames as can be, and with how firmly all is
+    /// known.
+    pub fn last_round(&mut self, scene: &mut Scene) {
+        self.adjust_within(scene, 0.0, 0.0, LAST_STEPS, true);
+    }
+
+    /// A round in which the focal length stays where it is in the scene.
+    pub fn round_held(&mut self, scene: &mut Scene, loss_px: f64, limit_px: f64, max_steps: usize) {
+        let free = std::mem::replace(&mut self.free_focal, false);
+        self.adjust_within(scene, loss_px, limit_px, max_steps, false);
+        self.free_focal = free;
+    }
+
+    fn adjust_within(&mut self, scene: &mut Scene, loss_px: f64, limit_px: f64, max_steps: usize, last: bool) {
         let scale = self.problem.scale();
         let (loss_px, limit_px) = if loss_px > 0.0 {
             (loss_px, limit_px)
@@ -118,9 +143,9 @@ impl<'a> Adjusting<'a> {
             ((2.5 * sigma).max(0.08 * scale), (6.0 * sigma).clamp(0.3 * scale, 1.2 * scale))
         };
         self.limit_px = limit_px;
-        let last = max_steps > 4;
-        let step = self.frame_step(scene, if last { MOST_PAIRS } else { MOST_PAIRS_BEFORE });
+        let step = if last { self.frame_step(scene, MOST_PAIRS) } else { self.frame_step(scene, MOST_PAIRS_BEFORE).max(self.least_step) };
         self.collect(scene, limit_px, step);
+        self.following = self.views_share();
         if scene.readout != 0.0 && !last {
             self.thin_points(ROLLING_PAIRS);
         }
@@ -320,9 +345,34 @@ impl<'a> Adjusting<'a> {
         }
     }
 
+    /// Part of all views that are of tracks that agree.
+    pub fn following(&self) -> f64 {
+        self.following
+    }
+
+    /// Has no more than every `step`th frame take part in rounds before the last.
+    pub fn skip_frames(&mut self, step: usize) {
+        self.least_step = step;
+    }
+
+    fn views_share(&self) -> f64 {
+        let views = |tracks: &mut dyn Iterator<Item = usize>| tracks.map(|t| self.problem.tracks[t].len()).sum::<usize>() as f64;
+        views(&mut self.tracks.iter().copied()) / views(&mut (0..self.problem.tracks.len())).max(1.0)
+    }
+
+    /// Whether one focal length that all frames share is adjusted.
+    pub fn adjusts_focal(&self) -> bool {
+        self.options.focal
+    }
+
+    /// Median miss of the points, px.
+    pub fn median_px(&self) -> f64 {
+        median(&self.all_misses()).unwrap_or(1.0)
+    }
+
     /// Noise on one axis, px.
     fn sigma_px(&self) -> f64 {
-        median(&self.all_misses()).unwrap_or(1.0) / MEDIAN_OF_RAYLEIGH
+        self.median_px() / MEDIAN_OF_RAYLEIGH
     }
 
     fn all_misses(&self) -> Vec<f64> {
@@ -567,6 +617,7 @@ impl<'a> Adjusting<'a> {
             focal_by_tracks: self.focal_by_tracks,
             turning_px: None,
             flatness,
+            following: self.following,
             asked: self.asked,
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }

@@ -18,6 +18,7 @@
 //! camera, whatever the number of threads.
 
 mod adjusting;
+mod anneal;
 mod astray;
 pub mod bundle;
 pub mod choice;

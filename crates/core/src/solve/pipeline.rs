@@ -1,6 +1,7 @@
 //! The solve, from tracks to a reported camera: what kind of move it is, and the way for each.
 
 use super::adjusting::{Adjusting, MIN_FRAME_POINTS, Released};
+use super::anneal::anneal;
 use super::astray::{Astray, AstrayTrack};
 use super::bundle::Move;
 use super::choice::TrackChoice;
@@ -8,7 +9,8 @@ use super::nodal::{self, NodalFit};
 use super::report::{Motion, Solution, SolveFailure, verdict};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::{
-    BRIDGE_PARALLAX_DEG, StartWith, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, settle, zoom_gain,
+    BRIDGE_PARALLAX_DEG, StartWith, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, ranked, settle,
+    zoom_gain,
 };
 use super::state::Scene;
 use super::{Problem, keyframes, resect};
@@ -156,7 +158,7 @@ pub fn solve_on(
     tell("adjusting everything together", 0.1)?;
     adjusted.round(&mut scene, 0.35 * loose, loose, 4);
     tell("adjusting everything together", 0.45)?;
-    adjusted.round(&mut scene, 0.0, 0.0, 10);
+    adjusted.last_round(&mut scene);
     adjusted.hear(&scene, settings);
     weighed(&input, &adjusted, &scene)
 }
@@ -334,13 +336,16 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &
         Err(_) if settings.motion == MotionChoice::Auto => find_start(problem, keys, StartWith { flat: true, ..with }),
         started => started,
     };
-    let mut scene = started.map_err(|why| SolveFailure::NoStart { why })?;
+    let mut scenes = started.map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
     let tracks = pick_tracks(problem, keys, GROWN_TRACKS);
-    add_points(problem, &mut scene, &tracks, 3.0 * problem.scale());
-    add_keyframes(problem, &mut scene, &tracks, keys, free_focal, false);
-    settle(problem, &mut scene, &tracks, keys, free_focal, false);
-    Ok(scene)
+    scenes.par_iter_mut().for_each(|scene| {
+        add_points(problem, scene, &tracks, 3.0 * problem.scale());
+        add_keyframes(problem, scene, &tracks, keys, free_focal, false);
+        settle(problem, scene, &tracks, keys, free_focal, false);
+    });
+    let grown = ranked(problem, &tracks, scenes.into_iter().map(|scene| (keys.to_vec(), scene)).collect());
+    grown.into_iter().next().map(|best| best.1).ok_or_else(|| SolveFailure::NoStart { why: "no start holds".to_owned() })
 }
 
 /// From the keyframes to every frame and the verdict.
@@ -418,7 +423,8 @@ fn adjust_all(
         adjusted.round(scene, 0.4 * scale, 1.2 * scale, 4);
     }
     tell("adjusting everything together", done(0.7))?;
-    adjusted.round(scene, 0.0, 0.0, 10);
+    anneal(adjusted, scene);
+    adjusted.last_round(scene);
     tell("weighing the result", 0.97)?;
     adjusted.hear(scene, settings);
     Ok(released == Released::ZoomSuspected)

@@ -201,8 +201,16 @@ pub struct Solution {
     /// What the tracks ask for beyond what was said of the lens and the shutter.
     #[serde(default)]
     pub asked: Asked,
+    /// Part of the views of all tracks of useful length that are of tracks which follow the camera.
+    #[serde(default = "all")]
+    pub following: f64,
     /// How far it can be trusted.
     pub verdict: Verdict,
+}
+
+/// What solves from before it was measured are taken to have.
+fn all() -> f64 {
+    1.0
 }
 
 impl Solution {
@@ -229,6 +237,7 @@ impl Solution {
             turning_px: None,
             flatness: None,
             asked: Asked::default(),
+            following: all(),
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
     }
@@ -380,6 +389,9 @@ pub(super) const FLAT: f64 = 0.02;
 const GIVEN_DEVIATIONS: f64 = 4.0;
 const GIVEN_PERCENT: f64 = 0.7;
 const FAR_GIVEN_PERCENT: f64 = 6.0;
+/// Part of what was tracked that must follow the camera.
+const GOOD_FOLLOWING: f64 = 0.65;
+const FAIR_FOLLOWING: f64 = 0.35;
 /// Expected slip of a frame, px of a picture 1280 wide.
 const GOOD_SLIP_PX: f64 = 0.25;
 const FAIR_SLIP_PX: f64 = 0.8;
@@ -420,6 +432,7 @@ pub(super) fn verdict(solution: &Solution, scale: f64) -> Verdict {
     reasons.extend(of_lens(solution));
     reasons.extend(of_points(solution));
     reasons.extend(of_firmness(solution, scale));
+    reasons.extend(of_following(solution));
     reasons.extend(of_strays(solution));
     let grade = reasons.iter().map(|r| r.grade).max().unwrap_or(Grade::Weak);
     reasons.sort_by_key(|r| std::cmp::Reverse(r.grade));
@@ -589,6 +602,21 @@ fn of_firmness(solution: &Solution, scale: f64) -> Vec<Reason> {
         reasons.push(Reason::new(g, text).at(loose.frame, loose.frame));
     }
     reasons
+}
+
+/// Where much moves on its own, a camera that is bent to some of it may explain as much as the right one.
+fn of_following(solution: &Solution) -> Option<Reason> {
+    let grade = grade(1.0 - solution.following, 1.0 - GOOD_FOLLOWING, 1.0 - FAIR_FOLLOWING);
+    let text = || {
+        let part = 100.0 * solution.following;
+        format!(
+            "only {part:.0} % of what was tracked follows this camera: another may explain as much; keep-outs round what moves make it sure"
+        )
+    };
+    (grade != Grade::Good).then(|| {
+        let own_way = solution.astray.iter().filter(|a| a.why == Astray::OwnWay).map(|a| a.id).collect();
+        Reason::new(grade, text()).of(own_way)
+    })
 }
 
 fn of_strays(solution: &Solution) -> Vec<Reason> {

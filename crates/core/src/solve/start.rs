@@ -47,6 +47,16 @@ const SETTLE_LIMIT: f64 = 4.0;
 const SETTLE_LOSS: f64 = 1.5;
 /// Miss, px of a picture 1280 wide, from which a start explains nothing.
 const EXPLAINED_PX: f64 = 1.5;
+/// Part of all that is left unexplained from which every start is settled.
+const CROWDED: f64 = 0.3;
+/// Starts that are grown over all keyframes then, how much more than the best each may leave unexplained, and the logarithm
+/// of the focal lengths within which two are the same.
+const MOST_RIVALS: usize = 4;
+const RIVAL: f64 = 1.2;
+const ALIKE: f64 = 0.02;
+/// Where a settled start explains nothing more, in medians of the misses of the calmest, and at least, px of a picture 1280 wide.
+const TIGHT: f64 = 3.0;
+const LEAST_TIGHT_PX: f64 = 0.25;
 /// Keyframes that the start is grown over.
 const WINDOW: usize = 14;
 /// Miss, px of a picture 1280 wide, within which a point agrees while the lens is still rough.
@@ -87,11 +97,12 @@ pub struct StartWith {
     pub flat: bool,
 }
 
-/// Tries all starting focal lengths on a window of keyframes and keeps the scene that explains the most.
+/// Tries all starting focal lengths on a window of keyframes. Hands back the scene that explains the most; where much of
+/// what there is to explain moves on its own, rivals that explain nearly as much come behind it.
 ///
 /// # Errors
 /// Tells in words what was missing.
-pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Result<Scene, String> {
+pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Result<Vec<Scene>, String> {
     let StartWith { focal_px: given_focal_px, hint_px, zooms, .. } = with;
     let mut usual = FOCAL_STARTS.map(|w| w * f64::from(problem.width.max(problem.height)));
     let mut tried = usual.len();
@@ -108,21 +119,40 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
     let tracks = pick_tracks(problem, keyframes, 400);
     let grown: Vec<Option<Start>> = starts.par_iter().map(|&focal_px| grow_start(problem, keyframes, &tracks, focal_px, with)).collect();
     let mut grown: Vec<Start> = grown.into_iter().flatten().collect();
-    // Settling is what takes long; what explains little before it does not win by it.
+    // Settling is what takes long; what explains little before it does not win by it, unless much of what there is to
+    // explain moves on its own.
     grown.sort_by(|a, b| a.unexplained.total_cmp(&b.unexplained));
-    grown.truncate(if zooms { SETTLED_ZOOMS } else { SETTLED_STARTS });
-    let settled: Vec<(f64, Scene)> = grown
-        .into_par_iter()
-        .map(|Start { mut scene, window, .. }| {
-            settle(problem, &mut scene, &tracks, &window, free_focal, true);
-            (unexplained(problem, &window, &tracks, &scene), scene)
-        })
-        .collect();
-    settled
-        .into_iter()
-        .min_by(|a, b| a.0.total_cmp(&b.0))
-        .map(|(_, scene)| scene)
-        .ok_or_else(|| "no two frames share enough points that agree on one motion".to_owned())
+    let crowded = grown.first().is_some_and(|best| best.unexplained > CROWDED * (EXPLAINED_PX * problem.scale()).powi(2));
+    if zooms || !crowded {
+        grown.truncate(if zooms { SETTLED_ZOOMS } else { SETTLED_STARTS });
+    }
+    grown.par_iter_mut().for_each(|Start { scene, window, .. }| settle(problem, scene, &tracks, window, free_focal, true));
+    let settled = ranked(problem, &tracks, grown.into_iter().map(|start| (start.window, start.scene)).collect());
+    let Some(&(least, _)) = settled.first() else {
+        return Err("no two frames share enough points that agree on one motion".to_owned());
+    };
+    let mut chosen: Vec<Scene> = Vec::new();
+    for (unexplained, scene) in settled {
+        let is_rival = crowded && !zooms && unexplained < RIVAL * least && chosen.len() < MOST_RIVALS;
+        let alike = |other: &Scene| (scene.lens.focal_px / other.lens.focal_px).ln().abs() < ALIKE;
+        if chosen.is_empty() || (is_rival && !chosen.iter().any(alike)) {
+            chosen.push(scene);
+        }
+    }
+    Ok(chosen)
+}
+
+/// Settled scenes with what each leaves unexplained at some keyframes (mean loss, px^2), from the least to the most.
+///
+/// Things on the move are explained within loose limits by a camera that is bent to them, and may be more than what stands
+/// still; that alone is explained within the noise. So the calmest scene sets the limit for all.
+pub fn ranked(problem: &Problem, tracks: &[usize], scenes: Vec<(Vec<u32>, Scene)>) -> Vec<(f64, Scene)> {
+    let noise = scenes.iter().map(|(_, scene)| scene.noise_px).fold(f64::INFINITY, f64::min);
+    let cap = (TIGHT * noise).clamp(LEAST_TIGHT_PX * problem.scale(), EXPLAINED_PX * problem.scale());
+    let mut ranked: Vec<(f64, Scene)> =
+        scenes.into_iter().map(|(frames, scene)| (unexplained(problem, &frames, tracks, &scene, cap), scene)).collect();
+    ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
+    ranked
 }
 
 /// A scene that grew from one focal length, not settled yet.
@@ -140,7 +170,7 @@ fn grow_start(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
     let grown = pairs.iter().filter_map(|pair| {
         let window = window_around(keyframes, pair.a, pair.b);
         let scene = grow_from_pair(problem, &window, tracks, &lens, pair, with.focal_px.is_none(), with.zooms)?;
-        let unexplained = unexplained(problem, &window, tracks, &scene);
+        let unexplained = unexplained(problem, &window, tracks, &scene, EXPLAINED_PX * problem.scale());
         Some(Start { scene, window, unexplained })
     });
     grown.min_by(|a, b| a.unexplained.total_cmp(&b.unexplained))
@@ -154,9 +184,8 @@ fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
     keyframes[to.saturating_sub(WINDOW.max(ib - ia + 1))..to].to_vec()
 }
 
-/// Mean loss per observation, capped; what has no pose or point costs the cap.
-pub fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene: &Scene) -> f64 {
-    let cap = EXPLAINED_PX * problem.scale();
+/// Mean loss per observation, capped by the square of `cap` (px); what has no pose or point costs that.
+pub fn unexplained(problem: &Problem, keyframes: &[u32], tracks: &[usize], scene: &Scene, cap: f64) -> f64 {
     let (mut sum, mut n) = (0.0, 0.0);
     for &t in tracks {
         for &f in keyframes {

@@ -35,7 +35,7 @@ pub struct Film {
     pub lenses: Vec<Lens>,
     pub poses: Vec<Pose>,
     pub tracks: TrackSet,
-    /// Tracks of what is near; those of the hills follow them.
+    /// Tracks of what is near and stands still; those of the hills and of people follow them.
     pub near_tracks: usize,
     /// What is near.
     pub world: Vec<Vector3<f64>>,
@@ -56,12 +56,14 @@ pub struct Shooting {
     pub relief_m: f64,
     /// How far off hills stand behind the scene, m; nothing for none.
     pub hills_m: Option<f64>,
+    /// People who walk to and fro between the camera and the scene, each with fifteen points.
+    pub people: usize,
     pub seed: u64,
 }
 
 impl Shooting {
     pub fn plain(lens: Lens, noise_px: f64, strays: f64, seed: u64) -> Self {
-        Self { lens, zoom: |_| 0.0, readout: 0.0, noise_px, strays, relief_m: 5.0, hills_m: None, seed }
+        Self { lens, zoom: |_| 0.0, readout: 0.0, noise_px, strays, relief_m: 5.0, hills_m: None, people: 0, seed }
     }
 
     fn lens_at(&self, frame: f64) -> Lens {
@@ -92,15 +94,27 @@ pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
     let hill =
         |far: f64| move |i: u32| Vector3::new((0.013 * f64::from(i) - 1.0) * far, (0.08 + 0.06 * (2.4 * f64::from(i)).sin()) * far, -far);
     let hills: Vec<Vector3<f64>> = how.hills_m.map_or_else(Vec::new, |far| (0..150).map(hill(far)).collect());
+    // Where each point of a person is at first, and how far it goes in a frame.
+    let mut walkers = Random(how.seed ^ 0x57A1);
+    let crowd: Vec<(Vector3<f64>, Vector3<f64>)> = (0..how.people)
+        .flat_map(|i| {
+            let foot = Vector3::new(9.0 * walkers.unit(), 0.0, 6.0 + 4.5 * walkers.unit());
+            let way = if i % 2 == 0 { 1.0 } else { -1.0 };
+            let step = Vector3::new(way * (0.035 + 0.015 * walkers.unit()), 0.0, 0.007 * walkers.unit());
+            let mut point = || foot + Vector3::new(0.28 * walkers.unit(), 0.9 + 0.8 * walkers.unit(), 0.2 * walkers.unit());
+            (0..15).map(|_| (point(), step)).collect::<Vec<_>>()
+        })
+        .collect();
+    let still = world.iter().chain(&hills).map(|p| (*p, Vector3::zeros()));
     let mut tracks = Vec::new();
     let mut near_tracks = 0;
-    for (k, p) in world.iter().chain(&hills).enumerate() {
+    for (k, (first, step)) in still.chain(crowd.iter().copied()).enumerate() {
         let wander = (random.unit() + 1.0 < 2.0 * how.strays).then(|| Vector2::new(random.unit(), random.unit()) * 3.0);
         let mut run: Option<Track> = None;
         for f in 0..poses.len() {
             let lens = how.lens_at(f as f64);
             let see = |pose: &Pose| {
-                let c = pose.to_camera(*p);
+                let c = pose.to_camera(first + step * f as f64);
                 (c.z, lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
             };
             let (mut depth, mut px) = see(&poses[f]);

@@ -5,6 +5,7 @@ mod datum;
 mod degenerate;
 mod made_up;
 mod solve_again;
+mod solve_crowd;
 mod solve_far;
 mod solve_free;
 mod solve_kinds;
