@@ -1,6 +1,7 @@
 //! Why tracks have no place in the scene.
 
 use super::Problem;
+use super::bundle::Move;
 use super::far::FAR_VIEWS;
 use super::start::place_track;
 use super::state::Scene;
@@ -107,7 +108,9 @@ pub(super) fn reason(problem: &Problem, scene: &Scene, track: usize, limit_px: f
         return say(Astray::OnFrame, miss_px);
     }
     if far || placed.as_ref().is_some_and(|m| within(m) >= MOST_VIEWS) {
-        return say(if views.len() < FAR_VIEWS { Astray::Short } else { Astray::Far }, miss_px);
+        // Where the camera only turns, all that is used is as far off.
+        let far = if scene.motion == Move::Nodal { Astray::Partly } else { Astray::Far };
+        return say(if views.len() < FAR_VIEWS { Astray::Short } else { far }, miss_px);
     }
     let some = placed.as_ref().is_some_and(|m| within(m) >= SOME_VIEWS);
     say(if some { Astray::Partly } else { Astray::OwnWay }, miss_px)

@@ -16,6 +16,8 @@ use rayon::prelude::*;
 
 /// Adjustments drawn; a deviation is told from them to about an eighth.
 const DRAWS: usize = 32;
+/// Dampings under which the equations are factored, the least that will do.
+const DAMPINGS: [f64; 3] = [HARDLY, 1e-6, 1e-5];
 /// Where the draws begin.
 const SEED: u64 = 0x5EED_F1E1;
 
@@ -57,10 +59,11 @@ pub(super) fn firmness(bundle: &Bundle, options: &BundleOptions) -> Option<Firmn
 }
 
 fn firmness_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<Firmness> {
-    let mut equations = normal::<C>(bundle, options, HARDLY);
-    if !equations.matrix.factor() {
-        return None;
-    }
+    // Points that are hardly known at all can leave the equations a hair short of definite.
+    let equations = DAMPINGS.iter().find_map(|&damping| {
+        let mut equations = normal::<C>(bundle, options, damping);
+        equations.matrix.factor().then_some(equations)
+    })?;
     let focal_variance = equations.focal_variance::<C>(bundle, options);
     let n = equations.matrix.len();
     let mut random = SplitMix64::new(SEED);
@@ -243,5 +246,23 @@ mod tests {
         assert!(depth > 5.0 * across, "{depth} {across}");
         let near: f64 = told.points[1..].iter().map(|c| (c * along).dot(&along).sqrt()).fold(0.0, f64::max);
         assert!(depth > 3.0 * near, "{depth} {near}");
+    }
+
+    #[test]
+    fn points_without_any_parallax_leave_all_the_rest_as_firm() {
+        let mut bundle = truth(12, 60, 0.0);
+        let anchor = bundle.poses[6].centre();
+        bundle.anchors = vec![None; bundle.points.len()];
+        for i in 0..200 {
+            let ahead = Vector3::new(0.02 * f64::from(i % 20) - 0.2, 0.01 * f64::from(i / 20), -1.0).normalize();
+            bundle.points.push(anchor + ahead * 10f64.powf(4.0 + 0.02 * f64::from(i)));
+            bundle.anchors.push(Some(anchor));
+            let seen = |camera| crate::solve::bundle::Observation { camera, pixel: nalgebra::Vector2::zeros() };
+            bundle.observations.push((0..12).map(seen).collect());
+        }
+        seen_anew(&mut bundle);
+        let told = firmness(&bundle, &BundleOptions::default()).unwrap();
+        assert!(told.focal_variance.is_some_and(|v| v > 0.0 && v < 1e-3), "{:?}", told.focal_variance);
+        assert!(told.cameras.iter().all(|c| c.miss_px.is_finite() && c.miss_px < 2.0), "{:?}", told.cameras);
     }
 }
