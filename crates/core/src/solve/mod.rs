@@ -35,6 +35,7 @@ mod resect;
 pub mod settings;
 pub mod start;
 pub mod state;
+mod verdict;
 
 pub use astray::{Astray, AstrayTrack};
 pub use choice::TrackChoice;

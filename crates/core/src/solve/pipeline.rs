@@ -6,13 +6,14 @@ use super::astray::{Astray, AstrayTrack};
 use super::bundle::Move;
 use super::choice::TrackChoice;
 use super::nodal::{self, NodalFit};
-use super::report::{Motion, Solution, SolveFailure, verdict};
+use super::report::{Motion, Solution, SolveFailure};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::{
     BRIDGE_PARALLAX_DEG, StartWith, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, ranked, settle,
     zoom_gain,
 };
 use super::state::Scene;
+use super::verdict::verdict;
 use super::{Problem, keyframes, resect};
 use crate::geometry::{Lens, Pose};
 use crate::track::{TrackId, TrackSet};
