@@ -47,7 +47,7 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
     }
     show("");
     let table = lines.join("\n");
-    println!("{table}");
+    println!("\r{table}");
     match &arguments.write {
         Some(path) => replace_between(path, &table),
         None => Ok(()),

@@ -9,7 +9,7 @@ mod serve;
 mod solve;
 
 use clap::{Parser, Subcommand};
-use std::io::{IsTerminal, Write};
+use std::io::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -86,11 +86,8 @@ impl std::str::FromStr for TrimArgument {
     }
 }
 
-/// Shows how far something is, on one line that is written over; nothing where the output goes into a file.
+/// Shows how far something is, on one line that is written over.
 fn show(line: &str) {
-    if !std::io::stdout().is_terminal() {
-        return;
-    }
     print!("\r{line:<70}");
     let _ = std::io::stdout().flush();
 }
