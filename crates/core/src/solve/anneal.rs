@@ -7,6 +7,7 @@
 //! numerical solution of algebraic equations", 1926) and tried with the focal length held there.
 
 use super::adjusting::Adjusting;
+use super::limits::Limits;
 use super::state::Scene;
 
 /// Part of all views that are of tracks that follow the camera from which there is nothing to bring home.
@@ -21,11 +22,6 @@ const SKIPPED: usize = 2;
 /// Steps within loose and within tight limits.
 const LOOSE_STEPS: usize = 4;
 const TIGHT_STEPS: usize = 10;
-/// Where a point counts as agreeing within loose limits, in medians of the misses, and at least and at most, px of a picture 1280 wide.
-const LOOSE: f64 = 9.0;
-const LOOSE_PX: (f64, f64) = (1.0, 3.0);
-/// The loss that goes with such a limit.
-const LOSS: f64 = 0.35;
 
 /// Loosens and tightens in turn where much moves on its own.
 pub(super) fn anneal(adjusted: &mut Adjusting, scene: &mut Scene) {
@@ -33,14 +29,13 @@ pub(super) fn anneal(adjusted: &mut Adjusting, scene: &mut Scene) {
         return;
     }
     adjusted.skip_frames(SKIPPED);
-    adjusted.round(scene, 0.0, 0.0, TIGHT_STEPS);
-    let scale = adjusted.problem.scale();
+    adjusted.round(scene, adjusted.tight(), TIGHT_STEPS);
     let mut before: Option<f64> = None;
     for _ in 0..MOST_TURNS {
         let from = scene.lens.focal_px.ln();
-        let loose = (LOOSE * adjusted.median_px()).clamp(LOOSE_PX.0 * scale, LOOSE_PX.1 * scale);
-        adjusted.round(scene, LOSS * loose, loose, LOOSE_STEPS);
-        adjusted.round(scene, 0.0, 0.0, TIGHT_STEPS);
+        let loose = Limits::loose(adjusted.median_px(), adjusted.problem.scale());
+        adjusted.round(scene, loose, LOOSE_STEPS);
+        adjusted.round(scene, adjusted.tight(), TIGHT_STEPS);
         let change = scene.lens.focal_px.ln() - from;
         if change.abs() < AT_REST {
             return;
@@ -48,8 +43,8 @@ pub(super) fn anneal(adjusted: &mut Adjusting, scene: &mut Scene) {
         let left = before.replace(change).map(|b| change / b).filter(|left| FORETOLD.contains(left));
         if let Some(left) = left {
             scene.lens.focal_px *= (change * left / (1.0 - left)).exp();
-            adjusted.round_held(scene, LOSS * loose, loose, LOOSE_STEPS);
-            adjusted.round_held(scene, 0.0, 0.0, TIGHT_STEPS);
+            adjusted.round_held(scene, loose, LOOSE_STEPS);
+            adjusted.round_held(scene, adjusted.tight(), TIGHT_STEPS);
             before = None;
         }
     }

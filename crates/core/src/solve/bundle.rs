@@ -11,7 +11,9 @@
 //! Adjustment", 2012, with quadratic motion within a frame).
 
 use super::far::{self, FarPoint};
-use super::normal;
+use super::rolling::{Speed, speeds};
+use super::zoom_prior::{ZoomTerm, zoom_terms};
+use super::{normal, scatter};
 use crate::geometry::{Lens, Pose};
 use nalgebra::{Matrix3, Vector2, Vector3};
 use rayon::prelude::*;
@@ -25,14 +27,12 @@ const NEAR_THE_END: f64 = 0.02;
 const STUCK: f64 = 1e10;
 /// Depth below which a point counts as behind the camera, world units.
 pub(super) const MIN_DEPTH: f64 = 1e-6;
-/// Change of the speed of a zoom that is usual, logarithm of the focal length per frame^2.
-const ZOOM_UNREST: f64 = 1.5e-3;
 /// How far the principal point usually lies from the middle of the picture, parts of its height.
 const CENTRE_OFF: f64 = 0.03;
 /// Weight of its distance from there, squared, against that of an observation with the usual noise, px^2.
-pub(super) const CENTRE_WEIGHT: f64 = (ZOOM_AGAINST_PX / CENTRE_OFF) * (ZOOM_AGAINST_PX / CENTRE_OFF);
-/// Noise of an observation against which that change is weighed, px.
-const ZOOM_AGAINST_PX: f64 = 0.1;
+pub(super) const CENTRE_WEIGHT: f64 = (PRIOR_AGAINST_PX / CENTRE_OFF) * (PRIOR_AGAINST_PX / CENTRE_OFF);
+/// Noise of an observation against which what is usual is weighed, px.
+const PRIOR_AGAINST_PX: f64 = 0.1;
 
 /// One point seen by one camera.
 #[derive(Debug, Clone, Copy)]
@@ -123,27 +123,6 @@ pub struct Adjusted {
     pub cost_first: f64,
     /// Robust cost after, px^2.
     pub cost_last: f64,
-}
-
-/// How a camera moves about a frame: turn (axis times angle, camera frame, left) and shift (camera frame), each as
-/// a part that grows with the time and one with its square.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Speed {
-    /// Radians a frame.
-    pub turn: Vector3<f64>,
-    /// World units a frame.
-    pub shift: Vector3<f64>,
-    /// Radians a frame^2.
-    pub turn_bend: Vector3<f64>,
-    /// World units a frame^2.
-    pub shift_bend: Vector3<f64>,
-}
-
-impl Speed {
-    /// The pose `time` frames on.
-    pub fn carry(&self, pose: &Pose, time: f64) -> Pose {
-        pose.moved((self.turn + self.turn_bend * time) * time, (self.shift + self.shift_bend * time) * time)
-    }
 }
 
 /// Cameras, their lens, and points with their observations.
@@ -271,20 +250,9 @@ impl Bundle {
         std::array::from_fn(|k| (self.lens.centre_px[k] - self.middle_px[k]) / self.rows)
     }
 
-    /// The prior on a zoom: three neighbours each.
+    /// The prior on a zoom.
     pub(super) fn zoom_terms(&self) -> Vec<ZoomTerm> {
-        if self.zoom.is_empty() {
-            return Vec::new();
-        }
-        (2..self.zoom.len())
-            .map(|c| {
-                let (d1, d2) = (self.times[c - 1] - self.times[c - 2], self.times[c] - self.times[c - 1]);
-                let span = 0.5 * (d1 + d2).max(1e-9);
-                let slopes = [1.0 / (d1 * span), -(1.0 / d1 + 1.0 / d2) / span, 1.0 / (d2 * span)];
-                let unrest = (0..3).map(|k| slopes[k] * self.zoom[c - 2 + k]).sum();
-                ZoomTerm { first: c - 2, slopes, unrest, strength: span * (ZOOM_AGAINST_PX / ZOOM_UNREST).powi(2) }
-            })
-            .collect()
+        zoom_terms(&self.zoom, &self.times, PRIOR_AGAINST_PX)
     }
 
     /// Adjusts in place. `go_on` is asked before every step, and told the cost so far, px^2; answering no ends the search
@@ -333,11 +301,10 @@ impl Bundle {
         Adjusted { stop, steps, cost_first, cost_last: cost }
     }
 
-    /// Standard deviation of the focal length (relative: 0.01 is 1 %) that follows from the adjustment, for
-    /// observations with a noise of `sigma_px`; with a zoom that of the camera in the middle. `None` when the
-    /// focal length was held or the equations do not determine it.
-    pub fn focal_deviation(&self, options: &BundleOptions, sigma_px: f64) -> Option<f64> {
-        normal::focal_variance(self, options).map(|v| sigma_px * v.sqrt())
+    /// Standard deviation of the focal length (relative: 0.01 is 1 %) that follows from the misses after an adjustment; with
+    /// a zoom that of the camera in the middle. `None` when the focal length was held or the equations do not determine it.
+    pub fn focal_deviation(&self, options: &BundleOptions) -> Option<f64> {
+        scatter::focal_variance(self, options).map(f64::sqrt)
     }
 
     pub(super) fn is_finite(&self) -> bool {
@@ -365,50 +332,6 @@ impl Bundle {
         }
         ranges.push(from..self.observations.len());
         ranges
-    }
-}
-
-/// How each of the cameras moves: from two neighbours on either side where frames follow one another (five-point
-/// differences), else from one.
-pub(super) fn speeds(poses: &[Pose], times: &[f64]) -> Vec<Speed> {
-    let last = poses.len().saturating_sub(1);
-    let away =
-        |i: usize, k: usize| ((poses[k].rotation * poses[i].rotation.inverse()).scaled_axis(), poses[k].translation - poses[i].translation);
-    (0..poses.len())
-        .map(|i| {
-            let even = i >= 2 && i + 2 <= last && times[i + 2] - times[i - 2] < 4.5;
-            if even {
-                let near = [i - 2, i - 1, i + 1, i + 2].map(|k| away(i, k));
-                let first = |v: [Vector3<f64>; 4]| ((v[2] - v[1]) * 8.0 - (v[3] - v[0])) / 12.0;
-                let second = |v: [Vector3<f64>; 4]| ((v[1] + v[2]) * 16.0 - (v[0] + v[3])) / 24.0;
-                let (turns, shifts) = (near.map(|n| n.0), near.map(|n| n.1));
-                return Speed { turn: first(turns), shift: first(shifts), turn_bend: second(turns), shift_bend: second(shifts) };
-            }
-            let (a, b) = (i.saturating_sub(1), (i + 1).min(last));
-            let time = (times[b] - times[a]).max(1e-9);
-            let (from, to) = (away(i, a), away(i, b));
-            let (turn, shift) = ((to.0 - from.0) / time, (to.1 - from.1) / time);
-            Speed { turn, shift, turn_bend: Vector3::zeros(), shift_bend: Vector3::zeros() }
-        })
-        .collect()
-}
-
-/// One term of the prior on a zoom: the second difference of three logarithms, with Cauchy's loss.
-pub(super) struct ZoomTerm {
-    pub first: usize,
-    pub slopes: [f64; 3],
-    pub unrest: f64,
-    pub strength: f64,
-}
-
-impl ZoomTerm {
-    fn cost(&self) -> f64 {
-        self.strength * ZOOM_UNREST * ZOOM_UNREST * (self.unrest / ZOOM_UNREST).powi(2).ln_1p()
-    }
-
-    /// Weight of the squared unrest in the normal equations.
-    pub fn weight(&self) -> f64 {
-        self.strength / (1.0 + (self.unrest / ZOOM_UNREST).powi(2))
     }
 }
 
@@ -555,8 +478,7 @@ pub(super) mod tests {
         let mut bundle = truth(12, 120, 0.2);
         let options = BundleOptions { max_steps: 40, tolerance: 1e-10, ..BundleOptions::default() };
         bundle.adjust(&options, |_| true);
-        // Noise is uniform in +-0.2 px: a deviation of 0.2 / sqrt 3 on each axis.
-        let deviation = bundle.focal_deviation(&options, 0.2 / 3f64.sqrt()).unwrap();
+        let deviation = bundle.focal_deviation(&options).unwrap();
         let miss = (bundle.lens.focal_px / 950.0).ln().abs();
         assert!(miss < 4.0 * deviation && deviation < 0.01, "{miss} {deviation}");
     }
@@ -614,7 +536,7 @@ pub(super) mod tests {
             let done = bundle.adjust(&options, |_| true);
             let worst = bundle.zoom.iter().zip(&right).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
             assert!(worst < 2e-3, "{motion:?}: {worst} {done:?}");
-            assert!(bundle.focal_deviation(&options, 0.1).is_some());
+            assert!(bundle.focal_deviation(&options).is_some());
         }
     }
 

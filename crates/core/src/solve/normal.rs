@@ -3,9 +3,10 @@
 //! A camera has `C` unknowns: turn (3), shift (3, for a free move), and the logarithm of its own focal length (1, with
 //! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last six: focal length, k1, k2, readout, and the principal point.
 
-use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Move, Observation, Speed};
+use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Move, Observation};
 use super::far;
 use super::profile::Profile;
+use super::rolling::Speed;
 use crate::geometry::{Pose, hat};
 use nalgebra::{Matrix2, Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
 use rayon::prelude::*;
@@ -54,35 +55,11 @@ pub(super) fn step(bundle: &Bundle, options: &BundleOptions, damping: f64) -> Op
     by_unknowns!(options, step_of(bundle, options, damping))
 }
 
-/// Variance of the logarithm of the focal length for observations with a noise of one pixel.
-pub(super) fn focal_variance(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
-    by_unknowns!(options, focal_variance_of(bundle, options))
-}
-
-fn focal_variance_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
-    let mut normal = normal::<C>(bundle, options, HARDLY);
-    if normal.matrix.factor() { normal.focal_variance::<C>(bundle, options) } else { None }
-}
-
-impl Normal {
-    /// The same from equations that are factored already; with a zoom that of the camera in the middle.
-    pub fn focal_variance<const C: usize>(&self, bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
-        if !options.focal && !options.zoom {
-            return None;
-        }
-        let at = if options.zoom { bundle.poses.len() / 2 * C + C - 1 } else { bundle.poses.len() * C };
-        let mut unit = vec![0.0; self.matrix.len()];
-        unit[at] = 1.0;
-        self.matrix.solve(&mut unit);
-        Some(unit[at]).filter(|v| v.is_finite() && *v >= 0.0)
-    }
-}
-
 pub(super) const fn is_free(unknowns: usize) -> bool {
     unknowns >= 6
 }
 
-const fn zooms(unknowns: usize) -> bool {
+pub(super) const fn zooms(unknowns: usize) -> bool {
     unknowns % 3 == 1
 }
 
@@ -156,6 +133,19 @@ pub(super) fn row<const C: usize>(
         shared.fixed_view_mut::<2, 2>(0, 4).copy_from(&(scale * bundle.rows));
     }
     Some(Row { residual, camera, point: by_camera_point * pose.rotation.matrix(), shared })
+}
+
+/// What the misses of one point pull at, its place being free: for each of its rows the pull at the camera and at what is
+/// shared. `inverse` is that of its 3x3 block.
+pub(super) fn pulls<'a, const C: usize>(
+    rows: &'a [(usize, Row<C>)],
+    inverse: &Matrix3<f64>,
+) -> impl Iterator<Item = (usize, SVector<f64, C>, SVector<f64, SHARED>)> + 'a {
+    let own = inverse * rows.iter().map(|(_, row)| row.point.transpose() * row.residual).sum::<Vector3<f64>>();
+    rows.iter().map(move |(camera, row)| {
+        let rest = row.residual - row.point * own;
+        (*camera, row.camera.transpose() * rest, row.shared.transpose() * rest)
+    })
 }
 
 /// Where each row of the reduced system begins: at the first camera that shares a point with its own.
@@ -359,16 +349,9 @@ impl Way {
                 for p in range {
                     of_point.clear();
                     of_point.extend(rows(p));
-                    let (mut v, mut g) = (Matrix3::zeros(), Vector3::zeros());
-                    for (_, row) in &of_point {
-                        v += row.point.transpose() * row.point;
-                        g += row.point.transpose() * row.residual;
-                    }
+                    let v: Matrix3<f64> = of_point.iter().map(|(_, row)| row.point.transpose() * row.point).sum();
                     let Some(inverse) = bundle.damped_inverse(p, &v, damping) else { continue };
-                    let own = inverse * g;
-                    for (camera, row) in &of_point {
-                        let rest = row.residual - row.point * own;
-                        let (by_camera, by_shared) = (row.camera.transpose() * rest, row.shared.transpose() * rest);
+                    for (camera, by_camera, by_shared) in pulls(&of_point, &inverse) {
                         right[camera * C..(camera + 1) * C].iter_mut().zip(by_camera.iter()).for_each(|(a, b)| *a += b);
                         right[border..].iter_mut().zip(by_shared.iter()).for_each(|(a, b)| *a += b);
                     }

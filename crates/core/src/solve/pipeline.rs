@@ -1,12 +1,15 @@
 //! The solve, from tracks to a reported camera: what kind of move it is, and the way for each.
 
-use super::adjusting::{Adjusting, MIN_FRAME_POINTS, Released};
+use super::adjusting::{Adjusting, MIN_FRAME_POINTS};
 use super::anneal::anneal;
 use super::astray::{Astray, AstrayTrack};
 use super::bundle::Move;
+use super::checks::{check_input, check_motion, check_trust};
 use super::choice::TrackChoice;
+use super::limits::Limits;
 use super::nodal::{self, NodalFit};
-use super::report::{Motion, Solution, SolveFailure};
+use super::release::Released;
+use super::report::{Solution, SolveFailure};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::{
     BRIDGE_PARALLAX_DEG, StartWith, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, ranked, settle,
@@ -22,20 +25,8 @@ use rayon::prelude::*;
 use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
-/// Frames below which nothing can be said.
-const MIN_FRAMES: usize = 8;
-/// Tracks of useful length below which nothing can be said.
-const MIN_TRACKS: usize = 30;
 /// Frames that a track must last to be used.
 const MIN_LENGTH: usize = 4;
-/// Median motion that the clip must show somewhere, px of a picture 1280 wide.
-const STILL_PX: f64 = 1.5;
-/// Median parallax below which depth is guesswork, degrees.
-const HOPELESS_PARALLAX_DEG: f64 = 0.35;
-/// Part of the usable tracks that must follow the camera.
-const MIN_FOLLOWING: f64 = 0.3;
-/// RMS above which a result is no camera, px of a picture 1280 wide.
-const HOPELESS_PX: f64 = 2.5;
 /// RMS above which a fixed lens is doubted, px of a picture 1280 wide.
 const DOUBTFUL_PX: f64 = 0.6;
 /// Median miss of a camera that only turns, px of a picture 1280 wide, within which there is no parallax
@@ -48,8 +39,6 @@ const SURELY_TURNING_PX: f64 = 0.6;
 const ZOOM_FIRST_GAIN: f64 = 0.15;
 /// Median miss with a zoom over that without, below which the lens zooms.
 const ZOOM_RATIO: f64 = 0.8;
-/// Where a point counts as agreeing while all frames are placed, in medians of the misses at the keyframes.
-const LOOSE: f64 = 9.0;
 /// RMS with a zoom over that without, below which a suspected zoom is believed.
 const SUSPECTED_RATIO: f64 = 0.97;
 /// Tracks that the scene is grown with over the keyframes.
@@ -155,47 +144,14 @@ pub fn solve_on(
     fill_frames(&problem, &mut scene);
     let input = Input { set, choice, problem: &problem, settings, turning_px: from.turning_px };
     let mut adjusted = Adjusting::new(&problem, &scene, settings);
-    let loose = loose_px(&scene, problem.scale());
     tell("adjusting everything together", 0.1)?;
-    adjusted.round(&mut scene, 0.35 * loose, loose, 4);
+    let loose = Limits::loose(scene.noise_px, problem.scale());
+    adjusted.round(&mut scene, loose, 4);
     tell("adjusting everything together", 0.45)?;
+    anneal(&mut adjusted, &mut scene);
     adjusted.last_round(&mut scene);
     adjusted.hear(&scene, settings);
     weighed(&input, &adjusted, &scene)
-}
-
-/// Within what things agree while everything is adjusted for the first time, px: those that move on their own come back
-/// in within loose limits, and the noise says how loose they need be.
-fn loose_px(scene: &Scene, scale: f64) -> f64 {
-    (LOOSE * scene.noise_px).clamp(0.8 * scale, 3.0 * scale)
-}
-
-fn check_input(set: &TrackSet, problem: &Problem) -> Result<(), SolveFailure> {
-    if problem.frames < MIN_FRAMES {
-        return Err(SolveFailure::TooFewFrames { found: problem.frames, needed: MIN_FRAMES });
-    }
-    if let Some(&frame) = set.cuts.first() {
-        return Err(SolveFailure::HardCut { frame });
-    }
-    let counts = set.counts();
-    let (frame, there) = counts.iter().copied().enumerate().min_by_key(|&(_, c)| c).unwrap_or((0, 0));
-    if problem.tracks.len() < MIN_TRACKS {
-        return Err(SolveFailure::TooFewTracks { found: problem.tracks.len(), frame: frame as u32, there, needed: MIN_TRACKS });
-    }
-    Ok(())
-}
-
-fn check_motion(problem: &Problem, keys: &[u32]) -> Result<(), SolveFailure> {
-    let mut largest = 0.0f64;
-    for (i, &a) in keys.iter().enumerate() {
-        for &b in keys.iter().skip(i + 1).step_by(1 + keys.len() / 8) {
-            let (motion, shared) = keyframes::median_motion(problem, a, b);
-            if shared >= 8 {
-                largest = largest.max(motion);
-            }
-        }
-    }
-    if largest < STILL_PX * problem.scale() { Err(SolveFailure::Still { motion_px: largest }) } else { Ok(()) }
 }
 
 fn every_few(keys: &[u32], most: usize) -> Vec<u32> {
@@ -345,7 +301,7 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &
         add_keyframes(problem, scene, &tracks, keys, free_focal, false);
         settle(problem, scene, &tracks, keys, free_focal, false);
     });
-    let grown = ranked(problem, &tracks, scenes.into_iter().map(|scene| (keys.to_vec(), scene)).collect());
+    let grown = ranked(problem, &tracks, scenes.into_iter().map(|scene| (keys, scene)).collect());
     grown.into_iter().next().map(|best| best.1).ok_or_else(|| SolveFailure::NoStart { why: "no start holds".to_owned() })
 }
 
@@ -412,16 +368,17 @@ fn adjust_all(
     let scale = adjusted.problem.scale();
     let done = |part: f64| from + (0.97 - from) * part;
     tell("adjusting everything together", done(0.0))?;
-    let loose = loose_px(scene, scale);
-    adjusted.round(scene, 0.35 * loose, loose, 4);
+    let loose = Limits::loose(scene.noise_px, scale);
+    let closer = Limits { loss_px: 0.4 * scale, most_px: 1.2 * scale };
+    adjusted.round(scene, loose, 4);
     tell("adjusting everything together", done(0.25))?;
-    adjusted.round(scene, (0.35 * loose).min(0.4 * scale), loose.min(1.2 * scale), 4);
+    adjusted.round(scene, loose.within(closer), 4);
     tell("trying a zoom and a rolling shutter", done(0.5))?;
     let released = adjusted.release(scene, settings);
     if released == Released::Something {
         tell("adjusting everything together", done(0.6))?;
-        adjusted.round(scene, scale, 3.0 * scale, 4);
-        adjusted.round(scene, 0.4 * scale, 1.2 * scale, 4);
+        adjusted.round(scene, Limits { loss_px: scale, most_px: 3.0 * scale }, 4);
+        adjusted.round(scene, closer, 4);
     }
     tell("adjusting everything together", done(0.7))?;
     anneal(adjusted, scene);
@@ -435,7 +392,7 @@ fn adjust_all(
 /// adds may reach the next.
 fn fill_frames(problem: &Problem, scene: &mut Scene) {
     let all: Vec<usize> = (0..problem.tracks.len()).collect();
-    let limit = (LOOSE * scene.noise_px).clamp(problem.scale(), 3.0 * problem.scale());
+    let limit = Limits::loose(scene.noise_px, problem.scale()).most_px;
     add_points(problem, scene, &all, limit);
     let mut before = 0;
     loop {
@@ -502,41 +459,4 @@ fn turn_onto(sights: &[resect::Sight], lens: &Lens) -> Option<Pose> {
     };
     let rays: Vec<_> = sights.iter().map(|(pixel, direction)| (*direction, ray(pixel))).collect();
     nodal::turn_between(&rays).map(|(rotation, _)| Pose { rotation, translation: Vector3::zeros() })
-}
-
-fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), SolveFailure> {
-    let fail = |why: String, advice: &str| Err(SolveFailure::NotTrustworthy { why, advice: advice.to_owned() });
-    let scale = problem.scale();
-    let solved = solution.frames.len();
-    if solved * 2 < problem.frames {
-        return fail(
-            format!("only {solved} of {} frames could be solved", problem.frames),
-            "Trim to the part that holds, or keep moving things out of the analysis",
-        );
-    }
-    let far = solution.astray.iter().filter(|a| a.why == Astray::Far).count();
-    let following = (solution.points.len() + far) as f64 / problem.tracks.len().max(1) as f64;
-    if following < MIN_FOLLOWING {
-        return fail(
-            format!("only {:.0} % of the {} tracks follow one camera", 100.0 * following, problem.tracks.len()),
-            "Things that move on their own fill the frame: keep them out of the analysis",
-        );
-    }
-    if !(solution.rms_px <= HOPELESS_PX * scale) {
-        return fail(
-            format!("the reprojection error is {:.1} px", solution.rms_px),
-            "Keep moving things out of the analysis, or choose a calmer part of the clip",
-        );
-    }
-    if solution.motion != Motion::Nodal && !(solution.parallax_deg >= HOPELESS_PARALLAX_DEG) {
-        return fail(
-            format!("the parallax is only {:.2} degrees (median)", solution.parallax_deg),
-            "The camera travels too little for the distance of the scene; choose a part in which it travels further",
-        );
-    }
-    let widths = solution.frames.first().map_or(0.0, |f| f.lens.focal_px / f64::from(problem.width.max(problem.height)));
-    if !(0.25..8.0).contains(&widths) {
-        return fail(format!("the focal length came out at {widths:.2} picture widths"), "Give the focal length if it is known");
-    }
-    Ok(())
 }

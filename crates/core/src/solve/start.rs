@@ -1,9 +1,9 @@
 //! A first small reconstruction, from nothing but tracks.
 
 use super::Problem;
-use super::adjusting::{gain_of, zoom_range};
 use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::pair::{Pair, best_pairs};
+use super::release::{gain_of, zoom_range};
 use super::resect;
 use super::state::Scene;
 use crate::geometry::{Lens, Pose, parallax_rad, triangulate};
@@ -146,11 +146,11 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
 ///
 /// Things on the move are explained within loose limits by a camera that is bent to them, and may be more than what stands
 /// still; that alone is explained within the noise. So the calmest scene sets the limit for all.
-pub fn ranked(problem: &Problem, tracks: &[usize], scenes: Vec<(Vec<u32>, Scene)>) -> Vec<(f64, Scene)> {
+pub fn ranked<F: AsRef<[u32]>>(problem: &Problem, tracks: &[usize], scenes: Vec<(F, Scene)>) -> Vec<(f64, Scene)> {
     let noise = scenes.iter().map(|(_, scene)| scene.noise_px).fold(f64::INFINITY, f64::min);
     let cap = (TIGHT * noise).clamp(LEAST_TIGHT_PX * problem.scale(), EXPLAINED_PX * problem.scale());
     let mut ranked: Vec<(f64, Scene)> =
-        scenes.into_iter().map(|(frames, scene)| (unexplained(problem, &frames, tracks, &scene, cap), scene)).collect();
+        scenes.into_iter().map(|(frames, scene)| (unexplained(problem, frames.as_ref(), tracks, &scene, cap), scene)).collect();
     ranked.sort_by(|a, b| a.0.total_cmp(&b.0));
     ranked
 }

@@ -1,9 +1,10 @@
 //! The growing scene: frames with poses, tracks with positions, and the lens between them.
 
 use super::Problem;
-use super::bundle::{Bundle, Move, Speed, speeds};
+use super::bundle::{Bundle, Move};
 use super::report::{Motion, Solution};
 use super::resect;
+use super::rolling::{Speed, speeds};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use crate::geometry::{Lens, Pose};
 use nalgebra::{Vector2, Vector3};

@@ -1,0 +1,125 @@
+//! Which tracks agree with a camera, and where: what an adjustment works on.
+
+use super::Problem;
+use super::adjusting::{Adjusting, FAR_PARALLAX_DEG, MIN_FRAME_POINTS};
+use super::bundle::{Bundle, Move, Observation};
+use super::far::{self, FarPoint};
+use super::start::place_track;
+use super::state::Scene;
+use crate::geometry::parallax_rad;
+use nalgebra::{Vector2, Vector3};
+use rayon::prelude::*;
+
+impl Adjusting<'_> {
+    /// Gathers every `step`th frame and all tracks that agree there.
+    pub(super) fn collect(&mut self, scene: &mut Scene, limit_px: f64, step: usize) {
+        let problem = self.problem;
+        loop {
+            let posed = scene.posed();
+            let last = posed.len().saturating_sub(1);
+            let frames: Vec<u32> = posed.iter().enumerate().filter(|(i, _)| i % step == 0 || *i == last).map(|(_, f)| *f).collect();
+            let index = places_of(&frames, problem.frames);
+            let centres: Vec<Vector3<f64>> = frames.iter().filter_map(|&f| scene.poses[f as usize]).map(|p| p.centre()).collect();
+            let farthest = far::farthest(centres.iter().copied());
+            let taken: Vec<Option<Taken>> = (0..problem.tracks.len())
+                .into_par_iter()
+                .map(|t| {
+                    let trusted = problem.trusted[t];
+                    // What a person insists on is taken whatever it does.
+                    let (limit_px, least_deg) = if trusted { (f64::INFINITY, 0.0) } else { (limit_px, FAR_PARALLAX_DEG) };
+                    let views = |position, miss: &Miss| agreeing(problem, t, &index, |f, pixel| miss(f, pixel, &position), limit_px);
+                    let near =
+                        |position| views(position, &|f, px, at| scene.miss(f, px, at)).map(|seen| Taken { position, anchor: None, seen });
+                    let before =
+                        scene.points[t].and_then(near).filter(|p| trusted || has_depth(scene.motion, &centres, p.position, &p.seen));
+                    before.or_else(|| place_track(problem, scene, t, limit_px, least_deg).and_then(near)).or_else(|| {
+                        let (FarPoint { position, anchor }, infinite) = far::place(problem, scene, t, farthest)?;
+                        let seen = views(position, &|f, px, at| far::miss(scene, f, px, at))?;
+                        if (position - anchor).dot(&(infinite - anchor)) < 0.0 {
+                            // Beyond infinity there is nothing but noise.
+                            views(infinite, &|f, px, at| scene.miss(f, px, at))?;
+                        }
+                        (!has_depth(scene.motion, &centres, position, &seen)).then_some(Taken { position, anchor: Some(anchor), seen })
+                    })
+                })
+                .collect();
+            self.bundle.points.clear();
+            self.bundle.anchors.clear();
+            self.bundle.observations.clear();
+            self.tracks.clear();
+            let mut counts = vec![0usize; frames.len()];
+            for (t, entry) in taken.into_iter().enumerate() {
+                scene.points[t] = entry.as_ref().filter(|p| p.anchor.is_none()).map(|p| p.position);
+                if let Some(Taken { position, anchor, seen }) = entry {
+                    // What is far off holds the turn of a frame, but not its place.
+                    if anchor.is_none() {
+                        seen.iter().for_each(|o| counts[o.camera as usize] += 1);
+                    }
+                    self.tracks.push(t);
+                    self.bundle.points.push(position);
+                    self.bundle.anchors.push(anchor);
+                    self.bundle.observations.push(seen);
+                }
+            }
+            // A frame that is left with too few points has no camera.
+            let thin: Vec<u32> = frames.iter().zip(&counts).filter(|(_, c)| **c < MIN_FRAME_POINTS).map(|(f, _)| *f).collect();
+            if thin.is_empty() || thin.len() == frames.len() {
+                let bundle = std::mem::replace(&mut self.bundle, scene.bundle(&frames));
+                let Bundle { points, anchors, observations, .. } = bundle;
+                self.bundle = Bundle { points, anchors, observations, ..scene.bundle(&frames) };
+                self.frames = frames;
+                return;
+            }
+            thin.iter().for_each(|&f| scene.poses[f as usize] = None);
+        }
+    }
+}
+
+/// For each frame of the clip its place among `frames`.
+pub(super) fn places_of(frames: &[u32], total: usize) -> Vec<Option<u32>> {
+    let mut places = vec![None; total];
+    frames.iter().enumerate().for_each(|(i, &f)| places[f as usize] = Some(i as u32));
+    places
+}
+
+/// A track as it is taken into the bundle.
+struct Taken {
+    position: Vector3<f64>,
+    /// Of a point that is far off.
+    anchor: Option<Vector3<f64>>,
+    seen: Vec<Observation>,
+}
+
+/// How far a place is missed on a frame, px; `None` where it cannot be seen.
+type Miss<'a> = dyn Fn(u32, &Vector2<f64>, &Vector3<f64>) -> Option<f64> + 'a;
+
+/// The observations of a track that agree within the limit; `None` when too few of its views do.
+pub(super) fn agreeing(
+    problem: &Problem,
+    track: usize,
+    index: &[Option<u32>],
+    miss: impl Fn(u32, &Vector2<f64>) -> Option<f64>,
+    limit_px: f64,
+) -> Option<Vec<Observation>> {
+    let mut views = 0;
+    let mut seen = Vec::new();
+    for &(f, pixel) in &problem.tracks[track] {
+        let Some(camera) = index[f as usize] else { continue };
+        views += 1;
+        if miss(f, &pixel).is_some_and(|m| m < limit_px) {
+            seen.push(Observation { camera, pixel });
+        }
+    }
+    (seen.len() >= 3 && seen.len() * 10 >= views * 7).then_some(seen)
+}
+
+/// The parallax of a point over its views, degrees; `centres` are those of the cameras of the bundle.
+pub(super) fn parallax_deg(centres: &[Vector3<f64>], point: Vector3<f64>, seen: &[Observation]) -> f64 {
+    let from: Vec<Vector3<f64>> = seen.iter().map(|o| centres[o.camera as usize]).collect();
+    parallax_rad(point, &from).to_degrees()
+}
+
+/// Whether enough parallax is seen of a point for it to have a place; of a nodal move all that is there is directions.
+fn has_depth(motion: Move, centres: &[Vector3<f64>], point: Vector3<f64>, seen: &[Observation]) -> bool {
+    motion == Move::Nodal || parallax_deg(centres, point, seen) >= FAR_PARALLAX_DEG
+}

@@ -1,0 +1,160 @@
+//! How widely what is adjusted scatters, read off the misses themselves.
+//!
+//! The misses of one track hang together: a patch changes its looks bit by bit, so that it is off to the same side for many
+//! frames. Taken one by one they would make a camera seem much firmer than it is. So whole tracks are the independent
+//! things here: each pulls at the cameras and the lens by what it misses, and the covariance of those pulls, carried through
+//! the normal equations from both sides, is that of the unknowns (Liang & Zeger, "Longitudinal data analysis using
+//! generalized linear models", 1986). Adjustments with that covariance are drawn by giving each pull a sign at random
+//! (Cameron, Gelbach & Miller, "Bootstrap-based improvements for inference with clustered errors", 2008).
+
+use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Move};
+use super::normal::{HARDLY, Row, SHARED, by_unknowns, normal, pulls, row, zooms};
+use super::profile::Profile;
+use crate::random::SplitMix64;
+use nalgebra::{Matrix3, SVector};
+use rayon::prelude::*;
+
+/// Dampings under which the equations are factored, the least that will do.
+const DAMPINGS: [f64; 3] = [HARDLY, 1e-6, 1e-5];
+/// No observation is better than this, px.
+const LEAST_NOISE_PX: f64 = 0.01;
+/// Where the draws begin.
+const SEED: u64 = 0x5EED_F1E1;
+
+/// What the misses of one track, or a term of a prior, pull at.
+struct Pull<const C: usize> {
+    cameras: Vec<(usize, SVector<f64, C>)>,
+    shared: SVector<f64, SHARED>,
+}
+
+impl<const C: usize> Pull<C> {
+    fn add_to(&self, sum: &mut [f64], times: f64) {
+        for (camera, by) in &self.cameras {
+            sum[camera * C..(camera + 1) * C].iter_mut().zip(by.iter()).for_each(|(a, b)| *a += b * times);
+        }
+        let border = sum.len() - SHARED;
+        sum[border..].iter_mut().zip(self.shared.iter()).for_each(|(a, b)| *a += b * times);
+    }
+
+    fn along(&self, x: &[f64]) -> f64 {
+        let own = |(camera, by): &(usize, SVector<f64, C>)| {
+            x[camera * C..(camera + 1) * C].iter().zip(by.iter()).map(|(a, b)| a * b).sum::<f64>()
+        };
+        let shared: f64 = x[x.len() - SHARED..].iter().zip(self.shared.iter()).map(|(a, b)| a * b).sum();
+        shared + self.cameras.iter().map(own).sum::<f64>()
+    }
+}
+
+/// The normal equations at the end of an adjustment, and what pulls at them.
+pub(super) struct Scatter<const C: usize> {
+    /// Factored.
+    matrix: Profile,
+    pulls: Vec<Pull<C>>,
+    /// What is adjusted, with the loss's own curvature.
+    pub options: BundleOptions,
+}
+
+/// Adjustments that might as well have come out.
+pub(super) struct Draws {
+    /// Unknowns of the cameras, then the shared ones, of each draw.
+    pub unknowns: Vec<Vec<f64>>,
+    /// Noise of an observation on one axis that would scatter the unknowns as widely if all were independent, px.
+    pub noise_px: f64,
+}
+
+impl<const C: usize> Scatter<C> {
+    /// At an adjusted bundle; `None` when the equations determine nothing.
+    pub fn of(bundle: &Bundle, options: &BundleOptions) -> Option<Self> {
+        let options = BundleOptions { curved: true, ..*options };
+        // Points that are hardly known at all can leave the equations a hair short of definite.
+        let matrix = DAMPINGS.iter().find_map(|&damping| {
+            let mut matrix = normal::<C>(bundle, &options, damping).matrix;
+            matrix.factor().then_some(matrix)
+        })?;
+        let speeds = bundle.speeds(options.readout);
+        let own = if options.motion == Move::Nodal { 2 } else { 3 };
+        // What is adjusted follows the misses, which leaves less of them to be seen.
+        let seen = |o: &Vec<_>| 2 * o.len();
+        let spare: usize = bundle.observations.iter().map(|o| seen(o).saturating_sub(own)).sum();
+        let by_cameras = (spare as f64 / spare.saturating_sub(matrix.len()).max(1) as f64).min(2.0);
+        let of_point = |p: usize| {
+            let observations = &bundle.observations[p];
+            let growth = (by_cameras * seen(observations) as f64 / seen(observations).saturating_sub(own).max(1) as f64).sqrt();
+            let rows: Vec<(usize, Row<C>)> =
+                observations.iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, p, o, &options, &speeds)?))).collect();
+            let v: Matrix3<f64> = rows.iter().map(|(_, r)| r.point.transpose() * r.point).sum();
+            let inverse = bundle.damped_inverse(p, &v, HARDLY)?;
+            let mut pull = Pull { cameras: Vec::with_capacity(rows.len()), shared: SVector::zeros() };
+            for (camera, by_camera, by_shared) in pulls(&rows, &inverse) {
+                pull.cameras.push((camera, by_camera * growth));
+                pull.shared += by_shared * growth;
+            }
+            Some(pull)
+        };
+        let mut pulls: Vec<Pull<C>> = (0..bundle.points.len()).into_par_iter().with_min_len(32).filter_map(of_point).collect();
+        if zooms(C) {
+            pulls.extend(bundle.zoom_terms().iter().map(|term| {
+                let focal = |k: usize| {
+                    let mut by = SVector::<f64, C>::zeros();
+                    by[C - 1] = -term.weight() * term.slopes[k] * term.unrest;
+                    (term.first + k, by)
+                };
+                Pull { cameras: (0..3).map(focal).collect(), shared: SVector::zeros() }
+            }));
+        }
+        if options.centre {
+            let off = bundle.centre_off();
+            let mut shared = SVector::<f64, SHARED>::zeros();
+            (0..2).for_each(|k| shared[SHARED - 2 + k] = -CENTRE_WEIGHT * off[k]);
+            pulls.push(Pull { cameras: Vec::new(), shared });
+        }
+        Some(Self { matrix, pulls, options })
+    }
+
+    /// Variance of the logarithm of the focal length, where it was adjusted; with a zoom that of the camera in the middle.
+    pub fn focal_variance(&self, bundle: &Bundle) -> Option<f64> {
+        if !self.options.focal && !self.options.zoom {
+            return None;
+        }
+        let at = if self.options.zoom { bundle.poses.len() / 2 * C + C - 1 } else { bundle.poses.len() * C };
+        let mut by = vec![0.0; self.matrix.len()];
+        by[at] = 1.0;
+        self.matrix.solve(&mut by);
+        let least = LEAST_NOISE_PX * LEAST_NOISE_PX * by[at];
+        let variance = least + self.pulls.iter().map(|p| p.along(&by).powi(2)).sum::<f64>();
+        Some(variance).filter(|v| v.is_finite() && by[at] >= 0.0)
+    }
+
+    /// Draws adjustments.
+    pub fn draws(&self, count: usize) -> Draws {
+        let n = self.matrix.len();
+        let mut squares = 0.0;
+        let unknowns: Vec<Vec<f64>> = (0..count)
+            .map(|draw| {
+                let mut random = SplitMix64::new(SEED.wrapping_add(draw as u64));
+                let mut pulled = vec![0.0; n];
+                for pull in &self.pulls {
+                    pull.add_to(&mut pulled, if random.below(2) == 0 { 1.0 } else { -1.0 });
+                }
+                let mut x = pulled.clone();
+                self.matrix.solve(&mut x);
+                squares += x.iter().zip(&pulled).map(|(a, b)| a * b).sum::<f64>();
+                let mut least: Vec<f64> = (0..n).map(|_| LEAST_NOISE_PX * random.normal()).collect();
+                self.matrix.solve_transposed(&mut least);
+                x.iter_mut().zip(&least).for_each(|(a, b)| *a += b);
+                x
+            })
+            .collect();
+        let noise = squares / (count * n).max(1) as f64;
+        Draws { unknowns, noise_px: (noise + LEAST_NOISE_PX * LEAST_NOISE_PX).sqrt() }
+    }
+}
+
+/// Variance of the logarithm of the focal length; `None` when it was held or the equations do not determine it.
+pub(super) fn focal_variance(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
+    by_unknowns!(options, focal_variance_of(bundle, options))
+}
+
+fn focal_variance_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
+    Scatter::<C>::of(bundle, options)?.focal_variance(bundle)
+}
