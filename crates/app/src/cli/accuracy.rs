@@ -37,7 +37,7 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
         pairs.extend(known_clips(folder)?);
     }
     let mut lines = vec![
-        "| clip | frames | lock error RMS | 95th percentile | focal length off | track + solve | of its length | peak memory |".to_owned(),
+        "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its length | peak memory |".to_owned(),
         "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     for (clip, truth) in pairs {
@@ -104,12 +104,13 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, String> {
     let camera: CameraDocument = serde_json::from_slice(&read(&out)?).map_err(|e| e.to_string())?;
     let lock = slip(&truth, &camera).ok_or_else(|| format!("{} has no true points to judge by", clip.display()))?;
     Ok(format!(
-        "{}/{} | {:.3} px | {:.3} px | {:.2} % | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
+        "{}/{} | {:.3} px | {:.3} px | {:.2} % ({:.2}) | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
         camera.frames.len(),
         truth.frames.len(),
         lock.rms_px,
         lock.p95_px,
         100.0 * focal_error(&truth, &camera),
+        number("focal length known to ").unwrap_or(f64::NAN),
         tracked,
         solved,
         (tracked + solved) * truth.fps / truth.frames.len() as f64,

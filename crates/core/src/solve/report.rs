@@ -25,7 +25,7 @@ pub struct SolvedFrame {
     /// Deviation of the camera's turn, degrees.
     #[serde(default)]
     pub turn_deviation_deg: f64,
-    /// How far what is placed by these cameras is likely to slip on this frame, by the adjustment's own uncertainty, px.
+    /// How far, by the adjustment's own uncertainty, points of the scene may lie from where they are shown, px.
     #[serde(default)]
     pub slip_px: f64,
 }
