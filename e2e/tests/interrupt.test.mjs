@@ -15,7 +15,9 @@ after(() => endAll({ browser, server, folder }));
 test("a job can be stopped, and a killed one is shown as interrupted and runs again", async () => {
   let page = await openPage(browser, `${server.address}shots/1`);
   await openStation(page, "track");
+  await page.waitForSelector(".stage-empty:has-text('Not tracked yet')");
   await page.click("#start-track");
+  await page.waitForSelector(".stage-empty", { state: "hidden" });
   await page.waitForFunction(() => /frame \d+ of/.test(document.querySelector('.job[data-kind="track"] .job-reading')?.textContent ?? ""));
   await page.click('.job[data-kind="track"] button:has-text("Stop")');
   await page.waitForSelector('.job[data-kind="track"][data-state="stopped"]');

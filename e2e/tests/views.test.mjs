@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { before, test } from "node:test";
 
-let SceneView, Frames, ramp, dot;
+let SceneView, Frames, ramp, isDark, dot;
 
 before(async () => {
   // The palette is read from the style sheet; here there is none.
@@ -10,7 +10,7 @@ before(async () => {
   globalThis.getComputedStyle = () => ({ getPropertyValue: () => "#000" });
   ({ SceneView } = await import("../../crates/app/static/js/scene-view.js"));
   ({ Frames } = await import("../../crates/app/static/js/frames.js"));
-  ({ ramp } = await import("../../crates/app/static/js/ramp.js"));
+  ({ ramp, isDark } = await import("../../crates/app/static/js/ramp.js"));
   ({ dot } = await import("../../crates/app/static/js/camera.js"));
 });
 
@@ -73,6 +73,7 @@ test("the ramp runs from dark to light without going back", () => {
   for (let t = 0; t <= 1; t += 0.125) { const l = light(ramp(t)); assert.ok(l > last, `${t}: ${l}`); last = l; }
   assert.equal(ramp(-3), ramp(0));
   assert.equal(ramp(9), ramp(1));
+  for (const t of [0, 0.2, 0.4, 0.6, 0.8, 1]) assert.equal(isDark(t), light(ramp(t)) < 128, `${t}: ${light(ramp(t))}`);
 });
 
 /** Frames over a made-up server; every bitmap remembers whether it was closed. */

@@ -66,6 +66,7 @@ test("tracking shows its progress and ends with tracks on the stage", async () =
   await openStation(page, "track");
   await job("#start-track", "track");
   assert.match(await page.textContent('.station[data-station="track"] summary'), /\d+ tracks/);
+  assert.ok(await page.isDisabled("#worst"), "there is no worst frame before a solve");
   await showFrame(page, 20);
 });
 

@@ -71,6 +71,7 @@ model.addEventListener("loaded", () => {
   for (const s of stages) if (s.view.fitted) s.fit();
   refreshFrames();
   timeline.loaded();
+  /** @type {HTMLButtonElement} */ (byId("worst")).disabled = model.worst() === null;
   // News of a job may come while somebody types a frame.
   showFrame(document.activeElement === byId("frame"));
   showSelection();
@@ -221,6 +222,7 @@ news.onmessage = (event) => {
   const words = job.kind === "solve" || job.kind === "refine" ? `${job.message} · ${percent} %` : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
   const line = words + (left_s !== null && active ? ` · ${left_s} s left` : "");
   byId("running").textContent = active ? `${job.kind}: ${line}` : "";
+  if (model.working !== active) { model.working = active; paint(); }
   const box = document.querySelector(`.job[data-job="${job.id}"]`);
   const reading = box?.querySelector(".job-reading");
   if (active && box && reading) {

@@ -30,6 +30,7 @@ export class Model extends EventTarget {
     /** The insert that is being dragged, as it is now. @type {any} */ this.moving = null;
     /** Its rough picture. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.draft = null;
     /** What a click in the picture would place. @type {string|null} */ this.placing = null;
+    /** Whether a job of this shot is under way. */ this.working = false;
     /** Why tracks are not used. @type {Map<number, {why: string, miss_px: number|null}>} */ this.astray = new Map();
     /** Tracks that are used anyway. @type {Set<number>} */ this.trusted = new Set();
     /** Deleted tracks that agree with the camera. @type {number[]} */ this.again = [];

@@ -2,7 +2,7 @@
 /** What is drawn over the plate: tracks, the floor's grid, the tile. */
 import { across, add, centre, scale } from "./camera.js";
 import { colours } from "./colours.js";
-import { ramp } from "./ramp.js";
+import { isDark, ramp } from "./ramp.js";
 import { trackAt } from "./tracks.js";
 
 const TAIL = 8;
@@ -24,14 +24,15 @@ export function paintTracks(g, stage) {
     const stray = model.astray.get(track.id)?.why ?? null;
     const off = model.cameras.length > 0 && rms === undefined;
     const picked = model.selected.has(track.id);
-    // A dark edge keeps a mark readable on a plate of its own tone.
+    const share = rms === undefined ? 0.5 : rms / bad;
+    // An edge of the other tone keeps a mark readable on a plate of its own.
     g.globalAlpha = off && !picked ? 0.4 : 0.6;
     g.lineWidth = size < 3 ? 2 : 3;
-    g.strokeStyle = colours.stone;
+    g.strokeStyle = !off && !picked && isDark(share) ? colours.bone : colours.stone;
     mark(g, x, y, picked ? 1.4 * size : size, stray);
     g.stroke();
     g.lineWidth = 1;
-    g.strokeStyle = picked ? colours.sand : off ? (stray === "far" ? colours.lichen : stray === "short" ? colours.dust : colours.brick) : ramp(rms === undefined ? 0.5 : rms / bad);
+    g.strokeStyle = picked ? colours.sand : off ? (stray === "far" ? colours.lichen : stray === "short" ? colours.dust : colours.brick) : ramp(share);
     const strength = off && !picked ? 0.7 : 1;
     g.globalAlpha = 0.85 * strength;
     g.beginPath();

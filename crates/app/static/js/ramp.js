@@ -10,3 +10,6 @@ export function ramp(share) {
   const at = t * (STOPS.length - 1), i = Math.min(Math.floor(at), STOPS.length - 2), f = at - i;
   return `rgb(${STOPS[i].map((v, k) => Math.round(v + f * (STOPS[i + 1][k] - v))).join(" ")})`;
 }
+
+/** Whether the ramp is darker there than the middle of a plate. @param {number} share */
+export const isDark = (share) => share < 0.35;

@@ -107,7 +107,7 @@ export class Stage {
     g.clearRect(0, 0, this.canvas.width, this.canvas.height);
     if (this.through()) {
       this.paintPicture(g);
-      this.empty.hidden = model.tracks.length > 0 && (!model.cameras.length || !!model.camera());
+      this.empty.hidden = model.tracks.length ? !model.cameras.length || !!model.camera() : model.working;
       this.empty.textContent = model.tracks.length ? "This frame has no camera." : "Not tracked yet. Open the station Track and press “Track the clip”.";
       if (this.option("grid")) {
         g.save();
