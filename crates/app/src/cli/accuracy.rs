@@ -37,7 +37,8 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
         pairs.extend(known_clips(folder)?);
     }
     let mut lines = vec![
-        "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its length | peak memory |".to_owned(),
+        "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its length | peak memory |"
+            .to_owned(),
         "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     for (clip, truth) in pairs {

@@ -18,7 +18,7 @@ const AT_REST: f64 = 4e-4;
 /// Parts of the way left between which a turn may leave for its end to be foretold.
 const FORETOLD: std::ops::Range<f64> = 0.2..0.9;
 /// Every how many frames take part in a turn.
-const SKIPPED: usize = 2;
+const SKIPPED: usize = 4;
 /// Steps within loose and within tight limits.
 const LOOSE_STEPS: usize = 4;
 const TIGHT_STEPS: usize = 10;

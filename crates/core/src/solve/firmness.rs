@@ -9,14 +9,12 @@
 use super::bundle::{Bundle, BundleOptions, Move};
 use super::normal::{HARDLY, Row, SHARED, by_unknowns, is_free, row};
 use super::rolling::Speed;
-use super::scatter::{Draws, Scatter};
+use super::scatter::{DRAWS, Draws, Scatter};
 use crate::geometry::hat;
 use crate::random::SplitMix64;
 use nalgebra::{Matrix3, SMatrix, SVector, Vector3};
 use rayon::prelude::*;
 
-/// Adjustments drawn; a deviation is told from them to about an eighth.
-const DRAWS: usize = 32;
 /// Where the noise of the points begins.
 const SEED: u64 = 0x5EED_F1E1;
 
@@ -59,9 +57,9 @@ pub(super) fn firmness(bundle: &Bundle, options: &BundleOptions) -> Option<Firmn
 
 fn firmness_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<Firmness> {
     let scatter = Scatter::<C>::of(bundle, options)?;
-    let focal_variance = scatter.focal_variance(bundle);
+    let drawn = scatter.draws();
+    let focal_variance = scatter.focal_variance(bundle, drawn.noise_px);
     let options = &scatter.options;
-    let drawn = scatter.draws(DRAWS);
     let speeds = bundle.speeds(options.readout);
     let points: Vec<PointDraws> =
         (0..bundle.points.len()).into_par_iter().with_min_len(32).map(|p| draw_point::<C>(bundle, options, &speeds, p, &drawn)).collect();

@@ -18,6 +18,8 @@ use rayon::prelude::*;
 const DAMPINGS: [f64; 3] = [HARDLY, 1e-6, 1e-5];
 /// No observation is better than this, px.
 const LEAST_NOISE_PX: f64 = 0.01;
+/// Adjustments drawn; a deviation is told from them to about an eighth.
+pub(super) const DRAWS: usize = 32;
 /// Where the draws begin.
 const SEED: u64 = 0x5EED_F1E1;
 
@@ -112,7 +114,10 @@ impl<const C: usize> Scatter<C> {
     }
 
     /// Variance of the logarithm of the focal length, where it was adjusted; with a zoom that of the camera in the middle.
-    pub fn focal_variance(&self, bundle: &Bundle) -> Option<f64> {
+    ///
+    /// A track that the focal length rests on more than on others hides from the pulls what it misses, as the focal length
+    /// follows it. So it is never less than what `noise_px`, that of the draws, leaves open.
+    pub fn focal_variance(&self, bundle: &Bundle, noise_px: f64) -> Option<f64> {
         if !self.options.focal && !self.options.zoom {
             return None;
         }
@@ -120,16 +125,16 @@ impl<const C: usize> Scatter<C> {
         let mut by = vec![0.0; self.matrix.len()];
         by[at] = 1.0;
         self.matrix.solve(&mut by);
-        let least = LEAST_NOISE_PX * LEAST_NOISE_PX * by[at];
-        let variance = least + self.pulls.iter().map(|p| p.along(&by).powi(2)).sum::<f64>();
+        let pulled = self.pulls.iter().map(|p| p.along(&by).powi(2)).sum::<f64>();
+        let variance = pulled.max(noise_px * noise_px * by[at]);
         Some(variance).filter(|v| v.is_finite() && by[at] >= 0.0)
     }
 
     /// Draws adjustments.
-    pub fn draws(&self, count: usize) -> Draws {
+    pub fn draws(&self) -> Draws {
         let n = self.matrix.len();
         let mut squares = 0.0;
-        let unknowns: Vec<Vec<f64>> = (0..count)
+        let unknowns: Vec<Vec<f64>> = (0..DRAWS)
             .map(|draw| {
                 let mut random = SplitMix64::new(SEED.wrapping_add(draw as u64));
                 let mut pulled = vec![0.0; n];
@@ -145,7 +150,7 @@ impl<const C: usize> Scatter<C> {
                 x
             })
             .collect();
-        let noise = squares / (count * n).max(1) as f64;
+        let noise = squares / (DRAWS * n).max(1) as f64;
         Draws { unknowns, noise_px: (noise + LEAST_NOISE_PX * LEAST_NOISE_PX).sqrt() }
     }
 }
@@ -156,5 +161,6 @@ pub(super) fn focal_variance(bundle: &Bundle, options: &BundleOptions) -> Option
 }
 
 fn focal_variance_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Option<f64> {
-    Scatter::<C>::of(bundle, options)?.focal_variance(bundle)
+    let scatter = Scatter::<C>::of(bundle, options)?;
+    scatter.focal_variance(bundle, scatter.draws().noise_px)
 }
