@@ -85,3 +85,84 @@ pub(super) fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), 
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::astray::AstrayTrack;
+    use super::super::choice::TrackChoice;
+    use super::super::report::{SolvedFrame, SolvedPoint};
+    use super::super::settings::CentreChoice;
+    use super::*;
+    use crate::geometry::{Lens, Pose};
+    use crate::track::{Track, TrackId};
+    use nalgebra::Vector3;
+
+    /// Tracks that all move by `step_px` a frame.
+    fn tracks(count: u32, frames: u32, step_px: f32) -> TrackSet {
+        let track = |id: u32| Track {
+            id: TrackId(id),
+            first_frame: 0,
+            positions: (0..frames).map(|f| [30.0 * (id % 40) as f32 + step_px * f as f32, 20.0 * (id / 40) as f32]).collect(),
+        };
+        TrackSet { width: 1280, height: 720, frames, tracks: (0..count).map(track).collect(), cuts: Vec::new() }
+    }
+
+    fn problem(set: &TrackSet) -> Problem {
+        Problem::new(set, 4, &TrackChoice::default(), CentreChoice::Middle)
+    }
+
+    #[test]
+    fn too_little_to_solve_from_is_told_with_its_figure() {
+        let judge = |set: &TrackSet| check_input(set, &problem(set));
+        assert!(judge(&tracks(60, 20, 2.0)).is_ok());
+        assert!(matches!(judge(&tracks(60, 5, 2.0)), Err(SolveFailure::TooFewFrames { found: 5, .. })));
+        assert!(matches!(judge(&tracks(29, 20, 2.0)), Err(SolveFailure::TooFewTracks { found: 29, there: 29, .. })));
+        let cut = TrackSet { cuts: vec![7], ..tracks(60, 20, 2.0) };
+        assert!(matches!(judge(&cut), Err(SolveFailure::HardCut { frame: 7 })));
+    }
+
+    #[test]
+    fn a_still_is_told_from_a_slow_move() {
+        let keys = [0, 5, 10, 15, 19];
+        assert!(matches!(check_motion(&problem(&tracks(60, 20, 0.01)), &keys), Err(SolveFailure::Still { motion_px }) if motion_px < 1.0));
+        assert!(check_motion(&problem(&tracks(60, 20, 0.5)), &keys).is_ok());
+    }
+
+    #[test]
+    fn each_way_of_being_no_camera_is_refused_for_its_own_reason() {
+        let set = tracks(200, 20, 2.0);
+        let problem = problem(&set);
+        let lens = Lens::centred(900.0, 1280, 720);
+        let good = Solution {
+            frames: (0..20).map(|frame| SolvedFrame::new(frame, Pose::identity(), lens, 0.1, 100)).collect(),
+            points: (0..200).map(|i| SolvedPoint::new(TrackId(i), Vector3::z(), 0.1, (0, 19), 5.0)).collect(),
+            rms_px: 0.1,
+            parallax_deg: 5.0,
+            ..Solution::empty(1280, 720, 20)
+        };
+        assert!(check_trust(&problem, &good).is_ok());
+        type Change = fn(&mut Solution);
+        let refused: [(Change, &str); 7] = [
+            (|s| s.frames.truncate(9), "only 9 of 20 frames"),
+            (|s| s.points.truncate(40), "20 % of the 200 tracks"),
+            (|s| s.rms_px = 3.0, "3.0 px"),
+            (|s| s.rms_px = f64::NAN, "reprojection"),
+            (|s| s.parallax_deg = 0.1, "0.10 degrees"),
+            (|s| s.parallax_deg = f64::NAN, "parallax"),
+            (|s| s.frames[0].lens.focal_px = 90.0, "picture widths"),
+        ];
+        for (change, word) in refused {
+            let mut bad = good.clone();
+            change(&mut bad);
+            let said = check_trust(&problem, &bad).unwrap_err().to_string();
+            assert!(said.contains(word), "{word}: {said}");
+        }
+        // A camera that turns has no parallax, and what is far off follows as well.
+        let turning = Solution { motion: Motion::Nodal, parallax_deg: 0.0, ..good.clone() };
+        assert!(check_trust(&problem, &turning).is_ok());
+        let far = (40..200).map(|i| AstrayTrack { id: TrackId(i), why: Astray::Far, miss_px: None }).collect();
+        let mut hills = Solution { astray: far, ..good };
+        hills.points.truncate(40);
+        assert!(check_trust(&problem, &hills).is_ok());
+    }
+}

@@ -123,3 +123,56 @@ pub(super) fn parallax_deg(centres: &[Vector3<f64>], point: Vector3<f64>, seen: 
 fn has_depth(motion: Move, centres: &[Vector3<f64>], point: Vector3<f64>, seen: &[Observation]) -> bool {
     motion == Move::Nodal || parallax_deg(centres, point, seen) >= FAR_PARALLAX_DEG
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::track::TrackId;
+    use proptest::prelude::*;
+
+    fn one_track(frames: &[u32]) -> Problem {
+        Problem {
+            width: 1280,
+            height: 720,
+            frames: 40,
+            tracks: vec![frames.iter().map(|&f| (f, Vector2::new(f64::from(f), 0.0))).collect()],
+            ids: vec![TrackId(3)],
+            trusted: vec![false],
+            centre_px: [639.5, 359.5],
+        }
+    }
+
+    #[test]
+    fn views_beyond_the_limit_are_left_out_and_a_track_with_too_many_of_them_too() {
+        let problem = one_track(&[4, 5, 6, 7, 8, 9, 10, 11, 12, 13]);
+        let all: Vec<u32> = (0..40).collect();
+        let index = places_of(&all, 40);
+        let taken = |bad: u32| agreeing(&problem, 0, &index, |f, _| Some(if f < 4 + bad { 2.0 } else { 0.1 }), 0.5).map(|s| s.len());
+        assert_eq!([taken(0), taken(3), taken(4), taken(10)], [Some(10), Some(7), None, None]);
+        // A view behind the camera counts as one that does not agree.
+        assert_eq!(agreeing(&problem, 0, &index, |f, _| (f != 9).then_some(0.1), 0.5).map(|s| s.len()), Some(9));
+        assert!(agreeing(&problem, 0, &index, |_, _| Some(f64::NAN), 0.5).is_none(), "what is no number agrees with nothing");
+    }
+
+    #[test]
+    fn only_frames_in_the_bundle_are_looked_at_and_keep_their_order() {
+        let problem = one_track(&[4, 5, 6, 7, 8, 9, 10, 11, 12, 13]);
+        let index = places_of(&[0, 5, 7, 9, 30], 40);
+        let seen = agreeing(&problem, 0, &index, |_, _| Some(0.0), 0.5).unwrap();
+        assert_eq!(seen.iter().map(|o| (o.camera, o.pixel.x as u32)).collect::<Vec<_>>(), [(1, 5), (2, 7), (3, 9)]);
+        assert!(agreeing(&problem, 0, &places_of(&[5, 7], 40), |_, _| Some(0.0), 0.5).is_none(), "two views hold no point");
+    }
+
+    proptest! {
+        #[test]
+        fn parallax_is_the_angle_between_the_outermost_rays(distance in 1.0f64..200.0, travel in 0.05f64..2.0, cameras in 3usize..9) {
+            let centres: Vec<Vector3<f64>> = (0..cameras).map(|i| Vector3::x() * (travel * (i as f64 / (cameras - 1) as f64 - 0.5))).collect();
+            let point = Vector3::new(0.0, 0.0, -distance);
+            let seen: Vec<Observation> = (0..cameras).map(|i| Observation { camera: i as u32, pixel: Vector2::zeros() }).collect();
+            let right = 2.0 * (0.5 * travel / distance).atan().to_degrees();
+            prop_assert!((parallax_deg(&centres, point, &seen) - right).abs() < 1e-3 * right.max(0.1));
+            prop_assert_eq!(has_depth(Move::Free, &centres, point, &seen), right >= FAR_PARALLAX_DEG);
+            prop_assert!(has_depth(Move::Nodal, &centres, point, &seen));
+        }
+    }
+}

@@ -195,3 +195,59 @@ fn upright(poses: &[Pose], points: &[Vector3<f64>], motion: Move) -> Similarity 
     let scale = median(&depths).filter(|d| *d > 1e-9).map_or(1.0, |d| 10.0 / d);
     Similarity { scale, rotation, translation: -(rotation * first.centre()) * scale }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// However the world of a solve lies, it comes out the same: upright, and in a handy size.
+        #[test]
+        fn the_world_comes_out_upright_wherever_it_lay(
+            axis in prop::array::uniform3(-1.0f64..1.0), angle in -3.0f64..3.0, shift in prop::array::uniform3(-50.0f64..50.0), scale in 0.01f64..100.0,
+        ) {
+            let axis = Vector3::from(axis);
+            prop_assume!(axis.norm() > 0.1);
+            let poses: Vec<Pose> = (0..7)
+                .filter_map(|i| Pose::look_at(Vector3::new(f64::from(i) * 0.3, 2.0, 9.0), Vector3::new(0.0, 1.0, 0.0), Vector3::y()))
+                .collect();
+            let points: Vec<Vector3<f64>> = (0..30).map(|i| Vector3::new(f64::from(i % 5) - 2.0, 0.2 * f64::from(i % 3), f64::from(i % 7) - 3.0)).collect();
+            let laid = Similarity { scale, rotation: Rotation3::from_scaled_axis(axis.normalize() * angle), translation: Vector3::from(shift) };
+            let (moved_poses, moved_points): (Vec<Pose>, Vec<Vector3<f64>>) =
+                (poses.iter().map(|p| laid.pose(p)).collect(), points.iter().map(|p| laid.point(*p)).collect());
+            let gauge = upright(&moved_poses, &moved_points, Move::Free);
+            let first = gauge.pose(&moved_poses[0]);
+            prop_assert!(first.centre().norm() < 1e-6, "the first camera is at the origin");
+            let ahead = first.rotation.inverse() * Vector3::z();
+            prop_assert!(ahead.x.abs() < 1e-6 && ahead.z < -0.9, "it looks along -Z: {ahead}");
+            let mut depths: Vec<f64> = moved_points.iter().map(|p| first.to_camera(gauge.point(*p)).z).collect();
+            depths.sort_by(f64::total_cmp);
+            prop_assert!((depths[15] - 10.0).abs() < 0.7, "the middle depth is ten units: {}", depths[15]);
+            let plain = upright(&poses, &points, Move::Free);
+            for (p, q) in points.iter().zip(&moved_points) {
+                prop_assert!((plain.point(*p) - gauge.point(*q)).norm() < 1e-6);
+            }
+        }
+
+        #[test]
+        fn a_spread_grows_and_turns_with_the_world(scale in 0.1f64..10.0, angle in -3.0f64..3.0) {
+            let gauge = Similarity { scale, rotation: Rotation3::from_scaled_axis(Vector3::y() * angle), translation: Vector3::x() };
+            let spread = gauge_spread(&gauge, &Matrix3::from_diagonal(&Vector3::new(4.0, 1.0, 0.25)));
+            let along = gauge.rotation * Vector3::x();
+            prop_assert!((along.dot(&(spread * along)) - 4.0 * scale * scale).abs() < 1e-9 * scale * scale.max(1.0) * 100.0);
+            prop_assert!((spread.trace() - 5.25 * scale * scale).abs() < 1e-9 * scale.max(1.0) * 1e3);
+            let six = packed(&spread);
+            prop_assert!((six[1] - spread[(1, 0)]).abs() < 1e-12 && (six[4] - spread[(2, 1)]).abs() < 1e-12);
+        }
+    }
+
+    #[test]
+    fn a_camera_that_turns_keeps_its_directions_and_no_camera_changes_nothing() {
+        let poses: Vec<Pose> =
+            (0..5).map(|i| Pose::identity().moved(Vector3::new(0.1, 0.05 * f64::from(i), 0.0), Vector3::zeros())).collect();
+        let gauge = upright(&poses, &[Vector3::z()], Move::Nodal);
+        assert!(gauge.scale == 1.0 && gauge.translation.norm() == 0.0);
+        assert_eq!(upright(&[], &[], Move::Free).scale, 1.0);
+    }
+}

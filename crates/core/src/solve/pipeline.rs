@@ -33,6 +33,9 @@ const DOUBTFUL_PX: f64 = 0.6;
 /// to speak of: where a free camera was found, and where none was.
 const TURNING_PX: f64 = 0.2;
 const TURNING_WHEN_LOST_PX: f64 = 1.5;
+/// The same within which a zoom that travels is not looked for besides, where turning already explains more than a fixed lens that
+/// travels.
+const NEARLY_TURNING_PX: f64 = 0.5;
 /// Miss of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no rival.
 const SURELY_TURNING_PX: f64 = 0.6;
 /// Part of the cost at the keyframes that a zoom takes away, from which it is tried before a fixed lens.
@@ -89,26 +92,30 @@ pub fn solve_camera(
     let few = every_few(&keys, TURNING_KEYS);
     let turning = fit_turning(&problem, &few, settings);
     let turning_px = turning.as_ref().map(|fit| fit.median_px);
-    let input = Input { set, choice, problem: &problem, settings, turning_px };
+    let input = Input { set, choice, problem: &problem, settings, turning_px, turning: turning.as_ref() };
     if settings.motion == MotionChoice::Nodal || (settings.motion == MotionChoice::Auto && surely_turning(&problem, turning.as_ref())) {
-        let fit = turning.ok_or_else(|| SolveFailure::NoStart { why: "no chain of frames shares enough points".to_owned() })?;
-        return solve_turning(&input, &few, &fit, &mut tell);
+        let fit = turning.as_ref().ok_or_else(|| SolveFailure::NoStart { why: "no chain of frames shares enough points".to_owned() })?;
+        return solve_turning(&input, &few, fit, &mut tell);
     }
     let moving = solve_moving(&input, &keys, &few, &mut tell);
-    let Some(fit) = turning else { return moving.map(|m| m.solution) };
-    let turns = match &moving {
-        Ok(found) => {
-            let noise_px = found.solution.median_px.max(0.05 * problem.scale());
-            fit.median_px < TURNING_PX * problem.scale()
-                || nodal::explains_better(&fit, &found.misses_px, found.points, few.len(), noise_px)
-        }
-        Err(SolveFailure::Stopped) => false,
-        Err(_) => fit.median_px < TURNING_WHEN_LOST_PX * problem.scale(),
-    };
+    let Some(fit) = &turning else { return moving.map(|m| m.solution) };
+    let turns = turns_rather(&problem, fit, &moving, few.len());
     match (turns, settings.motion) {
         (false, _) => moving.map(|m| m.solution),
         (true, MotionChoice::Free | MotionChoice::Planar) => Err(SolveFailure::PureRotation { nodal_px: fit.median_px }),
-        (true, _) => solve_turning(&input, &few, &fit, &mut tell),
+        (true, _) => solve_turning(&input, &few, fit, &mut tell),
+    }
+}
+
+/// Whether a camera that only turns is a better account of the tracks than what was found of one that travels.
+fn turns_rather(problem: &Problem, fit: &NodalFit, moving: &Result<Moving, SolveFailure>, keys: usize) -> bool {
+    match moving {
+        Ok(found) => {
+            let noise_px = found.solution.median_px.max(0.05 * problem.scale());
+            fit.median_px < TURNING_PX * problem.scale() || nodal::explains_better(fit, &found.misses_px, found.points, keys, noise_px)
+        }
+        Err(SolveFailure::Stopped) => false,
+        Err(_) => fit.median_px < TURNING_WHEN_LOST_PX * problem.scale(),
     }
 }
 
@@ -121,6 +128,8 @@ struct Input<'a> {
     settings: &'a SolveSettings,
     /// Median miss of the best camera that only turns, px, where one could be fitted.
     turning_px: Option<f64>,
+    /// That camera.
+    turning: Option<&'a NodalFit>,
 }
 
 /// Goes on from a camera that was solved before: its poses, lens and points are adjusted to the tracks as they are
@@ -142,7 +151,7 @@ pub fn solve_on(
     check_input(set, &problem)?;
     let mut scene = Scene::resumed(&problem, from, settings).ok_or(SolveFailure::OtherMove)?;
     fill_frames(&problem, &mut scene);
-    let input = Input { set, choice, problem: &problem, settings, turning_px: from.turning_px };
+    let input = Input { set, choice, problem: &problem, settings, turning_px: from.turning_px, turning: None };
     let mut adjusted = Adjusting::new(&problem, &scene, settings);
     tell("adjusting everything together", 0.1)?;
     let loose = Limits::loose(scene.noise_px, problem.scale());
@@ -238,7 +247,9 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
         Err(SolveFailure::Stopped) => false,
         Err(_) => true,
     };
-    if !doubtful || settings.lens == LensChoice::Fixed {
+    let nearly = input.turning.filter(|fit| fit.median_px < NEARLY_TURNING_PX * problem.scale());
+    let turns = nearly.is_some_and(|fit| turns_rather(problem, fit, &fixed, few.len()));
+    if !doubtful || turns || settings.lens == LensChoice::Fixed {
         return fixed;
     }
     let fixed_px = fixed.as_ref().ok().and_then(|found| found.solution.frames.first()).map(|f| f.lens.focal_px);
@@ -338,7 +349,7 @@ fn adjust_to_end<'a>(input: &Input<'a>, mut scene: Scene, from: f64, tell: &mut 
 
 /// What came out, if it can be trusted at all, with its verdict.
 fn weighed(input: &Input, adjusted: &Adjusting, scene: &Scene) -> Result<Solution, SolveFailure> {
-    let Input { set, choice, problem, settings, turning_px } = *input;
+    let Input { set, choice, problem, settings, turning_px, .. } = *input;
     let mut solution = adjusted.solution(scene);
     solution.turning_px = turning_px;
     check_trust(problem, &solution)?;

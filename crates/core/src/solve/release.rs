@@ -162,3 +162,61 @@ pub(super) fn zoom_range(zoom: &[f64]) -> f64 {
     let (low, high) = zoom.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), &z| (l.min(z), h.max(z)));
     (high - low).max(0.0)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::Problem;
+    use super::*;
+    use crate::geometry::{Lens, Pose};
+    use crate::track::TrackId;
+    use nalgebra::Vector3;
+
+    #[test]
+    fn the_shakiest_stretch_is_where_the_camera_turns_most_and_gaps_do_not_count() {
+        let problem = Problem {
+            width: 1280,
+            height: 720,
+            frames: 120,
+            tracks: vec![Vec::new()],
+            ids: vec![TrackId(0)],
+            trusted: vec![false],
+            centre_px: [639.5, 359.5],
+        };
+        let mut scene = Scene::new(Move::Free, &problem, Lens::centred(900.0, 1280, 720), false);
+        let mut turned = 0.0;
+        for f in 0..120usize {
+            turned += if (70..90).contains(&f) { 0.02 } else { 0.001 };
+            // Between 30 and 34 nothing is solved, and the camera looks elsewhere afterwards.
+            turned += if f == 34 { 1.0 } else { 0.0 };
+            scene.poses[f] = (!(30..34).contains(&f)).then(|| Pose::identity().moved(Vector3::y() * turned, Vector3::zeros()));
+        }
+        let stretch = shakiest(&scene, 30);
+        assert!(stretch.len() == 30 && stretch[0] <= 71 && stretch[29] >= 88, "{stretch:?}");
+        assert_eq!(shakiest(&scene, 500).len(), 116, "what is there is all there is");
+    }
+
+    #[test]
+    fn the_range_of_a_zoom_is_that_of_its_ends_wherever_they_are() {
+        assert!((zoom_range(&[0.1, -0.2, 0.05]) - 0.3).abs() < 1e-12);
+        assert_eq!(zoom_range(&[0.7]), 0.0);
+        assert_eq!(zoom_range(&[]), 0.0);
+    }
+
+    #[test]
+    fn what_is_released_in_vain_gains_next_to_nothing() {
+        use super::super::bundle::tests::{seen_anew, truth};
+        let mut bundle = truth(14, 90, 0.0);
+        seen_anew(&mut bundle);
+        let noisy = truth(14, 90, 0.15);
+        bundle.observations = noisy.observations;
+        let base = BundleOptions { loss_px: 1.0, max_steps: PROBE_STEPS, ..BundleOptions::default() };
+        let zoomed = BundleOptions { focal: false, zoom: true, ..base };
+        let (in_vain, _) = gain_of(&bundle, &base, &zoomed).unwrap();
+        assert!(in_vain < RELEASE_GAIN, "{in_vain}");
+        bundle.zoom = (0..14).map(|i| 0.01 * f64::from(i)).collect();
+        seen_anew(&mut bundle);
+        bundle.zoom.clear();
+        let (asked, found) = gain_of(&bundle, &base, &zoomed).unwrap();
+        assert!(asked > RELEASE_GAIN && zoom_range(&found.zoom) > LEAST_ZOOM, "{asked} {:?}", found.zoom);
+    }
+}

@@ -49,3 +49,45 @@ pub(super) fn speeds(poses: &[Pose], times: &[f64]) -> Vec<Speed> {
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_camera_is_carried_to_where_it_is_within_the_frame(
+            turn in prop::array::uniform3(-0.02f64..0.02), shift in prop::array::uniform3(-0.2f64..0.2),
+            bend in prop::array::uniform3(-2e-3f64..2e-3), part in -0.5f64..0.5,
+        ) {
+            // Motion that bends: the pose at any time is known.
+            let at = |time: f64| Pose::identity().moved(
+                Vector3::from(turn) * time + Vector3::from(bend) * (0.1 * time * time),
+                Vector3::from(shift) * time + Vector3::from(bend) * (time * time),
+            );
+            let times: Vec<f64> = (0..9).map(f64::from).collect();
+            let poses: Vec<Pose> = times.iter().map(|t| at(*t)).collect();
+            let speeds = speeds(&poses, &times);
+            prop_assert_eq!(speeds.len(), 9);
+            let (carried, right) = (speeds[4].carry(&poses[4], part), at(4.0 + part));
+            let turned = (carried.rotation * right.rotation.inverse()).angle();
+            prop_assert!(turned < 2e-5, "{turned} rad");
+            prop_assert!((carried.translation - right.translation).norm() < 3e-4, "{}", carried.translation - right.translation);
+            // From two neighbours, at the end of the row, the bend is not seen: half of it times the square is left.
+            let (carried, right) = (speeds[0].carry(&poses[0], part), at(part));
+            prop_assert!((carried.translation - right.translation).norm() < 4e-3 + 0.01 * Vector3::from(shift).norm());
+        }
+    }
+
+    #[test]
+    fn a_camera_that_stands_has_no_speed_and_frames_may_be_far_apart() {
+        let poses = vec![Pose::identity(); 5];
+        assert!(speeds(&poses, &[0.0, 1.0, 2.0, 3.0, 4.0]).iter().all(|s| s.turn.norm() == 0.0 && s.shift_bend.norm() == 0.0));
+        let moving: Vec<Pose> = (0..5).map(|i| Pose::identity().moved(Vector3::zeros(), Vector3::x() * f64::from(i * 6))).collect();
+        for speed in speeds(&moving, &[0.0, 3.0, 6.0, 9.0, 12.0]) {
+            assert!((speed.shift - Vector3::x() * 2.0).norm() < 1e-9, "{speed:?}");
+        }
+        assert!(speeds(&[], &[]).is_empty());
+    }
+}

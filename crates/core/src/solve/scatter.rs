@@ -164,3 +164,64 @@ fn focal_variance_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -
     let scatter = Scatter::<C>::of(bundle, options)?;
     scatter.focal_variance(bundle, scatter.draws().noise_px)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::bundle::tests::truth;
+    use super::*;
+
+    fn adjusted(options: &BundleOptions) -> Bundle {
+        let mut bundle = truth(10, 60, 0.3);
+        bundle.adjust(options, |_| true);
+        bundle
+    }
+
+    #[test]
+    fn at_the_end_of_an_adjustment_all_pulls_cancel() {
+        let options = BundleOptions { max_steps: 60, tolerance: 1e-13, ..BundleOptions::default() };
+        let bundle = adjusted(&options);
+        let scatter = Scatter::<6>::of(&bundle, &options).unwrap();
+        let n = scatter.matrix.len();
+        let (mut sum, mut sizes) = (vec![0.0; n], vec![0.0; n]);
+        for pull in &scatter.pulls {
+            let mut own = vec![0.0; n];
+            pull.add_to(&mut own, 1.0);
+            sum.iter_mut().zip(&own).for_each(|(s, o)| *s += o);
+            sizes.iter_mut().zip(&own).for_each(|(s, o)| *s += o.abs());
+        }
+        for (i, (sum, size)) in sum.iter().zip(&sizes).enumerate() {
+            assert!(sum.abs() <= 2e-3 * size + 1e-9, "unknown {i}: {sum} of {size}");
+        }
+    }
+
+    #[test]
+    fn a_pull_adds_and_is_measured_at_the_same_places() {
+        let options = BundleOptions::default();
+        let scatter = Scatter::<6>::of(&adjusted(&options), &options).unwrap();
+        let mut random = SplitMix64::new(4);
+        let x: Vec<f64> = (0..scatter.matrix.len()).map(|_| random.normal()).collect();
+        for pull in scatter.pulls.iter().take(10) {
+            let mut own = vec![0.0; x.len()];
+            pull.add_to(&mut own, -2.0);
+            let dot: f64 = own.iter().zip(&x).map(|(a, b)| a * b).sum();
+            assert!((dot + 2.0 * pull.along(&x)).abs() < 1e-9 * (1.0 + dot.abs()));
+        }
+    }
+
+    #[test]
+    fn the_noise_of_the_draws_is_that_of_the_views_where_they_are_independent() {
+        // Noise is uniform in +-0.3 px: a deviation of 0.3 / sqrt 3 on each axis.
+        let options = BundleOptions { loss_px: 50.0, max_steps: 60, ..BundleOptions::default() };
+        let noise_px = Scatter::<6>::of(&adjusted(&options), &options).unwrap().draws().noise_px;
+        let right = 0.3 / 3f64.sqrt();
+        assert!((0.75 * right..1.3 * right).contains(&noise_px), "{noise_px} px for {right}");
+    }
+
+    #[test]
+    fn what_is_held_has_no_variance_and_what_zooms_has_that_of_the_middle() {
+        let held = BundleOptions { focal: false, ..BundleOptions::default() };
+        assert!(focal_variance(&adjusted(&held), &held).is_none());
+        let zoomed = BundleOptions { focal: false, zoom: true, max_steps: 40, ..BundleOptions::default() };
+        assert!(focal_variance(&adjusted(&zoomed), &zoomed).is_some_and(|v| v > 0.0 && v < 1e-2));
+    }
+}

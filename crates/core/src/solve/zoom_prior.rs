@@ -36,3 +36,42 @@ pub(super) fn zoom_terms(zoom: &[f64], times: &[f64], against_px: f64) -> Vec<Zo
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_zoom_of_even_speed_costs_nothing_however_frames_are_spaced(
+            gaps in prop::collection::vec(0.5f64..6.0, 2..20), start in -0.5f64..0.5, speed in -0.05f64..0.05,
+        ) {
+            let times: Vec<f64> = std::iter::once(0.0).chain(gaps.iter().scan(0.0, |t, g| { *t += g; Some(*t) })).collect();
+            let zoom: Vec<f64> = times.iter().map(|t| start + speed * t).collect();
+            let terms = zoom_terms(&zoom, &times, 0.1);
+            prop_assert_eq!(terms.len(), times.len() - 2);
+            for term in &terms {
+                prop_assert!(term.unrest.abs() < 1e-9 && term.cost() < 1e-6, "{} {}", term.unrest, term.cost());
+            }
+        }
+
+        #[test]
+        fn an_even_change_of_speed_is_read_off_as_such(bend in -0.01f64..0.01, step in 0.5f64..4.0) {
+            let times: Vec<f64> = (0..9).map(|i| f64::from(i) * step).collect();
+            let zoom: Vec<f64> = times.iter().map(|t| 0.5 * bend * t * t).collect();
+            for term in zoom_terms(&zoom, &times, 0.1) {
+                prop_assert!((term.unrest - bend).abs() < 1e-9, "{} for {bend}", term.unrest);
+            }
+        }
+    }
+
+    #[test]
+    fn a_sudden_stop_weighs_less_than_its_square() {
+        let times: Vec<f64> = (0..3).map(f64::from).collect();
+        let (slight, sudden) = (zoom_terms(&[0.0, 0.0, 0.001], &times, 0.1), zoom_terms(&[0.0, 0.0, 0.1], &times, 0.1));
+        assert!(sudden[0].cost() > slight[0].cost());
+        assert!(sudden[0].cost() < 1e-2 * 1e4 * slight[0].cost(), "{} {}", sudden[0].cost(), slight[0].cost());
+        assert!(sudden[0].weight() < 1e-2 * slight[0].weight());
+    }
+}
