@@ -150,3 +150,92 @@ pub(super) fn stands_still(problem: &Problem, scene: &Scene, views: &[(u32, Vect
         .collect();
     super::report::median(&moved).is_some_and(|m| m > STILL_AGAINST * limit)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::{Lens, Pose};
+
+    const FRAMES: u32 = 40;
+
+    /// A camera that goes aside past a scene of forty points, and one more track.
+    fn with(extra: impl Fn(u32, &Pose, &Lens) -> Option<Vector2<f64>>) -> (Problem, Scene) {
+        let lens = Lens::centred(1000.0, 1280, 720);
+        let poses: Vec<Pose> =
+            (0..FRAMES).map(|f| Pose::identity().moved(Vector3::zeros(), Vector3::x() * (-0.05 * f64::from(f)))).collect();
+        let project = |pose: &Pose, point: Vector3<f64>| {
+            let c = pose.to_camera(point);
+            lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+        };
+        let points: Vec<Vector3<f64>> =
+            (0..40).map(|i| Vector3::new(f64::from(i % 8) - 3.0, f64::from(i / 8) - 2.0, 8.0 + f64::from(i % 3))).collect();
+        let mut tracks: Vec<Vec<(u32, Vector2<f64>)>> =
+            points.iter().map(|p| poses.iter().zip(0..).map(|(pose, f)| (f, project(pose, *p))).collect()).collect();
+        tracks.push(poses.iter().zip(0..).filter_map(|(pose, f)| Some((f, extra(f, pose, &lens)?))).collect());
+        let problem = Problem {
+            width: 1280,
+            height: 720,
+            frames: FRAMES as usize,
+            ids: (0..tracks.len() as u32).map(TrackId).collect(),
+            trusted: vec![false; tracks.len()],
+            tracks,
+            centre_px: lens.centre_px,
+        };
+        let mut scene = Scene::new(Move::Free, &problem, lens, false);
+        scene.poses = poses.into_iter().map(Some).collect();
+        points.into_iter().enumerate().for_each(|(i, p)| scene.points[i] = Some(p));
+        (problem, scene)
+    }
+
+    fn called((problem, scene): &(Problem, Scene)) -> AstrayTrack {
+        reason(problem, scene, 40, 0.5)
+    }
+
+    fn seen(pose: &Pose, lens: &Lens, point: Vector3<f64>) -> Vector2<f64> {
+        let c = pose.to_camera(point);
+        lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+    }
+
+    #[test]
+    fn each_kind_of_stray_goes_by_its_name() {
+        // The camera goes 2 m aside; somebody walks up and down meanwhile.
+        let walker = with(|f, pose, lens| Some(seen(pose, lens, Vector3::new(0.0, 0.8 * (0.4 * f64::from(f)).sin(), 7.0))));
+        assert_eq!(called(&walker).why, Astray::OwnWay);
+        assert!(called(&walker).miss_px.is_some_and(|m| m > 5.0), "{:?}", called(&walker));
+        assert_eq!(called(&with(|_, _, _| Some(Vector2::new(900.0, 80.0)))).why, Astray::OnFrame);
+        assert_eq!(called(&with(|_, pose, lens| Some(seen(pose, lens, Vector3::new(0.3e6, -0.1e6, 1e6))))).why, Astray::Far);
+        // Half of the way it is an edge before another.
+        let edge = with(|f, pose, lens| {
+            let aside = if f < 20 { 0.0 } else { 0.02 * f64::from(f - 20) };
+            Some(seen(pose, lens, Vector3::new(aside, 0.0, 8.0)))
+        });
+        assert_eq!(called(&edge).why, Astray::Partly);
+        assert_eq!(called(&with(|f, pose, lens| (f < 2).then(|| seen(pose, lens, Vector3::new(0.0, 0.0, 8.0))))).why, Astray::Short);
+    }
+
+    #[test]
+    fn a_mark_on_the_lens_is_only_told_while_the_picture_moves() {
+        let (problem, mut scene) = with(|_, _, _| Some(Vector2::new(900.0, 80.0)));
+        let views = posed_views(&problem, &scene, 40);
+        assert!(stands_still(&problem, &scene, &views));
+        assert!(!stands_still(&problem, &scene, &views[..3]), "three frames move the picture by too little");
+        scene.points.iter_mut().for_each(|p| *p = None);
+        assert!(!stands_still(&problem, &scene, &views), "nothing is known to move");
+    }
+
+    #[test]
+    fn frames_without_a_camera_tell_nothing() {
+        let (problem, mut scene) = with(|_, pose, lens| Some(seen(pose, lens, Vector3::new(0.0, 0.0, 8.0))));
+        scene.poses.iter_mut().skip(2).for_each(|p| *p = None);
+        assert_eq!(reason(&problem, &scene, 40, 0.5), AstrayTrack { id: TrackId(40), why: Astray::Short, miss_px: None });
+    }
+
+    #[test]
+    fn every_kind_has_words_of_its_own_and_keeps_them_in_files() {
+        let words: std::collections::BTreeSet<&str> = Astray::ALL.iter().flat_map(|a| [a.word(), a.name(), a.why()]).collect();
+        assert_eq!(words.len(), 15);
+        for kind in Astray::ALL {
+            assert_eq!(serde_json::to_value(kind).unwrap(), kind.word());
+        }
+    }
+}

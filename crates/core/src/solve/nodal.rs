@@ -178,3 +178,105 @@ pub fn explains_better(nodal: &NodalFit, free_misses_px: &[f64], free_points: us
     // The two fits may use different points; compare what one observation costs.
     turning / (nodal.misses_px.len().max(1) as f64) < free / (free_misses_px.len().max(1) as f64)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::random::SplitMix64;
+    use crate::track::TrackId;
+    use nalgebra::Vector2;
+
+    fn unit(random: &mut SplitMix64) -> f64 {
+        random.below(1_000_000) as f64 / 500_000.0 - 1.0
+    }
+
+    /// A pan over points all round, seen with noise; `step` is how far the camera goes aside from frame to frame.
+    fn pan(zoom: impl Fn(u32) -> f64, step: f64, noise_px: f64) -> Problem {
+        let mut random = SplitMix64::new(8);
+        let lens = Lens { k1: -0.02, ..Lens::centred(1100.0, 1280, 720) };
+        let mut problem = Problem {
+            width: 1280,
+            height: 720,
+            frames: 25,
+            tracks: Vec::new(),
+            ids: Vec::new(),
+            trusted: Vec::new(),
+            centre_px: lens.centre_px,
+        };
+        for id in 0..260 {
+            let distance = 5.0 + 4.0 * unit(&mut random);
+            let point = Vector3::new(1.4 * unit(&mut random), 0.5 * unit(&mut random), 1.0) * distance;
+            let mut seen = Vec::new();
+            for frame in 0..25u32 {
+                let turn = Rotation3::from_euler_angles(0.002 * f64::from(frame), 0.025 * f64::from(frame) - 0.3, 0.0);
+                let c = turn * (point - Vector3::x() * (step * f64::from(frame)));
+                let zoomed = Lens { focal_px: lens.focal_px * zoom(frame).exp(), ..lens };
+                let pixel = zoomed.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+                if c.z > 0.1 && (0.0..1280.0).contains(&pixel.x) && (0.0..720.0).contains(&pixel.y) {
+                    seen.push((frame, pixel + Vector2::new(random.normal(), random.normal()) * noise_px));
+                }
+            }
+            if seen.len() > 3 {
+                problem.tracks.push(seen);
+                problem.ids.push(TrackId(id));
+                problem.trusted.push(false);
+            }
+        }
+        problem
+    }
+
+    const KEYS: [u32; 9] = [0, 3, 6, 9, 12, 15, 18, 21, 24];
+
+    #[test]
+    fn a_turn_is_found_among_four_in_ten_strays() {
+        let mut random = SplitMix64::new(2);
+        let right = Rotation3::from_euler_angles(0.05, -0.2, 0.02);
+        let rays: Vec<_> = (0..60)
+            .map(|i| {
+                let a = Vector3::new(unit(&mut random), unit(&mut random), 2.0).normalize();
+                let b = if i % 5 < 2 { Vector3::new(unit(&mut random), unit(&mut random), 2.0).normalize() } else { right * a };
+                (a, b)
+            })
+            .collect();
+        let (found, miss) = turn_between(&rays).unwrap();
+        assert!((found * right.inverse()).angle() < 2e-3 && miss < 2e-3, "{} {miss}", (found * right.inverse()).angle());
+        assert!(turn_between(&rays[..7]).is_none(), "seven rays are too few");
+    }
+
+    #[test]
+    fn the_focal_length_of_a_pan_is_found_and_held_where_it_is_given() {
+        let problem = pan(|_| 0.0, 0.0, 0.1);
+        let found = fit(&problem, &KEYS, None, false).unwrap();
+        assert!((found.lens.focal_px / 1100.0 - 1.0).abs() < 0.01 && found.median_px < 0.2, "{} {}", found.lens.focal_px, found.median_px);
+        assert_eq!((found.poses.len(), found.zoom.len()), (9, 0));
+        let held = fit(&problem, &KEYS, Some(1300.0), false).unwrap();
+        assert!(held.lens.focal_px == 1300.0 && held.median_px > 2.0 * found.median_px, "{}", held.median_px);
+    }
+
+    #[test]
+    fn a_pan_that_zooms_needs_its_zoom() {
+        let problem = pan(|f| 0.015 * f64::from(f), 0.0, 0.1);
+        let (fixed, zoomed) = (fit(&problem, &KEYS, None, false).unwrap(), fit(&problem, &KEYS, None, true).unwrap());
+        assert!(zoomed.median_px < 0.25 && zoomed.median_px < 0.3 * fixed.median_px, "{} {}", zoomed.median_px, fixed.median_px);
+        let range = zoomed.zoom[8] - zoomed.zoom[0];
+        assert!((range - 0.36).abs() < 0.02, "{range}");
+    }
+
+    #[test]
+    fn turning_explains_a_pan_but_no_travel() {
+        let (still, moving) =
+            (fit(&pan(|_| 0.0, 0.0, 0.1), &KEYS, None, false).unwrap(), fit(&pan(|_| 0.0, 0.05, 0.1), &KEYS, None, false).unwrap());
+        // What a free camera leaves: the noise.
+        let mut random = SplitMix64::new(6);
+        let free: Vec<f64> = (0..still.misses_px.len()).map(|_| 0.1 * random.normal().hypot(random.normal())).collect();
+        assert!(explains_better(&still, &free, still.points, KEYS.len(), 0.12));
+        assert!(moving.median_px > 1.0 && !explains_better(&moving, &free, still.points, KEYS.len(), 0.12), "{}", moving.median_px);
+    }
+
+    #[test]
+    fn keyframes_that_share_no_points_make_no_chain() {
+        let mut problem = pan(|_| 0.0, 0.0, 0.1);
+        problem.tracks.iter_mut().for_each(|t| t.retain(|(f, _)| *f < 10 || *f > 13));
+        assert!(fit(&problem, &[0, 11, 24], None, false).is_none());
+    }
+}

@@ -158,3 +158,88 @@ fn draws_for(part: f64, n: usize) -> usize {
     let needed = (1.0 - SURELY).ln() / (-part.clamp(0.0, 1.0 - 1e-9).powi(n as i32)).ln_1p();
     if needed.is_finite() { (needed.ceil() as usize).clamp(LEAST_DRAWS, DRAWS) } else { DRAWS }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::track::TrackId;
+
+    const KEYS: [u32; 4] = [0, 10, 20, 30];
+
+    /// A camera that goes aside and turns a little, past points of which those that `stray` picks jump about.
+    fn passing(flat: bool, stray: impl Fn(u32) -> bool) -> (Problem, Lens) {
+        let lens = Lens::centred(1000.0, 1280, 720);
+        let mut random = SplitMix64::new(12);
+        let mut unit = || random.below(1_000_000) as f64 / 500_000.0 - 1.0;
+        let pose = |f: u32| {
+            let t = f64::from(f) / 30.0;
+            Pose::identity().moved(Vector3::new(0.02 * t, 0.1 * t, 0.0), Vector3::new(-1.2 * t, 0.1 * t, 0.2 * t))
+        };
+        let track = |id: u32| {
+            let depth = if flat { 9.0 } else { 9.0 + 3.0 * unit() };
+            let (x, y) = (4.0 * unit(), 2.0 * unit());
+            let point = Vector3::new(x, y, depth + if flat { 0.3 * x } else { 0.0 });
+            KEYS.iter()
+                .map(|&f| {
+                    let c = pose(f).to_camera(point);
+                    let off = if stray(id) { Vector2::new(unit(), unit()) * 60.0 } else { Vector2::new(unit(), unit()) * 0.1 };
+                    (f, lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) + off)
+                })
+                .collect()
+        };
+        let tracks: Vec<Vec<(u32, Vector2<f64>)>> = (0..160).map(track).collect();
+        let problem = Problem {
+            width: 1280,
+            height: 720,
+            frames: 31,
+            ids: (0..160).map(TrackId).collect(),
+            trusted: vec![false; 160],
+            tracks,
+            centre_px: lens.centre_px,
+        };
+        (problem, lens)
+    }
+
+    fn off_deg(pair: &Pair) -> (f64, f64) {
+        let at = |f: u32| {
+            let t = f64::from(f) / 30.0;
+            Pose::identity().moved(Vector3::new(0.02 * t, 0.1 * t, 0.0), Vector3::new(-1.2 * t, 0.1 * t, 0.2 * t))
+        };
+        let (a, b) = (at(pair.a), at(pair.b));
+        let rotation = b.rotation * a.rotation.inverse();
+        let shift = b.translation - rotation * a.translation;
+        ((pair.pose.rotation * rotation.inverse()).angle().to_degrees(), pair.pose.translation.angle(&shift).to_degrees())
+    }
+
+    #[test]
+    fn the_motion_of_a_pair_is_found_among_four_in_ten_strays() {
+        let (problem, lens) = passing(false, |id| id % 5 < 2);
+        let all: Vec<usize> = (0..160).collect();
+        let pairs = best_pairs(&problem, &KEYS, &all, &lens, false, false);
+        let (turn, shift) = off_deg(&pairs[0]);
+        assert!(pairs.len() == 1 && turn < 0.5 && shift < 5.0, "{turn} {shift} degrees off");
+        assert!(
+            pairs[0].inliers.len() >= 80 && pairs[0].inliers.iter().filter(|t| *t % 5 < 2).count() < 12,
+            "{:?}",
+            pairs[0].inliers.len()
+        );
+    }
+
+    #[test]
+    fn of_a_plane_one_of_the_motions_that_are_left_open_is_right() {
+        let (problem, lens) = passing(true, |_| false);
+        let all: Vec<usize> = (0..160).collect();
+        let pairs = best_pairs(&problem, &KEYS, &all, &lens, false, true);
+        assert!((1..=2).contains(&pairs.len()));
+        let best = pairs.iter().map(off_deg).fold((f64::INFINITY, f64::INFINITY), |a, b| if b.1 < a.1 { b } else { a });
+        assert!(best.0 < 0.5 && best.1 < 5.0, "{best:?} degrees off");
+    }
+
+    #[test]
+    fn too_few_shared_points_make_no_pair() {
+        let (problem, lens) = passing(false, |_| false);
+        let few: Vec<usize> = (0..MIN_SHARED - 1).collect();
+        assert!(best_pairs(&problem, &KEYS, &few, &lens, false, false).is_empty());
+        assert!(best_pairs(&problem, &KEYS[..1], &few, &lens, false, false).is_empty());
+    }
+}

@@ -2,8 +2,9 @@
 
 use crate::made_up::{Film, Shooting, focal_error, lens, lock_px, shoot, solve};
 use fennik_core::geometry::Pose;
-use fennik_core::solve::{Astray, Grade};
+use fennik_core::solve::{Astray, Grade, SolveSettings, TrackChoice, solve_on};
 use nalgebra::Vector3;
+use std::ops::ControlFlow;
 
 /// A slow walk with the bob of steps, past people who walk evenly: against any few frames they could as well stand still.
 fn past_people(people: usize, seed: u64) -> Film {
@@ -56,4 +57,19 @@ fn where_half_of_all_moves_evenly_a_wrong_camera_is_never_called_good() {
         let lock = lock_px(&film, &solution);
         assert!(lock < 0.05 || solution.verdict.grade != Grade::Good, "{people} people: {lock} px, {:?}", solution.verdict);
     }
+}
+
+#[test]
+fn going_on_from_a_camera_that_is_bent_to_the_crowd_brings_it_home() {
+    let film = past_people(26, 1);
+    let right = solve(&film.tracks).unwrap();
+    // As if an earlier solve had been taken in by the people.
+    let mut bent = right.clone();
+    for frame in &mut bent.frames {
+        frame.lens.focal_px *= 1.03;
+    }
+    let on = solve_on(&film.tracks, &TrackChoice::default(), &SolveSettings::default(), &bent, |_| ControlFlow::Continue(())).unwrap();
+    let (focal, lock) = (focal_error(&film, &on), lock_px(&film, &on));
+    assert!(focal < 0.005 && lock < 0.05, "focal length off by {focal}, {lock} px");
+    assert!(on.points.len() * 10 > right.points.len() * 9, "{} of {} points", on.points.len(), right.points.len());
 }
