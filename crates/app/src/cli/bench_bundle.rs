@@ -73,7 +73,7 @@ fn written(bundle: &Bundle) -> String {
     let lens = &bundle.lens;
     let _ = writeln!(text, "{} {} {} {}", lens.focal_px, lens.k1, lens.centre_px[0], lens.centre_px[1]);
     for Pose { rotation, translation: t } in &bundle.poses {
-        let w = rotation.scaled_axis();
+        let w = fennik_core::geometry::turn_of(rotation);
         let _ = writeln!(text, "{} {} {} {} {} {}", w.x, w.y, w.z, t.x, t.y, t.z);
     }
     for p in &bundle.points {

@@ -17,5 +17,5 @@ pub use five_point::{decompose_essential, essential_from_five, sampson_squared};
 pub use homography::{decompose_homography, homography, transfer_squared};
 pub use lens::Lens;
 pub use p3p::pose_from_three;
-pub use pose::{Pose, hat, nearest_rotation};
+pub use pose::{Pose, hat, nearest_rotation, turn_of};
 pub use triangulate::{parallax_rad, triangulate};

@@ -1,6 +1,6 @@
 //! Where a camera stands and looks.
 
-use nalgebra::{Matrix3, Rotation3, Vector3};
+use nalgebra::{Matrix3, Rotation3, UnitQuaternion, Vector3};
 use serde::{Deserialize, Serialize};
 
 /// `cam_from_world`: a world point X is seen at `rotation * X + translation`.
@@ -47,7 +47,7 @@ impl Pose {
     /// Between two poses: centres linearly, rotations along the shortest turn. `t` from 0 to 1, or
     /// beyond for going on in the same way.
     pub fn between(&self, other: &Self, t: f64) -> Self {
-        let turn = (other.rotation * self.rotation.inverse()).scaled_axis() * t;
+        let turn = turn_of(&(other.rotation * self.rotation.inverse())) * t;
         let rotation = Rotation3::new(turn) * self.rotation;
         let centre = self.centre() + (other.centre() - self.centre()) * t;
         Self { rotation, translation: -(rotation * centre) }
@@ -75,6 +75,12 @@ fn renormalised(r: Rotation3<f64>) -> Rotation3<f64> {
     Rotation3::from_matrix_unchecked(m * (Matrix3::identity() * 1.5 - m.transpose() * m * 0.5))
 }
 
+/// A turn as its axis times its angle, radians; also of one so small that rounding takes the trace of its matrix beyond 3,
+/// of which an arc cosine is no number.
+pub fn turn_of(rotation: &Rotation3<f64>) -> Vector3<f64> {
+    UnitQuaternion::from_rotation_matrix(rotation).scaled_axis()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -97,5 +103,17 @@ mod tests {
         let m = a.between(&b, 0.5);
         assert!((m.centre() - b.centre() * 0.5).norm() < 1e-12);
         assert!((m.rotation.scaled_axis().y - 0.2).abs() < 1e-12);
+    }
+
+    #[test]
+    fn the_turn_of_next_to_no_rotation_is_next_to_none() {
+        for slip in [1e-9, 1e-12, 3e-16, 0.0] {
+            let mut m = Matrix3::identity() * (1.0 + 4e-16);
+            (m[(0, 1)], m[(1, 0)]) = (-slip, slip);
+            let turn = turn_of(&Rotation3::from_matrix_unchecked(m));
+            assert!((turn.z - slip).abs() < 1e-15 && turn.xy().norm() < 1e-15, "{turn} for {slip}");
+        }
+        let right = Vector3::new(0.3, -1.2, 2.0);
+        assert!((turn_of(&Rotation3::from_scaled_axis(right)) - right).norm() < 1e-12);
     }
 }

@@ -2,7 +2,7 @@
 
 use super::datum::Datum;
 use super::insert::{Insert, InsertId};
-use crate::geometry::Similarity;
+use crate::geometry::{Similarity, turn_of};
 use crate::solve::SolveSettings;
 use crate::solve::TrackChoice;
 use crate::track::{Mask, Masks, TrackId, TrackSettings};
@@ -418,7 +418,7 @@ fn carry(insert: &mut Insert, by: &Similarity) {
     let wanted = by.rotation * before;
     let n = Vector3::from(p.normal);
     let rest: Rotation3<f64> = wanted * p.rotation().inverse();
-    p.turn_deg += rest.scaled_axis().dot(&n).to_degrees();
+    p.turn_deg += turn_of(&rest).dot(&n).to_degrees();
 }
 
 #[cfg(test)]

@@ -239,7 +239,8 @@ mod tests {
             })
             .collect();
         let (found, miss) = turn_between(&rays).unwrap();
-        assert!((found * right.inverse()).angle() < 2e-3 && miss < 2e-3, "{} {miss}", (found * right.inverse()).angle());
+        let off = crate::geometry::turn_of(&(found * right.inverse())).norm();
+        assert!(off < 2e-3 && miss < 2e-3, "{off} {miss}");
         assert!(turn_between(&rays[..7]).is_none(), "seven rays are too few");
     }
 

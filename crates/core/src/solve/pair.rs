@@ -162,6 +162,7 @@ fn draws_for(part: f64, n: usize) -> usize {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::geometry::turn_of;
     use crate::track::TrackId;
 
     const KEYS: [u32; 4] = [0, 10, 20, 30];
@@ -208,7 +209,7 @@ mod tests {
         let (a, b) = (at(pair.a), at(pair.b));
         let rotation = b.rotation * a.rotation.inverse();
         let shift = b.translation - rotation * a.translation;
-        ((pair.pose.rotation * rotation.inverse()).angle().to_degrees(), pair.pose.translation.angle(&shift).to_degrees())
+        (turn_of(&(pair.pose.rotation * rotation.inverse())).norm().to_degrees(), pair.pose.translation.angle(&shift).to_degrees())
     }
 
     #[test]

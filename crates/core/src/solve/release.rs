@@ -5,6 +5,7 @@ use super::bundle::{Bundle, BundleOptions, Move, Observation};
 use super::gather::places_of;
 use super::settings::{LensChoice, MOST_READOUT, MotionChoice, ReadoutChoice, SolveSettings};
 use super::state::Scene;
+use crate::geometry::turn_of;
 
 /// Drop of the cost that makes a zoom or a rolling shutter worth its while.
 const RELEASE_GAIN: f64 = 0.06;
@@ -143,7 +144,7 @@ pub(super) fn gain_of(start: &Bundle, without: &BundleOptions, with: &BundleOpti
 fn shakiest(scene: &Scene, most: usize) -> Vec<u32> {
     let posed = scene.posed();
     let turn = |a: u32, b: u32| match (scene.poses[a as usize], scene.poses[b as usize]) {
-        (Some(p), Some(q)) if b == a + 1 => (q.rotation * p.rotation.inverse()).angle(),
+        (Some(p), Some(q)) if b == a + 1 => turn_of(&(q.rotation * p.rotation.inverse())).norm(),
         _ => 0.0,
     };
     let turns: Vec<f64> = posed.windows(2).map(|w| turn(w[0], w[1])).collect();

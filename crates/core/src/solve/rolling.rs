@@ -1,7 +1,7 @@
 //! How cameras move within a frame, which a rolling shutter shows (Hedborg et al., "Rolling Shutter Bundle Adjustment", 2012,
 //! with quadratic motion within a frame).
 
-use crate::geometry::Pose;
+use crate::geometry::{Pose, turn_of};
 use nalgebra::Vector3;
 
 /// How a camera moves about a frame: turn (axis times angle, camera frame, left) and shift (camera frame), each as
@@ -30,7 +30,7 @@ impl Speed {
 pub(super) fn speeds(poses: &[Pose], times: &[f64]) -> Vec<Speed> {
     let last = poses.len().saturating_sub(1);
     let away =
-        |i: usize, k: usize| ((poses[k].rotation * poses[i].rotation.inverse()).scaled_axis(), poses[k].translation - poses[i].translation);
+        |i: usize, k: usize| (turn_of(&(poses[k].rotation * poses[i].rotation.inverse())), poses[k].translation - poses[i].translation);
     (0..poses.len())
         .map(|i| {
             let even = i >= 2 && i + 2 <= last && times[i + 2] - times[i - 2] < 4.5;
@@ -71,7 +71,7 @@ mod tests {
             let speeds = speeds(&poses, &times);
             prop_assert_eq!(speeds.len(), 9);
             let (carried, right) = (speeds[4].carry(&poses[4], part), at(4.0 + part));
-            let turned = (carried.rotation * right.rotation.inverse()).angle();
+            let turned = turn_of(&(carried.rotation * right.rotation.inverse())).norm();
             prop_assert!(turned < 2e-5, "{turned} rad");
             prop_assert!((carried.translation - right.translation).norm() < 3e-4, "{}", carried.translation - right.translation);
             // From two neighbours, at the end of the row, the bend is not seen: half of it times the square is left.
