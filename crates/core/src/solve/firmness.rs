@@ -7,7 +7,7 @@
 //! miss their pixels under a draw does not depend on the gauge at all.
 
 use super::bundle::{Bundle, BundleOptions, Move};
-use super::normal::{HARDLY, Row, SHARED, by_unknowns, is_free, row};
+use super::normal::{HARDLY, SHARED, by_unknowns, is_free, point_block, rows};
 use super::rolling::Speed;
 use super::scatter::{DRAWS, Draws, Scatter};
 use crate::geometry::hat;
@@ -79,10 +79,8 @@ fn covariance(moves: impl Iterator<Item = Vector3<f64>>) -> Matrix3<f64> {
 
 fn draw_point<const C: usize>(bundle: &Bundle, options: &BundleOptions, speeds: &[Speed], p: usize, drawn: &Draws) -> PointDraws {
     let at = bundle.points[p];
-    let rows: Vec<(usize, Row<C>)> =
-        bundle.observations[p].iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, p, o, options, speeds)?))).collect();
-    let v: Matrix3<f64> = rows.iter().map(|(_, r)| r.point.transpose() * r.point).sum();
-    let inverse = bundle.damped_inverse(p, &v, HARDLY).unwrap_or_else(Matrix3::zeros);
+    let rows: Vec<_> = rows::<C>(bundle, p, options, speeds).collect();
+    let inverse = bundle.damped_inverse(p, &point_block(&rows), HARDLY).unwrap_or_else(Matrix3::zeros);
     let root = inverse.cholesky().map_or_else(Matrix3::zeros, |c| c.l());
     let mut random = SplitMix64::new(SEED ^ (p as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15));
     let mut misses: Vec<(usize, f64)> = rows.iter().map(|(camera, _)| (*camera, 0.0)).collect();

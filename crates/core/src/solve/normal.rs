@@ -135,6 +135,21 @@ pub(super) fn row<const C: usize>(
     Some(Row { residual, camera, point: by_camera_point * pose.rotation.matrix(), shared })
 }
 
+/// The rows of one point, each with its camera.
+pub(super) fn rows<'a, const C: usize>(
+    bundle: &'a Bundle,
+    point: usize,
+    options: &'a BundleOptions,
+    speeds: &'a [Speed],
+) -> impl Iterator<Item = (usize, Row<C>)> + 'a {
+    bundle.observations[point].iter().filter_map(move |o| Some((o.camera as usize, row::<C>(bundle, point, o, options, speeds)?)))
+}
+
+/// The 3x3 block of a point in the normal equations, from its rows.
+pub(super) fn point_block<const C: usize>(rows: &[(usize, Row<C>)]) -> Matrix3<f64> {
+    rows.iter().map(|(_, row)| row.point.transpose() * row.point).sum()
+}
+
 /// What the misses of one point pull at, its place being free: for each of its rows the pull at the camera and at what is
 /// shared. `inverse` is that of its 3x3 block.
 pub(super) fn pulls<'a, const C: usize>(
@@ -182,8 +197,7 @@ pub(super) fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, d
             let mut work = Work::<C>::default();
             for p in range {
                 work.rows.clear();
-                let seen = &bundle.observations[p];
-                work.rows.extend(seen.iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, p, o, options, &speeds)?))));
+                work.rows.extend(rows::<C>(bundle, p, options, &speeds));
                 add_point(&mut work, &|v| bundle.damped_inverse(p, v, damping), border, &mut normal, &mut diagonal);
             }
             (normal, diagonal)
@@ -233,13 +247,9 @@ fn step_of<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f6
     }
     normal.matrix.solve(&mut normal.right);
     let speeds = bundle.speeds(options.readout);
-    let speeds = &speeds;
-    let rows = |p: usize| {
-        let of = move |o: &Observation| Some((o.camera as usize, row::<C>(bundle, p, o, options, speeds)?));
-        bundle.observations[p].iter().filter_map(of)
-    };
+    let rows = |p: usize| rows::<C>(bundle, p, options, &speeds);
     let straight = Way::to::<C, _>(bundle, damping, std::mem::take(&mut normal.right), rows);
-    let bent = if options.bent { straight.bent::<C>(bundle, options, damping, &normal.matrix, speeds) } else { None };
+    let bent = if options.bent { straight.bent::<C>(bundle, options, damping, &normal.matrix, &speeds) } else { None };
     let ends = [Some(straight), bent].into_iter().flatten().filter_map(|way| {
         let end = way.taken::<C>(bundle, options, 1.0).filter(Bundle::is_finite)?;
         let cost = end.cost(options.loss_px);
@@ -349,8 +359,7 @@ impl Way {
                 for p in range {
                     of_point.clear();
                     of_point.extend(rows(p));
-                    let v: Matrix3<f64> = of_point.iter().map(|(_, row)| row.point.transpose() * row.point).sum();
-                    let Some(inverse) = bundle.damped_inverse(p, &v, damping) else { continue };
+                    let Some(inverse) = bundle.damped_inverse(p, &point_block(&of_point), damping) else { continue };
                     for (camera, by_camera, by_shared) in pulls(&of_point, &inverse) {
                         right[camera * C..(camera + 1) * C].iter_mut().zip(by_camera.iter()).for_each(|(a, b)| *a += b);
                         right[border..].iter_mut().zip(by_shared.iter()).for_each(|(a, b)| *a += b);

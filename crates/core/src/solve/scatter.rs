@@ -8,10 +8,10 @@
 //! (Cameron, Gelbach & Miller, "Bootstrap-based improvements for inference with clustered errors", 2008).
 
 use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Move};
-use super::normal::{HARDLY, Row, SHARED, by_unknowns, normal, pulls, row, zooms};
+use super::normal::{HARDLY, SHARED, by_unknowns, normal, point_block, pulls, rows, zooms};
 use super::profile::Profile;
 use crate::random::SplitMix64;
-use nalgebra::{Matrix3, SVector};
+use nalgebra::SVector;
 use rayon::prelude::*;
 
 /// Dampings under which the equations are factored, the least that will do.
@@ -82,10 +82,8 @@ impl<const C: usize> Scatter<C> {
         let of_point = |p: usize| {
             let observations = &bundle.observations[p];
             let growth = (by_cameras * seen(observations) as f64 / seen(observations).saturating_sub(own).max(1) as f64).sqrt();
-            let rows: Vec<(usize, Row<C>)> =
-                observations.iter().filter_map(|o| Some((o.camera as usize, row::<C>(bundle, p, o, &options, &speeds)?))).collect();
-            let v: Matrix3<f64> = rows.iter().map(|(_, r)| r.point.transpose() * r.point).sum();
-            let inverse = bundle.damped_inverse(p, &v, HARDLY)?;
+            let rows: Vec<_> = rows::<C>(bundle, p, &options, &speeds).collect();
+            let inverse = bundle.damped_inverse(p, &point_block(&rows), HARDLY)?;
             let mut pull = Pull { cameras: Vec::with_capacity(rows.len()), shared: SVector::zeros() };
             for (camera, by_camera, by_shared) in pulls(&rows, &inverse) {
                 pull.cameras.push((camera, by_camera * growth));
