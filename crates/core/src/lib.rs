@@ -15,3 +15,4 @@ pub mod solve;
 pub mod track;
 
 mod random;
+mod wide;

@@ -1,5 +1,6 @@
 //! A single-channel picture.
 
+use crate::wide::{Loop, wide};
 use rayon::prelude::*;
 
 /// Rows that one task filters at least.
@@ -105,14 +106,14 @@ impl Plane {
         data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
             || vec![0.0f32; w],
             |down, (y, out)| {
-                self.sum_down(y, kernel, down);
-                filter_row(down, kernel, out);
+                wide(FilteredRow { picture: self, y, kernel, down, out });
             },
         );
         Self { width: w, height: h, data }
     }
 
     /// The rows round `y` (borders held), each times its part of the kernel.
+    #[inline(always)]
     fn sum_down(&self, y: usize, kernel: &[f32], out: &mut [f32]) {
         let half = kernel.len() / 2;
         out.fill(0.0);
@@ -133,21 +134,72 @@ impl Plane {
         data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
             || vec![0.0f32; self.width],
             |down, (y, out)| {
-                self.sum_down(2 * y, &kernel, down);
-                let last = self.width - 1;
-                for (x, o) in out.iter_mut().enumerate() {
-                    // Only what is kept is computed.
-                    *o = match down.get((2 * x).wrapping_sub(2)..2 * x + 3) {
-                        Some(near) => kernel.iter().zip(near).map(|(c, v)| c * v).sum(),
-                        None => kernel.iter().enumerate().map(|(k, c)| c * down[(2 * x + k).saturating_sub(2).min(last)]).sum(),
-                    };
-                }
+                wide(HalvedRow { picture: self, y, kernel: &kernel, down, out });
             },
         );
         Self { width: w, height: h, data }
     }
 }
 
+/// One row of a filtered picture.
+struct FilteredRow<'a> {
+    picture: &'a Plane,
+    y: usize,
+    kernel: &'a [f32],
+    down: &'a mut [f32],
+    out: &'a mut [f32],
+}
+
+impl Loop for FilteredRow<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        self.picture.sum_down(self.y, self.kernel, self.down);
+        filter_row(self.down, self.kernel, self.out);
+    }
+}
+
+/// One row of a picture of half the size.
+struct HalvedRow<'a> {
+    picture: &'a Plane,
+    y: usize,
+    kernel: &'a [f32; 5],
+    down: &'a mut [f32],
+    out: &'a mut [f32],
+}
+
+impl Loop for HalvedRow<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        self.picture.sum_down(2 * self.y, self.kernel, self.down);
+        halve_row(self.down, self.kernel, self.out);
+    }
+}
+
+/// Every second sample of a filtered row; only what is kept is computed.
+#[inline(always)]
+fn halve_row(row: &[f32], kernel: &[f32; 5], out: &mut [f32]) {
+    let last = row.len() - 1;
+    let held = |x: usize| kernel.iter().enumerate().map(|(k, c)| c * row[(2 * x + k).saturating_sub(2).min(last)]).sum();
+    let inside = 1..(row.len().saturating_sub(1) / 2).max(1);
+    // Pairs of samples, so that no lane is skipped: of the pairs before, here and after, five are weighed.
+    let pairs = row.as_chunks::<2>().0;
+    if pairs.len() > 2 {
+        for (o, near) in out[inside.clone()].iter_mut().zip(pairs.windows(3)) {
+            let [[a, b], [c, d], [e, _]] = [near[0], near[1], near[2]];
+            *o = kernel[0] * a + kernel[1] * b + kernel[2] * c + kernel[3] * d + kernel[4] * e;
+        }
+    }
+    let done = if pairs.len() > 2 { 1..(pairs.len() - 1).min(inside.end) } else { 0..0 };
+    for x in (0..out.len()).filter(|x| !done.contains(x)) {
+        out[x] = held(x);
+    }
+}
+
+#[inline(always)]
 fn filter_row(row: &[f32], kernel: &[f32], out: &mut [f32]) {
     let (w, half) = (row.len(), kernel.len() / 2);
     if w <= 2 * half {

@@ -5,6 +5,8 @@
 //! of brightness are solved with the warp: picture = gain * template + offset.
 
 use crate::image::Plane;
+use crate::wide::{Loop, wide};
+use std::sync::Arc;
 
 /// Steps after which an alignment is given up as slow.
 const MAX_STEPS: usize = 25;
@@ -31,6 +33,11 @@ impl Warp {
         Self { linear: [1.0, 0.0, 0.0, 1.0], x, y }
     }
 
+    /// Largest difference between the 2x2 parts.
+    fn bend(&self, other: &Self) -> f64 {
+        self.linear.iter().zip(&other.linear).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max)
+    }
+
     /// Area scale of the warp.
     pub fn determinant(&self) -> f64 {
         self.linear[0] * self.linear[3] - self.linear[1] * self.linear[2]
@@ -45,123 +52,290 @@ impl Warp {
     }
 }
 
-/// Size and weights of a window: a Gaussian, so that what enters at its edge does not tug.
-#[derive(Debug, Clone)]
+/// Samples that lie side by side in a register. Loops fill one of their own before they store it: what is stored at once
+/// might lie under what is read next, as far as the compiler knows.
+type Group = [f32; LANES];
+
+/// Size and weights of a window: a Gaussian, so that what enters at its edge does not tug. Samples go row by row, in
+/// groups; those after the last are made up, have no weight and lie in the middle.
+#[derive(Debug)]
 pub(super) struct Window {
     half: usize,
-    weights: Vec<f32>,
+    weights: Vec<Group>,
+    /// Places of the samples to the right of the middle and below it, px.
+    across: Vec<Group>,
+    down: Vec<Group>,
 }
 
 impl Window {
-    pub fn new(half: usize) -> Self {
+    pub fn new(half: usize) -> Arc<Self> {
         let side = 2 * half + 1;
         let sigma = half as f32 * 0.75;
-        let offset = |i: usize| i as f32 - half as f32;
-        let weight = |i: usize| {
-            let (u, v) = (offset(i % side), offset(i / side));
-            (-(u * u + v * v) / (2.0 * sigma * sigma)).exp()
+        let groups = |value: &dyn Fn(f32, f32) -> f32| -> Vec<Group> {
+            let of_sample = |i: usize| value((i % side) as f32 - half as f32, (i / side) as f32 - half as f32);
+            let lane = |i: usize| if i < side * side { of_sample(i) } else { 0.0 };
+            (0..(side * side).div_ceil(LANES)).map(|group| std::array::from_fn(|k| lane(group * LANES + k))).collect()
         };
-        Self { half, weights: (0..side * side).map(weight).collect() }
+        Arc::new(Self {
+            half,
+            weights: groups(&|u, v| (-(u * u + v * v) / (2.0 * sigma * sigma)).exp()),
+            across: groups(&|u, _| u),
+            down: groups(&|_, v| v),
+        })
+    }
+
+    fn side(&self) -> usize {
+        2 * self.half + 1
+    }
+
+    /// The number of samples.
+    fn samples(&self) -> usize {
+        self.side() * self.side()
     }
 }
 
 /// A window cut from a picture; `P` is 4 (shift, gain, offset) or 8 (affine, gain, offset).
 #[derive(Debug, Clone)]
 pub(super) struct Template<const P: usize> {
-    half: usize,
-    values: Vec<f32>,
-    /// P images of the window, one after the other, times the weight of each sample.
-    steepest: Vec<f32>,
+    window: Arc<Window>,
+    values: Vec<Group>,
+    /// P steepest-descent images, times the weight of each sample, group by group, so that one pass serves all of them.
+    steepest: Vec<[Group; P]>,
     inverse: [[f64; P]; P],
     mean: f64,
     deviation: f64,
 }
 
-/// Where a template was found.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Found {
-    pub warp: Warp,
-    /// Zero-mean normalised cross-correlation of the template with what lies under it.
-    pub correlation: f64,
-}
-
 impl<const P: usize> Template<P> {
     /// Cuts the window round (x, y), with `buffer` as scratch space; `None` at the border or where there is no texture.
-    pub fn cut(picture: &Plane, x: f64, y: f64, window: &Window, padded: &mut Vec<f32>) -> Option<Self> {
-        let half = window.half;
+    pub fn cut(picture: &Plane, x: f64, y: f64, window: &Arc<Window>, buffer: &mut Vec<f32>) -> Option<Self> {
         // Comparisons with what is not a number are false: such a place is in no picture.
-        if !picture.holds_window(x, y, half as f64 + 2.0) {
+        if !picture.holds_window(x, y, window.half as f64 + 2.0) {
             return None;
         }
-        let side = 2 * half + 1;
-        let padded_side = side + 2;
-        padded.resize(padded_side * padded_side, 0.0);
-        sample_shifted(picture, x, y, half + 1, padded);
-        let n = side * side;
-        let mut values = vec![0.0f32; n];
-        let mut steepest = vec![0.0f32; P * n];
-        for row in 0..side {
-            let v = row as f32 - half as f32;
-            for column in 0..side {
-                let u = column as f32 - half as f32;
-                let centre = (row + 1) * padded_side + column + 1;
-                let gx = 0.5 * (padded[centre + 1] - padded[centre - 1]);
-                let gy = 0.5 * (padded[centre + padded_side] - padded[centre - padded_side]);
-                let value = padded[centre];
-                let i = row * side + column;
-                values[i] = value;
-                let images =
-                    if P == 8 { [gx, gy, gx * u, gx * v, gy * u, gy * v, value, 1.0] } else { [gx, gy, value, 1.0, 0.0, 0.0, 0.0, 0.0] };
-                for (k, image) in images.iter().take(P).enumerate() {
-                    steepest[k * n + i] = *image;
-                }
-            }
-        }
-        let plain = steepest.clone();
-        for image in steepest.chunks_exact_mut(n) {
-            for (s, &w) in image.iter_mut().zip(&window.weights) {
-                *s *= w;
-            }
-        }
+        let (values, steepest, products) = wide(Descent::<P> { picture, x, y, window, buffer });
         let mut normal = [[0.0f64; P]; P];
         for a in 0..P {
             for b in a..P {
-                normal[a][b] = dot(&steepest[a * n..(a + 1) * n], &plain[b * n..(b + 1) * n]);
+                normal[a][b] = sum(&products[a][b]);
                 normal[b][a] = normal[a][b];
             }
         }
         let inverse = invert(normal)?;
-        let (mean, deviation) = moments(&values);
-        Some(Self { half, values, steepest, inverse, mean, deviation })
+        let (mean, deviation) = moments(&values, window.samples());
+        Some(Self { window: Arc::clone(window), values, steepest, inverse, mean, deviation })
     }
 
-    /// Looks for the window in `picture` from `start` on. `buffer` is scratch space.
+    /// Looks for the window in `picture` from `start` on. `buffer` is scratch space, and holds what lies under the
+    /// window afterwards.
     ///
     /// `None` when the window leaves the picture, the search diverges or does not settle within
     /// `reach` px of its start.
-    pub fn find(&self, picture: &Plane, start: Warp, reach: f64, small_px: f64, buffer: &mut Vec<f32>) -> Option<Found> {
-        let side = 2 * self.half + 1;
-        let n = side * side;
-        buffer.resize(n, 0.0);
+    pub fn find(&self, picture: &Plane, start: Warp, reach: f64, small_px: f64, buffer: &mut Vec<f32>) -> Option<Warp> {
+        buffer.clear();
+        buffer.resize(self.values.len() * LANES, 0.0);
+        wide(Search { template: self, picture, start, reach, small_px, buffer })
+    }
+
+    /// What each parameter is pulled by: its steepest-descent image times the difference between the samples and the
+    /// template under `gain` and `offset`.
+    #[inline(always)]
+    fn pulls(&self, sampled: &[f32], gain: f32, offset: f32) -> [f64; P] {
+        let mut lanes = [[0.0f32; LANES]; P];
+        for ((samples, values), images) in sampled.as_chunks::<LANES>().0.iter().zip(&self.values).zip(&self.steepest) {
+            let mut miss = [0.0f32; LANES];
+            for k in 0..LANES {
+                miss[k] = samples[k] - (gain * values[k] + offset);
+            }
+            for (lane, image) in lanes.iter_mut().zip(images) {
+                for k in 0..LANES {
+                    lane[k] += image[k] * miss[k];
+                }
+            }
+        }
+        let mut sums = [0.0; P];
+        for (total, lane) in sums.iter_mut().zip(&lanes) {
+            *total = sum(lane);
+        }
+        sums
+    }
+
+    /// Zero-mean normalised cross-correlation of the template with the samples under it, as the search left them: its
+    /// last step was too small to change how well the two agree.
+    pub fn correlation(&self, sampled: &[f32]) -> f64 {
+        let (sampled, _) = sampled.as_chunks::<LANES>();
+        let n = self.window.samples();
+        let (mean, deviation) = moments(sampled, n);
+        let mut lanes = [0.0f32; LANES];
+        for (a, b) in sampled.iter().zip(&self.values) {
+            for k in 0..LANES {
+                lanes[k] += a[k] * b[k];
+            }
+        }
+        let cross = sum(&lanes) / n as f64 - mean * self.mean;
+        cross / (deviation * self.deviation).max(1e-12)
+    }
+
+    /// The picture under the window; false where that reaches beyond the border.
+    #[inline(always)]
+    fn sample(&self, picture: &Plane, warp: &Warp, out: &mut [f32]) -> bool {
+        let window = &*self.window;
+        if warp.linear == [1.0, 0.0, 0.0, 1.0] {
+            if !picture.holds_window(warp.x, warp.y, window.half as f64) {
+                return false;
+            }
+            sample_shifted(picture, warp.x, warp.y, window.half, out);
+            return true;
+        }
+        let [a, b, c, d] = warp.linear;
+        let h = window.half as f64;
+        // A little more, for what f32 rounds up.
+        let reach = ((a.abs() + b.abs()) * h).max((c.abs() + d.abs()) * h) + 1e-3;
+        if !reach.is_finite() || !picture.holds_window(warp.x, warp.y, reach) {
+            return false;
+        }
+        let (width, data) = (picture.width(), picture.samples());
+        // Whole pixels apart, so that f32 keeps its digits for the fraction.
+        let (bx, by) = (warp.x.floor(), warp.y.floor());
+        let (fx0, fy0) = ((warp.x - bx) as f32, (warp.y - by) as f32);
+        let base = by as isize * width as isize + bx as isize;
+        let [a, b, c, d] = [a as f32, b as f32, c as f32, d as f32];
+        for ((out, across), down) in out.as_chunks_mut::<LANES>().0.iter_mut().zip(&window.across).zip(&window.down) {
+            // Where to read first, then the reading, then the sums: the first and the last of them run in wide registers.
+            let (mut at, mut fx, mut fy) = ([0i32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
+            for k in 0..LANES {
+                let (px, py) = (fx0 + a * across[k] + b * down[k], fy0 + c * across[k] + d * down[k]);
+                let ((ix, rx), (iy, ry)) = (whole_and_rest(px), whole_and_rest(py));
+                at[k] = iy * width as i32 + ix;
+                (fx[k], fy[k]) = (rx, ry);
+            }
+            let (mut p, mut q, mut r, mut s) = ([0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
+            for k in 0..LANES {
+                let from = (base + at[k] as isize) as usize;
+                // One check of the bounds for all four.
+                let square = &data[from..from + width + 2];
+                (p[k], q[k], r[k], s[k]) = (square[0], square[1], square[width], square[width + 1]);
+            }
+            let mut group = [0.0f32; LANES];
+            for k in 0..LANES {
+                let top = p[k] + fx[k] * (q[k] - p[k]);
+                let bottom = r[k] + fx[k] * (s[k] - r[k]);
+                group[k] = top + fy[k] * (bottom - top);
+            }
+            *out = group;
+        }
+        out[window.samples()..].fill(0.0);
+        true
+    }
+
+    /// Least-squares gain and offset from the template to what was sampled.
+    #[inline(always)]
+    fn brightness(&self, sampled: &[f32]) -> (f64, f64) {
+        let (mean, deviation) = moments(sampled.as_chunks::<LANES>().0, self.window.samples());
+        let gain = (deviation / self.deviation.max(1e-6)).clamp(0.3, 3.0);
+        (gain, mean - gain * self.mean)
+    }
+}
+
+/// The window that is cut: its samples, its steepest-descent images times the weights, and the products of those with
+/// the plain ones, lane by lane (the upper triangle).
+struct Descent<'a, const P: usize> {
+    picture: &'a Plane,
+    x: f64,
+    y: f64,
+    window: &'a Window,
+    buffer: &'a mut Vec<f32>,
+}
+
+impl<const P: usize> Loop for Descent<'_, P> {
+    type Output = (Vec<Group>, Vec<[Group; P]>, [[Group; P]; P]);
+
+    #[inline(always)]
+    fn call(self) -> Self::Output {
+        let Self { picture, x, y, window, buffer } = self;
+        let (side, groups) = (window.side(), window.weights.len());
+        // The window with a sample more on each side, then its samples and gradients.
+        let around = side + 2;
+        let plain = groups * LANES;
+        buffer.clear();
+        buffer.resize(around * around + 3 * plain, 0.0);
+        let (padded, images) = buffer.split_at_mut(around * around);
+        sample_shifted(picture, x, y, window.half + 1, padded);
+        let (values, gradients) = images.split_at_mut(plain);
+        let (gradient_x, gradient_y) = gradients.split_at_mut(plain);
+        for row in 0..side {
+            let rows = &padded[row * around..(row + 3) * around];
+            for from in starts(side) {
+                let (above, below) = (&rows[from + 1..from + 1 + LANES], &rows[2 * around + from + 1..2 * around + from + 1 + LANES]);
+                let here = &rows[around + from..around + from + LANES + 2];
+                let to = row * side + from;
+                let (mut gx, mut gy) = ([0.0f32; LANES], [0.0f32; LANES]);
+                for k in 0..LANES {
+                    gx[k] = 0.5 * (here[k + 2] - here[k]);
+                    gy[k] = 0.5 * (below[k] - above[k]);
+                }
+                values[to..to + LANES].copy_from_slice(&here[1..1 + LANES]);
+                gradient_x[to..to + LANES].copy_from_slice(&gx);
+                gradient_y[to..to + LANES].copy_from_slice(&gy);
+            }
+        }
+        let values = values.as_chunks::<LANES>().0.to_vec();
+        let gradients = gradient_x.as_chunks::<LANES>().0.iter().zip(gradient_y.as_chunks::<LANES>().0);
+        let mut steepest = vec![[[0.0f32; LANES]; P]; groups];
+        let mut products = [[[0.0f32; LANES]; P]; P];
+        for ((group, (gx, gy)), weighted) in gradients.enumerate().zip(&mut steepest) {
+            let (value, u, v, weight) = (&values[group], &window.across[group], &window.down[group], &window.weights[group]);
+            let mut images = [[0.0f32; LANES]; P];
+            for k in 0..LANES {
+                (images[0][k], images[1][k], images[P - 2][k], images[P - 1][k]) = (gx[k], gy[k], value[k], 1.0);
+                if P == 8 {
+                    (images[2][k], images[3][k]) = (gx[k] * u[k], gx[k] * v[k]);
+                    (images[P - 4][k], images[P - 3][k]) = (gy[k] * u[k], gy[k] * v[k]);
+                }
+            }
+            for a in 0..P {
+                for k in 0..LANES {
+                    weighted[a][k] = images[a][k] * weight[k];
+                }
+                for b in a..P {
+                    for k in 0..LANES {
+                        products[a][b][k] += weighted[a][k] * images[b][k];
+                    }
+                }
+            }
+        }
+        (values, steepest, products)
+    }
+}
+
+/// The search for a template in a picture.
+struct Search<'a, const P: usize> {
+    template: &'a Template<P>,
+    picture: &'a Plane,
+    start: Warp,
+    reach: f64,
+    small_px: f64,
+    buffer: &'a mut [f32],
+}
+
+impl<const P: usize> Loop for Search<'_, P> {
+    type Output = Option<Warp>;
+
+    #[inline(always)]
+    fn call(self) -> Option<Warp> {
+        let Self { template, picture, start, reach, small_px, buffer } = self;
         let mut warp = start;
         let (mut gain, mut offset) = (1.0f64, 0.0f64);
         for step in 0..MAX_STEPS {
-            if !self.sample(picture, &warp, buffer) {
+            if !template.sample(picture, &warp, buffer) {
                 return None;
             }
             if step == 0 {
-                (gain, offset) = self.brightness(buffer);
+                (gain, offset) = template.brightness(buffer);
             }
-            let (g, o) = (gain as f32, offset as f32);
-            for (b, &t) in buffer.iter_mut().zip(&self.values) {
-                *b -= g * t + o;
-            }
-            let mut right = [0.0f64; P];
-            for (r, image) in right.iter_mut().zip(self.steepest.chunks_exact(n)) {
-                *r = dot(image, buffer);
-            }
+            let right = template.pulls(buffer, gain as f32, offset as f32);
             let mut d = [0.0f64; P];
-            for (row, value) in self.inverse.iter().zip(d.iter_mut()) {
+            for (row, value) in template.inverse.iter().zip(d.iter_mut()) {
                 *value = row.iter().zip(&right).map(|(a, b)| a * b).sum();
             }
             gain += d[P - 2];
@@ -176,99 +350,42 @@ impl<const P: usize> Template<P> {
             if !(warp.x.is_finite() && warp.y.is_finite()) || (warp.x - start.x).abs() > reach || (warp.y - start.y).abs() > reach {
                 return None;
             }
-            let bend = if P == 8 { (0..4).map(|k| (warp.linear[k] - old.linear[k]).abs()).fold(0.0, f64::max) } else { 0.0 };
-            let small = (warp.x - old.x).hypot(warp.y - old.y) < small_px;
-            if small && bend * self.half as f64 * 0.25 < small_px {
-                // The step was too small to change how well the two agree.
-                for (b, &t) in buffer.iter_mut().zip(&self.values) {
-                    *b += g * t + o;
-                }
-                return Some(Found { warp, correlation: self.correlation(buffer) });
+            let bend = if P == 8 { warp.bend(&old) } else { 0.0 };
+            let (dx, dy) = (warp.x - old.x, warp.y - old.y);
+            let small = dx * dx + dy * dy < small_px * small_px;
+            if small && bend * template.window.half as f64 * 0.25 < small_px {
+                return Some(warp);
             }
         }
         None
     }
-
-    fn sample(&self, picture: &Plane, warp: &Warp, out: &mut [f32]) -> bool {
-        if warp.linear == [1.0, 0.0, 0.0, 1.0] {
-            if !picture.holds_window(warp.x, warp.y, self.half as f64) {
-                return false;
-            }
-            sample_shifted(picture, warp.x, warp.y, self.half, out);
-            return true;
-        }
-        let [a, b, c, d] = warp.linear;
-        let h = self.half as f64;
-        let reach = ((a.abs() + b.abs()) * h).max((c.abs() + d.abs()) * h);
-        if !reach.is_finite() || !picture.holds_window(warp.x, warp.y, reach) {
-            return false;
-        }
-        let side = 2 * self.half + 1;
-        let (width, data) = (picture.width(), picture.samples());
-        let (a32, c32) = (a as f32, c as f32);
-        for (row, line) in out.chunks_exact_mut(side).enumerate() {
-            let v = row as f64 - h;
-            // Whole-pixel base first, so that f32 keeps its digits for the fraction.
-            let (x, y) = (warp.x + b * v - a * h, warp.y + d * v - c * h);
-            let (bx, by) = (x.floor(), y.floor());
-            let (fx0, fy0) = ((x - bx) as f32, (y - by) as f32);
-            let base = by as isize * width as isize + bx as isize;
-            // Where to read first, then the reading, then the sums: the first and the last of them run in wide registers.
-            for (chunk, values) in line.chunks_mut(LANES).enumerate() {
-                let (mut at, mut fx, mut fy) = ([0i32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
-                for k in 0..LANES {
-                    let u = (chunk * LANES + k) as f32;
-                    let (px, py) = (fx0 + a32 * u, fy0 + c32 * u);
-                    let (ix, iy) = (floor(px), floor(py));
-                    at[k] = iy * width as i32 + ix;
-                    (fx[k], fy[k]) = (px - ix as f32, py - iy as f32);
-                }
-                let (mut p, mut q, mut r, mut s) = ([0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
-                for k in 0..values.len() {
-                    let from = (base + at[k] as isize) as usize;
-                    // One check of the bounds for all four.
-                    let square = &data[from..from + width + 2];
-                    (p[k], q[k], r[k], s[k]) = (square[0], square[1], square[width], square[width + 1]);
-                }
-                let mut sums = [0.0f32; LANES];
-                for k in 0..LANES {
-                    let top = p[k] + fx[k] * (q[k] - p[k]);
-                    let bottom = r[k] + fx[k] * (s[k] - r[k]);
-                    sums[k] = top + fy[k] * (bottom - top);
-                }
-                values.copy_from_slice(&sums[..values.len()]);
-            }
-        }
-        true
-    }
-
-    /// Least-squares gain and offset from the template to what was sampled.
-    fn brightness(&self, sampled: &[f32]) -> (f64, f64) {
-        let (mean, deviation) = moments(sampled);
-        let gain = (deviation / self.deviation.max(1e-6)).clamp(0.3, 3.0);
-        (gain, mean - gain * self.mean)
-    }
-
-    fn correlation(&self, sampled: &[f32]) -> f64 {
-        let (mean, deviation) = moments(sampled);
-        let cross = dot(sampled, &self.values) / sampled.len() as f64 - mean * self.mean;
-        cross / (deviation * self.deviation).max(1e-12)
-    }
 }
 
-/// Mean and standard deviation.
-fn moments(values: &[f32]) -> (f64, f64) {
-    let n = values.len() as f64;
-    let mean = values.iter().sum::<f32>() / n as f32;
-    let mut lanes = [0.0f32; 8];
-    let chunks = values.chunks_exact(8);
-    let tail: f32 = chunks.remainder().iter().map(|v| (v - mean) * (v - mean)).sum();
-    for chunk in chunks {
-        for k in 0..8 {
-            lanes[k] += (chunk[k] - mean) * (chunk[k] - mean);
+/// Mean and standard deviation of the first `n` samples; those after them are zero.
+#[inline(always)]
+fn moments(groups: &[Group], n: usize) -> (f64, f64) {
+    let mut lanes = [0.0f32; LANES];
+    for group in groups {
+        for k in 0..LANES {
+            lanes[k] += group[k];
         }
     }
-    (f64::from(mean), (f64::from(lanes.iter().sum::<f32>() + tail) / n).sqrt())
+    let mean = (sum(&lanes) / n as f64) as f32;
+    let mut lanes = [0.0f32; LANES];
+    for group in groups {
+        for k in 0..LANES {
+            lanes[k] += (group[k] - mean) * (group[k] - mean);
+        }
+    }
+    // The zeros after the last sample lie as far off as the mean is large.
+    let made_up = (groups.len() * LANES - n) as f64 * f64::from(mean * mean);
+    (f64::from(mean), ((sum(&lanes) - made_up).max(0.0) / n as f64).sqrt())
+}
+
+/// Sum over the lanes, in one order on every processor.
+#[inline(always)]
+fn sum(lanes: &Group) -> f64 {
+    f64::from(lanes.iter().sum::<f32>())
 }
 
 /// `warp` after the inverse of the template's own move, whose negative is `d` = (dx, dy, and the rows
@@ -290,37 +407,41 @@ fn compose_affine(warp: &Warp, d: &[f64]) -> Warp {
 }
 
 /// Samples the unturned window round (x, y); the caller has checked the border.
+#[inline(always)]
 fn sample_shifted(picture: &Plane, x: f64, y: f64, half: usize, out: &mut [f32]) {
     let side = 2 * half + 1;
     let (x0, y0) = ((x - half as f64).floor(), (y - half as f64).floor());
     let (fx, fy) = ((x - half as f64 - x0) as f32, (y - half as f64 - y0) as f32);
     let (x0, y0) = (x0 as usize, y0 as usize);
     let (w00, w10, w01, w11) = ((1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy);
-    for (row, line) in out.chunks_exact_mut(side).enumerate() {
+    for (row, line) in out.chunks_exact_mut(side).take(side).enumerate() {
         let top = &picture.row(y0 + row)[x0..x0 + side + 1];
         let bottom = &picture.row((y0 + row + 1).min(picture.height() - 1))[x0..x0 + side + 1];
-        for (column, value) in line.iter_mut().enumerate() {
-            *value = w00 * top[column] + w10 * top[column + 1] + w01 * bottom[column] + w11 * bottom[column + 1];
+        for from in starts(side) {
+            let (top, bottom) = (&top[from..from + LANES + 1], &bottom[from..from + LANES + 1]);
+            let mut group = [0.0f32; LANES];
+            for k in 0..LANES {
+                group[k] = w00 * top[k] + w10 * top[k + 1] + w01 * bottom[k] + w11 * bottom[k + 1];
+            }
+            line[from..from + LANES].copy_from_slice(&group);
         }
     }
 }
 
-/// Rounds towards minus infinity, for values above -4096; without the call that `f32::floor` is on
-/// older processors.
-fn floor(v: f32) -> i32 {
-    (v + 4096.0) as i32 - 4096
+/// Where groups begin that cover a row of `side` samples, at least a group long: the last overlaps the one before, so that
+/// none is left over.
+#[inline(always)]
+fn starts(side: usize) -> impl Iterator<Item = usize> {
+    (0..side.div_ceil(LANES)).map(move |group| (group * LANES).min(side - LANES))
 }
 
-fn dot(a: &[f32], b: &[f32]) -> f64 {
-    let mut lanes = [0.0f32; 8];
-    let (ca, cb) = (a.chunks_exact(8), b.chunks_exact(8));
-    let tail: f32 = ca.remainder().iter().zip(cb.remainder()).map(|(p, q)| p * q).sum();
-    for (p, q) in ca.zip(cb) {
-        for k in 0..8 {
-            lanes[k] += p[k] * q[k];
-        }
-    }
-    f64::from(lanes.iter().sum::<f32>() + tail)
+/// A value as a whole number and what is left, 0 to 1, for values within 2^21 of zero: a number so large that it has no
+/// digits behind the point is added, which no register is too wide for.
+#[inline(always)]
+fn whole_and_rest(v: f32) -> (i32, f32) {
+    const LARGE: f32 = 12_582_912.0;
+    let shifted = (v - 0.5) + LARGE;
+    (shifted.to_bits() as i32 - LARGE.to_bits() as i32, v - (shifted - LARGE))
 }
 
 /// Gauss-Jordan inverse of a symmetric positive matrix, scaled to unit diagonal first.
@@ -385,9 +506,10 @@ mod tests {
         let first = picture(pattern);
         let second = picture(|x, y| 0.7 * pattern(x - 2.3, y + 1.6) + 20.0);
         let template = Template::<4>::cut(&first, 60.0, 50.0, &Window::new(8), &mut Vec::new()).unwrap();
-        let found = template.find(&second, Warp::shift(60.0, 50.0), 8.0, FINE_STEP_PX, &mut Vec::new()).unwrap();
-        assert!((found.warp.x - 62.3).abs() < 0.015 && (found.warp.y - 48.4).abs() < 0.015, "{found:?}");
-        assert!(found.correlation > 0.99);
+        let mut buffer = Vec::new();
+        let found = template.find(&second, Warp::shift(60.0, 50.0), 8.0, FINE_STEP_PX, &mut buffer).unwrap();
+        assert!((found.x - 62.3).abs() < 0.015 && (found.y - 48.4).abs() < 0.015, "{found:?}");
+        assert!(template.correlation(&buffer) > 0.99);
     }
 
     #[test]
@@ -402,8 +524,8 @@ mod tests {
         });
         let template = Template::<8>::cut(&first, 60.0, 50.0, &Window::new(10), &mut Vec::new()).unwrap();
         let found = template.find(&second, Warp::shift(60.0, 50.0), 8.0, FINE_STEP_PX, &mut Vec::new()).unwrap();
-        assert!((found.warp.x - 61.4).abs() < 0.02 && (found.warp.y - 48.7).abs() < 0.02, "{found:?}");
-        assert!((found.warp.linear[0] - a).abs() < 0.01 && (found.warp.linear[1] - b).abs() < 0.01, "{found:?}");
+        assert!((found.x - 61.4).abs() < 0.02 && (found.y - 48.7).abs() < 0.02, "{found:?}");
+        assert!((found.linear[0] - a).abs() < 0.01 && (found.linear[1] - b).abs() < 0.01, "{found:?}");
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! Points that went out of sight behind something, and are found again when it has passed.
 
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
+use std::sync::Arc;
 use super::motion::AffineMotion;
 use super::tracker::Live;
 use crate::image::Pyramid;
@@ -26,7 +27,7 @@ const MARGIN_PX: f64 = 12.0;
 pub(super) type Surroundings = Vec<(usize, Template<4>)>;
 
 /// What surrounded a point that was lost on the way from `previous`; `None` for one that is not worth looking for.
-pub(super) fn surroundings(live: &Live, previous: &Pyramid, coarse: &Window, buffer: &mut Vec<f32>) -> Option<Surroundings> {
+pub(super) fn surroundings(live: &Live, previous: &Pyramid, coarse: &Arc<Window>, buffer: &mut Vec<f32>) -> Option<Surroundings> {
     let cut = |level: usize| {
         let scale = f64::from(1u32 << level);
         Some((level, Template::cut(previous.level(level), live.warp.x / scale, live.warp.y / scale, coarse, buffer)?))
@@ -70,15 +71,15 @@ impl Away {
             let scale = f64::from(1u32 << level);
             let start = Warp::shift(at[0] / scale, at[1] / scale);
             let found = template.find(current.level(*level), start, 8.0, COARSE_STEP_PX, buffer)?;
-            if found.correlation < SURROUNDINGS {
+            if template.correlation(buffer) < SURROUNDINGS {
                 return None;
             }
-            at = [found.warp.x * scale, found.warp.y * scale];
+            at = [found.x * scale, found.y * scale];
         }
         let start = Warp { x: at[0], y: at[1], ..self.live.warp };
         let found = self.live.template.find(current.level(0), start, REACH_PX, FINE_STEP_PX, buffer)?;
-        let same = found.warp.anisotropy() < 1.6 && (0.5..2.0).contains(&(found.warp.determinant() / self.live.warp.determinant()));
-        (found.correlation >= AGREEMENT && same).then_some(found.warp)
+        let same = found.anisotropy() < 1.6 && (0.5..2.0).contains(&(found.determinant() / self.live.warp.determinant()));
+        (self.live.template.correlation(buffer) >= AGREEMENT && same).then_some(found)
     }
 
     /// The track again, with a gap for the frames on which it was out of sight.

@@ -7,6 +7,7 @@ use super::settings::TrackSettings;
 use super::tracker::Live;
 use crate::image::Pyramid;
 use rayon::prelude::*;
+use std::sync::Arc;
 
 /// Levels of the pyramid that alignment uses, full size included.
 const LEVELS: usize = 4;
@@ -23,8 +24,8 @@ const MAX_ANISOTROPY: f64 = 2.2;
 
 /// The two windows of a run.
 pub(super) struct Windows {
-    pub coarse: Window,
-    pub fine: Window,
+    pub coarse: Arc<Window>,
+    pub fine: Arc<Window>,
 }
 
 impl Windows {
@@ -46,7 +47,7 @@ pub(super) struct Prediction {
 
 /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
 /// a spread of points carried down the pyramid from there. `before` is the motion of the frame before.
-pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current): (&Pyramid, &Pyramid), coarse: &Window) -> Prediction {
+pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current): (&Pyramid, &Pyramid), coarse: &Arc<Window>) -> Prediction {
     let mut top = 0;
     while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
         top += 1;
@@ -99,7 +100,7 @@ fn descend(
     at: [f64; 2],
     predicted: (f64, f64),
     (from, to): (usize, usize),
-    window: &Window,
+    window: &Arc<Window>,
     buffer: &mut Vec<f32>,
 ) -> Option<[f64; 2]> {
     let mut guess = [at[0] + predicted.0, at[1] + predicted.1];
@@ -113,7 +114,7 @@ fn descend(
         };
         let start = Warp::shift(guess[0] / scale, guess[1] / scale);
         if let Some(found) = template.find(target.level(level), start, 1.2 * COARSE_HALF as f64, COARSE_STEP_PX, buffer) {
-            guess = [found.warp.x * scale, found.warp.y * scale];
+            guess = [found.x * scale, found.y * scale];
             reached = level == to.min(top);
         }
     }
@@ -139,9 +140,8 @@ pub(super) fn follow(
     let look = |predicted: (f64, f64), level: usize, buffer: &mut Vec<f32>| {
         let coarse = descend((previous, current), at, predicted, (level, 1), &windows.coarse, buffer)?;
         let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
-        let found = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
-        let warp = found.warp;
-        let same = found.correlation >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
+        let warp = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
+        let same = live.template.correlation(buffer) >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
         if !same || !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
             return None;
         }

@@ -1,6 +1,7 @@
 //! The coarse motion between two frames, which predicts where points went.
 
 use crate::image::Plane;
+use crate::wide::{Loop, wide};
 use rayon::prelude::*;
 
 /// Largest global shift looked for, as a fraction of the coarse picture's side.
@@ -15,41 +16,55 @@ pub fn global_shift(from: &Plane, to: &Plane) -> (i32, i32) {
     let (w, h) = (from.width() as i32, from.height() as i32);
     let (rx, ry) = ((f64::from(w) * REACH) as i32, (f64::from(h) * REACH) as i32);
     // Rows of shifts on all threads, the best of them taken in their order.
-    let of_row: Vec<(f64, i32, i32)> = (-ry..=ry).into_par_iter().map(|dy| best_in_row(from, to, rx, dy)).collect();
+    let of_row: Vec<(f64, i32, i32)> = (-ry..=ry).into_par_iter().map(|dy| wide(BestInRow { from, to, rx, dy })).collect();
     let best = of_row.into_iter().fold((f64::INFINITY, 0, 0), |best, row| if row.0 < best.0 { row } else { best });
     (best.1, best.2)
 }
 
 /// The best of the shifts by `dy` and up to `rx` to either side: its cost and the shift.
-fn best_in_row(from: &Plane, to: &Plane, rx: i32, dy: i32) -> (f64, i32, i32) {
-    let (w, h) = (from.width() as i32, from.height() as i32);
-    let mut best = (f64::INFINITY, 0, 0);
-    for dx in -rx..=rx {
-        let (x0, x1) = (0.max(-dx), w.min(w - dx));
-        let (y0, y1) = (0.max(-dy), h.min(h - dy));
-        let n = f64::from((x1 - x0) * (y1 - y0));
-        if n < MIN_OVERLAP * f64::from(w * h) {
-            continue;
+struct BestInRow<'a> {
+    from: &'a Plane,
+    to: &'a Plane,
+    rx: i32,
+    dy: i32,
+}
+
+impl Loop for BestInRow<'_> {
+    type Output = (f64, i32, i32);
+
+    #[inline(always)]
+    fn call(self) -> (f64, i32, i32) {
+        let Self { from, to, rx, dy } = self;
+        let (w, h) = (from.width() as i32, from.height() as i32);
+        let mut best = (f64::INFINITY, 0, 0);
+        for dx in -rx..=rx {
+            let (x0, x1) = (0.max(-dx), w.min(w - dx));
+            let (y0, y1) = (0.max(-dy), h.min(h - dy));
+            let n = f64::from((x1 - x0) * (y1 - y0));
+            if n < MIN_OVERLAP * f64::from(w * h) {
+                continue;
+            }
+            let (mut sum, mut square) = (0.0f64, 0.0f64);
+            for y in y0..y1 {
+                let a = &from.row(y as usize)[x0 as usize..x1 as usize];
+                let b = &to.row((y + dy) as usize)[(x0 + dx) as usize..(x1 + dx) as usize];
+                let (s, q) = difference(a, b);
+                sum += f64::from(s);
+                square += f64::from(q);
+            }
+            let variance = square / n - (sum / n).powi(2);
+            // A shift must be clearly better than none to be believed on a flat picture.
+            let cost = variance + 1e-3 * f64::from(dx * dx + dy * dy).sqrt();
+            if cost < best.0 {
+                best = (cost, dx, dy);
+            }
         }
-        let (mut sum, mut square) = (0.0f64, 0.0f64);
-        for y in y0..y1 {
-            let a = &from.row(y as usize)[x0 as usize..x1 as usize];
-            let b = &to.row((y + dy) as usize)[(x0 + dx) as usize..(x1 + dx) as usize];
-            let (s, q) = difference(a, b);
-            sum += f64::from(s);
-            square += f64::from(q);
-        }
-        let variance = square / n - (sum / n).powi(2);
-        // A shift must be clearly better than none to be believed on a flat picture.
-        let cost = variance + 1e-3 * f64::from(dx * dx + dy * dy).sqrt();
-        if cost < best.0 {
-            best = (cost, dx, dy);
-        }
+        best
     }
-    best
 }
 
 /// Sum of the differences and of their squares, in eight lanes.
+#[inline(always)]
 fn difference(a: &[f32], b: &[f32]) -> (f32, f32) {
     let (mut sums, mut squares) = ([0.0f32; 8], [0.0f32; 8]);
     let (ca, cb) = (a.chunks_exact(8), b.chunks_exact(8));
