@@ -5,7 +5,7 @@
 //! of brightness are solved with the warp: picture = gain * template + offset.
 
 use crate::image::Plane;
-use crate::wide::{Loop, wide};
+use crate::wide::{Group, LANES, LaneLoop, Simd, cast, wide};
 use std::sync::Arc;
 
 /// Steps after which an alignment is given up as slow.
@@ -14,8 +14,6 @@ const MAX_STEPS: usize = 25;
 /// those that only bring it near.
 pub(super) const FINE_STEP_PX: f64 = 0.015;
 pub(super) const COARSE_STEP_PX: f64 = 0.06;
-/// Samples that are read together.
-const LANES: usize = 8;
 /// Pivot of the Gauss-Newton matrix below which a template holds too little texture.
 const SINGULAR: f64 = 1e-9;
 
@@ -51,10 +49,6 @@ impl Warp {
         ((mean + root) / (mean - root).max(1e-12)).sqrt()
     }
 }
-
-/// Samples that lie side by side in a register. Loops fill one of their own before they store it: what is stored at once
-/// might lie under what is read next, as far as the compiler knows.
-type Group = [f32; LANES];
 
 /// Size and weights of a window: a Gaussian, so that what enters at its edge does not tug. Samples go row by row, in
 /// groups; those after the last are made up, have no weight and lie in the middle.
@@ -140,22 +134,19 @@ impl<const P: usize> Template<P> {
     /// What each parameter is pulled by: its steepest-descent image times the difference between the samples and the
     /// template under `gain` and `offset`.
     #[inline(always)]
-    fn pulls(&self, sampled: &[f32], gain: f32, offset: f32) -> [f64; P] {
-        let mut lanes = [[0.0f32; LANES]; P];
+    fn pulls<S: Simd>(&self, simd: S, sampled: &[f32], gain: f32, offset: f32) -> [f64; P] {
+        let (gain, offset) = (simd.splat_f32s(gain), simd.splat_f32s(offset));
+        let mut lanes = [simd.splat_f32s(0.0); P];
         for ((samples, values), images) in sampled.as_chunks::<LANES>().0.iter().zip(&self.values).zip(&self.steepest) {
-            let mut miss = [0.0f32; LANES];
-            for k in 0..LANES {
-                miss[k] = samples[k] - (gain * values[k] + offset);
-            }
+            let shown = simd.add_f32s(simd.mul_f32s(gain, cast(*values)), offset);
+            let miss = simd.sub_f32s(cast(*samples), shown);
             for (lane, image) in lanes.iter_mut().zip(images) {
-                for k in 0..LANES {
-                    lane[k] += image[k] * miss[k];
-                }
+                *lane = simd.add_f32s(*lane, simd.mul_f32s(cast(*image), miss));
             }
         }
         let mut sums = [0.0; P];
-        for (total, lane) in sums.iter_mut().zip(&lanes) {
-            *total = sum(lane);
+        for (total, lane) in sums.iter_mut().zip(lanes) {
+            *total = sum(&cast(lane));
         }
         sums
     }
@@ -247,11 +238,11 @@ struct Descent<'a, const P: usize> {
     buffer: &'a mut Vec<f32>,
 }
 
-impl<const P: usize> Loop for Descent<'_, P> {
+impl<const P: usize> LaneLoop for Descent<'_, P> {
     type Output = (Vec<Group>, Vec<[Group; P]>, [[Group; P]; P]);
 
     #[inline(always)]
-    fn call(self) -> Self::Output {
+    fn with_simd<S: Simd>(self, simd: S) -> Self::Output {
         let Self { picture, x, y, window, buffer } = self;
         let (side, groups) = (window.side(), window.weights.len());
         // The window with a sample more on each side, then its samples and gradients.
@@ -282,7 +273,7 @@ impl<const P: usize> Loop for Descent<'_, P> {
         let values = values.as_chunks::<LANES>().0.to_vec();
         let gradients = gradient_x.as_chunks::<LANES>().0.iter().zip(gradient_y.as_chunks::<LANES>().0);
         let mut steepest = vec![[[0.0f32; LANES]; P]; groups];
-        let mut products = [[[0.0f32; LANES]; P]; P];
+        let mut products = [[simd.splat_f32s(0.0); P]; P];
         for ((group, (gx, gy)), weighted) in gradients.enumerate().zip(&mut steepest) {
             let (value, u, v, weight) = (&values[group], &window.across[group], &window.down[group], &window.weights[group]);
             let mut images = [[0.0f32; LANES]; P];
@@ -298,13 +289,11 @@ impl<const P: usize> Loop for Descent<'_, P> {
                     weighted[a][k] = images[a][k] * weight[k];
                 }
                 for b in a..P {
-                    for k in 0..LANES {
-                        products[a][b][k] += weighted[a][k] * images[b][k];
-                    }
+                    products[a][b] = simd.add_f32s(products[a][b], simd.mul_f32s(cast(weighted[a]), cast(images[b])));
                 }
             }
         }
-        (values, steepest, products)
+        (values, steepest, products.map(|row| row.map(cast)))
     }
 }
 
@@ -318,11 +307,11 @@ struct Search<'a, const P: usize> {
     buffer: &'a mut [f32],
 }
 
-impl<const P: usize> Loop for Search<'_, P> {
+impl<const P: usize> LaneLoop for Search<'_, P> {
     type Output = Option<Warp>;
 
     #[inline(always)]
-    fn call(self) -> Option<Warp> {
+    fn with_simd<S: Simd>(self, simd: S) -> Option<Warp> {
         let Self { template, picture, start, reach, small_px, buffer } = self;
         let mut warp = start;
         let (mut gain, mut offset) = (1.0f64, 0.0f64);
@@ -333,7 +322,7 @@ impl<const P: usize> Loop for Search<'_, P> {
             if step == 0 {
                 (gain, offset) = template.brightness(buffer);
             }
-            let right = template.pulls(buffer, gain as f32, offset as f32);
+            let right = template.pulls(simd, buffer, gain as f32, offset as f32);
             let mut d = [0.0f64; P];
             for (row, value) in template.inverse.iter().zip(d.iter_mut()) {
                 *value = row.iter().zip(&right).map(|(a, b)| a * b).sum();
