@@ -101,13 +101,33 @@ pub(super) struct Template<const P: usize> {
 }
 
 impl<const P: usize> Template<P> {
+    /// One that shows nothing yet.
+    pub fn blank(window: &Arc<Window>) -> Self {
+        let groups = window.weights.len();
+        Self {
+            window: Arc::clone(window),
+            values: vec![[0.0; LANES]; groups],
+            steepest: vec![[[0.0; LANES]; P]; groups],
+            inverse: [[0.0; P]; P],
+            mean: 0.0,
+            deviation: 0.0,
+        }
+    }
+
     /// Cuts the window round (x, y), with `buffer` as scratch space; `None` at the border or where there is no texture.
     pub fn cut(picture: &Plane, x: f64, y: f64, window: &Arc<Window>, buffer: &mut Vec<f32>) -> Option<Self> {
+        let mut template = Self::blank(window);
+        template.cut_again(picture, x, y, buffer).then_some(template)
+    }
+
+    /// Shows the window round (x, y) instead of what it shows; false, and good for nothing, at the border or where there
+    /// is no texture.
+    pub fn cut_again(&mut self, picture: &Plane, x: f64, y: f64, buffer: &mut Vec<f32>) -> bool {
         // Comparisons with what is not a number are false: such a place is in no picture.
-        if !picture.holds_window(x, y, window.half as f64 + 2.0) {
-            return None;
+        if !picture.holds_window(x, y, self.window.half as f64 + 2.0) {
+            return false;
         }
-        let (values, steepest, products) = wide(Descent::<P> { picture, x, y, window, buffer });
+        let products = wide(Descent { picture, x, y, template: self, buffer });
         let mut normal = [[0.0f64; P]; P];
         for a in 0..P {
             for b in a..P {
@@ -115,9 +135,10 @@ impl<const P: usize> Template<P> {
                 normal[b][a] = normal[a][b];
             }
         }
-        let inverse = invert(normal)?;
-        let (mean, deviation) = moments(&values, window.samples());
-        Some(Self { window: Arc::clone(window), values, steepest, inverse, mean, deviation })
+        let Some(inverse) = invert(normal) else { return false };
+        self.inverse = inverse;
+        (self.mean, self.deviation) = moments(&self.values, self.window.samples());
+        true
     }
 
     /// Looks for the window in `picture` from `start` on. `buffer` is scratch space, and holds what lies under the
@@ -126,7 +147,6 @@ impl<const P: usize> Template<P> {
     /// `None` when the window leaves the picture, the search diverges or does not settle within
     /// `reach` px of its start.
     pub fn find(&self, picture: &Plane, start: Warp, reach: f64, small_px: f64, buffer: &mut Vec<f32>) -> Option<Warp> {
-        buffer.clear();
         buffer.resize(self.values.len() * LANES, 0.0);
         wide(Search { template: self, picture, start, reach, small_px, buffer })
     }
@@ -176,6 +196,7 @@ impl<const P: usize> Template<P> {
                 return false;
             }
             sample_shifted(picture, warp.x, warp.y, window.half, out);
+            out[window.samples()..].fill(0.0);
             return true;
         }
         let [a, b, c, d] = warp.linear;
@@ -228,27 +249,28 @@ impl<const P: usize> Template<P> {
     }
 }
 
-/// The window that is cut: its samples, its steepest-descent images times the weights, and the products of those with
-/// the plain ones, lane by lane (the upper triangle).
+/// Fills a template: its samples, its steepest-descent images times the weights. Hands back the products of those with the
+/// plain ones, lane by lane (the upper triangle).
 struct Descent<'a, const P: usize> {
     picture: &'a Plane,
     x: f64,
     y: f64,
-    window: &'a Window,
+    template: &'a mut Template<P>,
     buffer: &'a mut Vec<f32>,
 }
 
 impl<const P: usize> LaneLoop for Descent<'_, P> {
-    type Output = (Vec<Group>, Vec<[Group; P]>, [[Group; P]; P]);
+    type Output = [[Group; P]; P];
 
     #[inline(always)]
     fn with_simd<S: Simd>(self, simd: S) -> Self::Output {
-        let Self { picture, x, y, window, buffer } = self;
+        let Self { picture, x, y, template, buffer } = self;
+        let window = &*template.window;
         let (side, groups) = (window.side(), window.weights.len());
         // The window with a sample more on each side, then its samples and gradients.
         let around = side + 2;
         let plain = groups * LANES;
-        buffer.clear();
+        // What is left from before is written over, but for what is made up.
         buffer.resize(around * around + 3 * plain, 0.0);
         let (padded, images) = buffer.split_at_mut(around * around);
         sample_shifted(picture, x, y, window.half + 1, padded);
@@ -270,12 +292,14 @@ impl<const P: usize> LaneLoop for Descent<'_, P> {
                 gradient_y[to..to + LANES].copy_from_slice(&gy);
             }
         }
-        let values = values.as_chunks::<LANES>().0.to_vec();
+        for made_up in [&mut *values, &mut *gradient_x, &mut *gradient_y] {
+            made_up[window.samples()..].fill(0.0);
+        }
+        template.values.copy_from_slice(values.as_chunks::<LANES>().0);
         let gradients = gradient_x.as_chunks::<LANES>().0.iter().zip(gradient_y.as_chunks::<LANES>().0);
-        let mut steepest = vec![[[0.0f32; LANES]; P]; groups];
         let mut products = [[simd.splat_f32s(0.0); P]; P];
-        for ((group, (gx, gy)), weighted) in gradients.enumerate().zip(&mut steepest) {
-            let (value, u, v, weight) = (&values[group], &window.across[group], &window.down[group], &window.weights[group]);
+        for ((group, (gx, gy)), weighted) in gradients.enumerate().zip(&mut template.steepest) {
+            let (value, u, v, weight) = (&template.values[group], &window.across[group], &window.down[group], &window.weights[group]);
             let mut images = [[0.0f32; LANES]; P];
             for k in 0..LANES {
                 (images[0][k], images[1][k], images[P - 2][k], images[P - 1][k]) = (gx[k], gy[k], value[k], 1.0);
@@ -293,7 +317,11 @@ impl<const P: usize> LaneLoop for Descent<'_, P> {
                 }
             }
         }
-        (values, steepest, products.map(|row| row.map(cast)))
+        let mut out = [[[0.0; LANES]; P]; P];
+        for (out, product) in out.iter_mut().flatten().zip(products.iter().flatten()) {
+            *out = cast(*product);
+        }
+        out
     }
 }
 

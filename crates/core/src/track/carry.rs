@@ -35,6 +35,18 @@ impl Windows {
     }
 }
 
+/// What one thread works with, made once for all points.
+pub(super) struct Scratch {
+    buffer: Vec<f32>,
+    coarse: Template<4>,
+}
+
+impl Scratch {
+    pub fn new(windows: &Windows) -> Self {
+        Self { buffer: Vec::new(), coarse: Template::blank(&windows.coarse) }
+    }
+}
+
 /// Where points are expected on the next frame.
 pub(super) struct Prediction {
     /// What they have in common.
@@ -47,7 +59,7 @@ pub(super) struct Prediction {
 
 /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
 /// a spread of points carried down the pyramid from there. `before` is the motion of the frame before.
-pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current): (&Pyramid, &Pyramid), coarse: &Arc<Window>) -> Prediction {
+pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current): (&Pyramid, &Pyramid), windows: &Windows) -> Prediction {
     let mut top = 0;
     while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
         top += 1;
@@ -59,10 +71,10 @@ pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current):
     let carried = |start: &AffineMotion| -> Vec<_> {
         live.par_iter()
             .step_by(stride)
-            .map_init(Vec::new, |buffer, live| {
+            .map_init(|| Scratch::new(windows), |scratch, live| {
                 let at = [live.warp.x, live.warp.y];
                 let levels = (LEVELS.min(top.max(1)), 1);
-                let to = descend((previous, current), at, start.at(at[0], at[1]), levels, coarse, buffer)?;
+                let to = descend((previous, current), at, start.at(at[0], at[1]), levels, scratch)?;
                 Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
             })
             .flatten()
@@ -100,8 +112,7 @@ fn descend(
     at: [f64; 2],
     predicted: (f64, f64),
     (from, to): (usize, usize),
-    window: &Arc<Window>,
-    buffer: &mut Vec<f32>,
+    scratch: &mut Scratch,
 ) -> Option<[f64; 2]> {
     let mut guess = [at[0] + predicted.0, at[1] + predicted.1];
     let top = from.min(source.len() - 1);
@@ -109,11 +120,12 @@ fn descend(
     for level in (to.min(top)..=top).rev() {
         let scale = f64::from(1u32 << level);
         // Near the border the coarse windows do not fit; the finer ones still may.
-        let Some(template) = Template::<4>::cut(source.level(level), at[0] / scale, at[1] / scale, window, buffer) else {
+        let Scratch { buffer, coarse } = &mut *scratch;
+        if !coarse.cut_again(source.level(level), at[0] / scale, at[1] / scale, buffer) {
             continue;
-        };
+        }
         let start = Warp::shift(guess[0] / scale, guess[1] / scale);
-        if let Some(found) = template.find(target.level(level), start, 1.2 * COARSE_HALF as f64, COARSE_STEP_PX, buffer) {
+        if let Some(found) = coarse.find(target.level(level), start, 1.2 * COARSE_HALF as f64, COARSE_STEP_PX, buffer) {
             guess = [found.x * scale, found.y * scale];
             reached = level == to.min(top);
         }
@@ -131,23 +143,22 @@ pub(super) fn follow(
     expected: &Prediction,
     masks: &MasksAtFrame,
     settings: &TrackSettings,
-    windows: &Windows,
-    buffer: &mut Vec<f32>,
+    scratch: &mut Scratch,
 ) -> Option<(Warp, bool)> {
     let at = [live.warp.x, live.warp.y];
     let common = expected.motion.at(at[0], at[1]);
     let with_own = (common.0 + live.own_motion.0, common.1 + live.own_motion.1);
-    let look = |predicted: (f64, f64), level: usize, buffer: &mut Vec<f32>| {
-        let coarse = descend((previous, current), at, predicted, (level, 1), &windows.coarse, buffer)?;
+    let look = |predicted: (f64, f64), level: usize, scratch: &mut Scratch| {
+        let coarse = descend((previous, current), at, predicted, (level, 1), scratch)?;
         let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
-        let warp = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, buffer)?;
-        let same = live.template.correlation(buffer) >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
+        let warp = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, &mut scratch.buffer)?;
+        let same = live.template.correlation(&scratch.buffer) >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
         if !same || !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
             return None;
         }
         let surprise = (warp.x - at[0] - predicted.0).hypot(warp.y - at[1] - predicted.1);
         let (way, levels) = ((-predicted.0, -predicted.1), (level_for(surprise, 0), 0));
-        let back = descend((current, previous), [warp.x, warp.y], way, levels, &windows.coarse, buffer)?;
+        let back = descend((current, previous), [warp.x, warp.y], way, levels, scratch)?;
         let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
         (miss <= backward_limit(predicted)).then_some(warp)
     };
@@ -156,12 +167,12 @@ pub(super) fn follow(
     // Where the rest of the picture went elsewhere, a point may still go on as it did.
     let before = live.last_step();
     let differs = expected.doubtful && (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
-    let mut warp = look(with_own, near, buffer);
+    let mut warp = look(with_own, near, scratch);
     if warp.is_none() && far < LEVELS {
-        warp = look(common, far, buffer);
+        warp = look(common, far, scratch);
     }
     if warp.is_none() && differs {
-        warp = look(before, near.min(LEVELS - 2), buffer);
+        warp = look(before, near.min(LEVELS - 2), scratch);
     }
     let warp = warp?;
     let scale = warp.determinant().sqrt();

@@ -1,6 +1,7 @@
 //! Corners worth tracking (Shi & Tomasi, "Good Features to Track", 1994).
 
 use crate::image::Plane;
+use crate::wide::{Loop, wide};
 
 /// Half side, in px, of the window over which gradients are gathered.
 const GATHER: usize = 4;
@@ -18,46 +19,78 @@ pub struct Corner {
 
 /// The smaller eigenvalue of the mean gradient tensor at each pixel of the box from (x0, y0) to
 /// (x1, y1), both included, row by row. The box must lie 5 px or more inside the picture.
-pub fn min_eigenvalues(picture: &Plane, (x0, y0): (usize, usize), (x1, y1): (usize, usize)) -> Vec<f32> {
-    let (bw, bh) = (x1 - x0 + 1, y1 - y0 + 1);
-    let (pw, ph) = (bw + 2 * GATHER, bh + 2 * GATHER);
-    let mut across = vec![[0.0f32; 3]; bw * ph];
-    let mut line = vec![[0.0f32; 3]; pw];
-    for py in 0..ph {
-        let y = y0 + py - GATHER;
-        let (up, here, down) = (picture.row(y - 1), picture.row(y), picture.row(y + 1));
-        for (px, tensor) in line.iter_mut().enumerate() {
-            let x = x0 + px - GATHER;
-            let gx = 0.5 * (here[x + 1] - here[x - 1]);
-            let gy = 0.5 * (down[x] - up[x]);
-            *tensor = [gx * gx, gx * gy, gy * gy];
-        }
-        let mut sum = [0.0f32; 3];
-        for tensor in &line[..2 * GATHER] {
-            (0..3).for_each(|k| sum[k] += tensor[k]);
-        }
-        for x in 0..bw {
-            (0..3).for_each(|k| sum[k] += line[x + 2 * GATHER][k]);
-            across[py * bw + x] = sum;
-            (0..3).for_each(|k| sum[k] -= line[x][k]);
+pub fn min_eigenvalues(picture: &Plane, from: (usize, usize), to: (usize, usize)) -> Vec<f32> {
+    let mut strengths = vec![0.0f32; (to.0 - from.0 + 1) * (to.1 - from.1 + 1)];
+    wide(MinEigenvalues { picture, from, to, out: &mut strengths });
+    strengths
+}
+
+/// The loop of [`min_eigenvalues`]: the products of the gradients, their running sums down the columns, and the sums of
+/// those along each row, each over whole rows.
+struct MinEigenvalues<'a> {
+    picture: &'a Plane,
+    from: (usize, usize),
+    to: (usize, usize),
+    out: &'a mut [f32],
+}
+
+impl Loop for MinEigenvalues<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let Self { picture, from: (x0, y0), to: (x1, y1), out } = self;
+        let (width, height) = (x1 - x0 + 1, y1 - y0 + 1);
+        let (padded, rows) = (width + 2 * GATHER, 2 * GATHER + 1);
+        let left = x0 - GATHER - 1;
+        let mut products = vec![0.0f32; 3 * padded * rows];
+        let mut down = vec![0.0f32; 3 * padded];
+        let mut sums = vec![0.0f32; 3 * width];
+        let area = (rows * rows) as f32;
+        for row in 0..height + 2 * GATHER {
+            let y = y0 + row - GATHER;
+            let line = |y: usize| &picture.row(y)[left..left + padded + 2];
+            let slot = &mut products[(row % rows) * 3 * padded..][..3 * padded];
+            // What was there is the row that leaves the sum.
+            for (sum, gone) in down.iter_mut().zip(slot.iter()) {
+                *sum -= gone;
+            }
+            gradient_products(line(y - 1), line(y), line(y + 1), slot);
+            for (sum, new) in down.iter_mut().zip(slot.iter()) {
+                *sum += new;
+            }
+            let Some(row) = row.checked_sub(2 * GATHER) else { continue };
+            for (sums, down) in sums.chunks_exact_mut(width).zip(down.chunks_exact(padded)) {
+                sums.copy_from_slice(&down[..width]);
+                for k in 1..rows {
+                    for (sum, v) in sums.iter_mut().zip(&down[k..]) {
+                        *sum += v;
+                    }
+                }
+            }
+            let (xx, rest) = sums.split_at(width);
+            let (xy, yy) = rest.split_at(width);
+            for (((o, a), b), c) in out[row * width..(row + 1) * width].iter_mut().zip(xx).zip(xy).zip(yy) {
+                let smaller = 0.5 * (a + c - ((a - c) * (a - c) + 4.0 * b * b).sqrt());
+                *o = (smaller / area).max(0.0);
+            }
         }
     }
-    let area = ((2 * GATHER + 1) * (2 * GATHER + 1)) as f32;
-    let mut out = vec![0.0f32; bw * bh];
-    for x in 0..bw {
-        let mut sum = [0.0f32; 3];
-        for y in 0..2 * GATHER {
-            (0..3).for_each(|k| sum[k] += across[y * bw + x][k]);
-        }
-        for y in 0..bh {
-            (0..3).for_each(|k| sum[k] += across[(y + 2 * GATHER) * bw + x][k]);
-            let (a, b, c) = (sum[0], sum[1], sum[2]);
-            let smaller = 0.5 * (a + c - ((a - c) * (a - c) + 4.0 * b * b).sqrt());
-            out[y * bw + x] = (smaller / area).max(0.0);
-            (0..3).for_each(|k| sum[k] -= across[y * bw + x][k]);
-        }
+}
+
+/// Products of the gradients across and down over a row: all of xx, then of xy, then of yy. The rows have a sample more on
+/// each side.
+#[inline(always)]
+fn gradient_products(up: &[f32], here: &[f32], down: &[f32], out: &mut [f32]) {
+    let n = out.len() / 3;
+    let (xx, rest) = out.split_at_mut(n);
+    let (xy, yy) = rest.split_at_mut(n);
+    let (up, down, here) = (&up[1..=n], &down[1..=n], &here[..n + 2]);
+    for i in 0..n {
+        let gx = 0.5 * (here[i + 2] - here[i]);
+        let gy = 0.5 * (down[i] - up[i]);
+        (xx[i], xy[i], yy[i]) = (gx * gx, gx * gy, gy * gy);
     }
-    out
 }
 
 /// The strongest corner of a box for which `allowed(x, y)` holds; the box is cut to the part of the

@@ -2,7 +2,7 @@
 
 use super::align::{Template, Warp};
 use super::away::{Away, surroundings};
-use super::carry::{Windows, follow, predict};
+use super::carry::{Scratch, Windows, follow, predict};
 use super::detect::best_corner;
 use super::mask::{Masks, MasksAtFrame};
 use super::motion::AffineMotion;
@@ -266,14 +266,14 @@ impl Tracker {
 
     /// Moves all points from `previous` to `current`; returns how many were lost.
     fn carry(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
-        let expected = predict(&self.live, &self.motion, (previous, current), &self.windows.coarse);
+        let expected = predict(&self.live, &self.motion, (previous, current), &self.windows);
         let motion = &expected.motion;
         let back = self.look_for_lost(motion, current, masks);
         let (settings, windows) = (&self.settings, &self.windows);
         let moved: Vec<Option<(Warp, bool)>> = self
             .live
             .par_iter()
-            .map_init(Vec::new, |buffer, live| follow(live, previous, current, &expected, masks, settings, windows, buffer))
+            .map_init(|| Scratch::new(windows), |scratch, live| follow(live, previous, current, &expected, masks, settings, scratch))
             .collect();
         let mut lost = 0;
         let mut kept = Vec::with_capacity(self.live.len());
@@ -373,7 +373,7 @@ impl Tracker {
                 let near = |x: f64, y: f64| {
                     (row.saturating_sub(1)..=(row + 1).min(rows - 1)).any(|r| {
                         (column.saturating_sub(1)..=(column + 1).min(columns - 1))
-                            .any(|c| taken[r * columns + c].iter().any(|p| (p[0] - x).hypot(p[1] - y) < min_distance))
+                            .any(|c| taken[r * columns + c].iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance))
                     })
                 };
                 best_corner(picture, from, to, margin, |x, y| !near(x, y) && masks.allows(x, y, half))
