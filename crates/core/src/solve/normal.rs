@@ -7,7 +7,8 @@ use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Move, Observation};
 use super::far;
 use super::profile::Profile;
 use super::rolling::Speed;
-use crate::geometry::{Pose, hat};
+use crate::geometry::Pose;
+use crate::wide::{Loop, wide};
 use nalgebra::{Matrix2, Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
 use rayon::prelude::*;
 
@@ -97,12 +98,21 @@ pub(super) fn row<const C: usize>(
     let (pixel, slope) = lens.pixel_with_slope(n);
     let seen_off = observation.pixel - pixel;
     let (residual, scale) = robust(&seen_off, options);
-    let divide = Matrix2x3::new(1.0 / c.z, 0.0, -n.x / c.z, 0.0, 1.0 / c.z, -n.y / c.z);
-    let by_camera_point = scale * slope * divide;
+    let by_image = scale * slope;
+    let by_camera_point = Matrix2x3::from_fn(|i, k| match k {
+        2 => -(by_image[(i, 0)] * n.x + by_image[(i, 1)] * n.y) / c.z,
+        _ => by_image[(i, k)] / c.z,
+    });
     let mut camera = SMatrix::<f64, 2, C>::zeros();
-    camera.fixed_view_mut::<2, 3>(0, 0).copy_from(&(by_camera_point * -hat(&turned)));
-    if is_free(C) {
-        camera.view_mut((0, 3), (2, 3)).copy_from(&by_camera_point);
+    for i in 0..2 {
+        let along = by_camera_point.row(i).transpose();
+        let turn = turned.cross(&along);
+        for k in 0..3 {
+            camera[(i, k)] = turn[k];
+            if is_free(C) {
+                camera[(i, 3 + k)] = along[k];
+            }
+        }
     }
     let r2 = n.norm_squared();
     let gain = 1.0 + r2 * (lens.k1 + r2 * lens.k2);
@@ -198,7 +208,8 @@ pub(super) fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, d
             for p in range {
                 work.rows.clear();
                 work.rows.extend(rows::<C>(bundle, p, options, &speeds));
-                add_point(&mut work, &|v| bundle.damped_inverse(p, v, damping), border, &mut normal, &mut diagonal);
+                let Some(inverse) = bundle.damped_inverse(p, &point_block(&work.rows), damping) else { continue };
+                wide(AddPoint { work: &mut work, inverse: &inverse, border, normal: &mut normal, diagonal: &mut diagonal });
             }
             (normal, diagonal)
         })
@@ -393,99 +404,99 @@ fn camera_of<const C: usize>(x: &[f64], camera: usize) -> SVector<f64, C> {
 /// What adding a point needs, kept from point to point.
 struct Work<const C: usize> {
     rows: Vec<(usize, Row<C>)>,
-    w: Vec<SMatrix<f64, C, 3>>,
     /// W (C x 3) of each observation as three rows of C, so that the innermost loop runs along a row.
     w_rows: Vec<[[f64; C]; 3]>,
 }
 
 impl<const C: usize> Default for Work<C> {
     fn default() -> Self {
-        Self { rows: Vec::new(), w: Vec::new(), w_rows: Vec::new() }
+        Self { rows: Vec::new(), w_rows: Vec::new() }
     }
 }
 
-/// Adds one point's part of the reduced system.
-///
-/// `inverted` gives the damped inverse of its 3x3 block.
-fn add_point<const C: usize>(
-    work: &mut Work<C>,
-    inverted: &dyn Fn(&Matrix3<f64>) -> Option<Matrix3<f64>>,
+/// Adds one point's part of the reduced system, from its rows.
+struct AddPoint<'a, const C: usize> {
+    work: &'a mut Work<C>,
+    /// The damped inverse of its 3x3 block.
+    inverse: &'a Matrix3<f64>,
     border: usize,
-    normal: &mut Normal,
-    diagonal: &mut [f64],
-) {
-    let Work { rows, w, w_rows } = work;
-    let mut v = Matrix3::zeros();
-    let mut g = Vector3::zeros();
-    let mut shared_point = SMatrix::<f64, SHARED, 3>::zeros();
-    for (_, row) in rows.iter() {
-        v += row.point.transpose() * row.point;
-        g += row.point.transpose() * row.residual;
-        shared_point += row.shared.transpose() * row.point;
-    }
-    let Some(inverse) = inverted(&v) else { return };
-    w.clear();
-    w.extend(rows.iter().map(|(_, row)| row.camera.transpose() * row.point));
-    w_rows.clear();
-    w_rows.extend(w.iter().map(|w| std::array::from_fn::<[f64; C], 3, _>(|k| std::array::from_fn(|a| w[(a, k)]))));
-    let shared_y = shared_point * inverse;
-    for (i, (camera, row)) in rows.iter().enumerate() {
-        let at = camera * C;
-        let y = w[i] * inverse;
-        let u = row.camera.transpose() * row.camera;
-        for a in 0..C {
-            diagonal[at + a] += u[(a, a)];
-            let own = normal.matrix.span_mut(at + a, at, a + 1);
-            for (b, value) in own.iter_mut().enumerate() {
-                *value += u[(a, b)];
-            }
+    normal: &'a mut Normal,
+    diagonal: &'a mut [f64],
+}
+
+impl<const C: usize> Loop for AddPoint<'_, C> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let Self { work: Work { rows, w_rows }, inverse, border, normal, diagonal } = self;
+        let mut g = Vector3::zeros();
+        let mut shared_point = SMatrix::<f64, SHARED, 3>::zeros();
+        for (_, row) in rows.iter() {
+            g += row.point.transpose() * row.residual;
+            shared_point += row.shared.transpose() * row.point;
         }
-        let y_rows: [[f64; 3]; C] = std::array::from_fn(|a| [y[(a, 0)], y[(a, 1)], y[(a, 2)]]);
-        for (j, (other, _)) in rows[..i].iter().enumerate() {
-            let [w0, w1, w2] = &w_rows[j];
-            for (a, [y0, y1, y2]) in y_rows.iter().enumerate() {
-                let span = normal.matrix.span_mut(at + a, other * C, C);
-                // All values of a row at once: the length is known to the compiler here.
-                if let Ok(span) = <&mut [f64; C]>::try_from(span) {
-                    for b in 0..C {
-                        span[b] -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
-                    }
+        let shared_y = shared_point * inverse;
+        w_rows.clear();
+        for (camera, row) in rows.iter() {
+            let at = camera * C;
+            let w = row.camera.transpose() * row.point;
+            w_rows.push(std::array::from_fn(|k| std::array::from_fn(|a| w[(a, k)])));
+            let y = w * inverse;
+            let y_rows: [[f64; 3]; C] = std::array::from_fn(|a| [y[(a, 0)], y[(a, 1)], y[(a, 2)]]);
+            for ((other, _), w) in rows.iter().zip(w_rows.iter()) {
+                if other == camera {
+                    break;
+                }
+                for (a, y) in y_rows.iter().enumerate() {
+                    take_away(normal.matrix.span_mut(at + a, other * C, C), y, w);
+                }
+            }
+            let u = row.camera.transpose() * row.camera;
+            let right = row.camera.transpose() * row.residual - y * g;
+            for a in 0..C {
+                diagonal[at + a] += u[(a, a)];
+                normal.right[at + a] += right[a];
+                let own = normal.matrix.span_mut(at + a, at, a + 1);
+                for (b, value) in own.iter_mut().enumerate() {
+                    *value += u[(a, b)] - (y[(a, 0)] * w[(b, 0)] + y[(a, 1)] * w[(b, 1)] + y[(a, 2)] * w[(b, 2)]);
+                }
+            }
+            let cross = row.shared.transpose() * row.camera - shared_y * w.transpose();
+            for s in 0..SHARED {
+                let span = normal.matrix.span_mut(border + s, at, C);
+                for (b, value) in span.iter_mut().enumerate() {
+                    *value += cross[(s, b)];
+                }
+            }
+            let own = row.shared.transpose() * row.shared;
+            let shared_right = row.shared.transpose() * row.residual;
+            for s in 0..SHARED {
+                diagonal[border + s] += own[(s, s)];
+                normal.right[border + s] += shared_right[s];
+                for (b, value) in normal.matrix.span_mut(border + s, border, s + 1).iter_mut().enumerate() {
+                    *value += own[(s, b)];
                 }
             }
         }
-        let [w0, w1, w2] = &w_rows[i];
-        for (a, [y0, y1, y2]) in y_rows.iter().enumerate() {
-            for (b, value) in normal.matrix.span_mut(at + a, at, a + 1).iter_mut().enumerate() {
-                *value -= y0 * w0[b] + y1 * w1[b] + y2 * w2[b];
-            }
-        }
-        let right = row.camera.transpose() * row.residual - y * g;
-        for a in 0..C {
-            normal.right[at + a] += right[a];
-        }
-        let cross = row.shared.transpose() * row.camera - shared_y * w[i].transpose();
+        let reduced = shared_y * shared_point.transpose();
+        let shared_right = shared_y * g;
         for s in 0..SHARED {
-            let span = normal.matrix.span_mut(border + s, at, C);
-            for (b, value) in span.iter_mut().enumerate() {
-                *value += cross[(s, b)];
-            }
-        }
-        let own = row.shared.transpose() * row.shared;
-        let shared_right = row.shared.transpose() * row.residual;
-        for s in 0..SHARED {
-            diagonal[border + s] += own[(s, s)];
-            normal.right[border + s] += shared_right[s];
+            normal.right[border + s] -= shared_right[s];
             for (b, value) in normal.matrix.span_mut(border + s, border, s + 1).iter_mut().enumerate() {
-                *value += own[(s, b)];
+                *value -= reduced[(s, b)];
             }
         }
     }
-    let reduced = shared_y * shared_point.transpose();
-    let shared_right = shared_y * g;
-    for s in 0..SHARED {
-        normal.right[border + s] -= shared_right[s];
-        for (b, value) in normal.matrix.span_mut(border + s, border, s + 1).iter_mut().enumerate() {
-            *value -= reduced[(s, b)];
-        }
+}
+
+/// Takes the product of a row of Y with W off a row of a block. All values at once: the length is known to the compiler.
+#[inline(always)]
+fn take_away<const C: usize>(span: &mut [f64], y: &[f64; 3], w: &[[f64; C]; 3]) {
+    let Ok(span) = <&mut [f64; C]>::try_from(span) else { return };
+    let mut left = *span;
+    for b in 0..C {
+        left[b] -= y[0] * w[0][b] + y[1] * w[1][b] + y[2] * w[2][b];
     }
+    *span = left;
 }
