@@ -38,6 +38,31 @@ pub fn select(problem: &Problem) -> Vec<u32> {
     chosen
 }
 
+/// About `most` of the keyframes, the first and the last among them; more where neighbours would share too few points. A
+/// shaking camera asks for many keyframes that show the same things.
+pub fn thinned(problem: &Problem, keyframes: &[u32], most: usize) -> Vec<u32> {
+    let (Some(&first), Some(&last)) = (keyframes.first(), keyframes.last()) else { return Vec::new() };
+    if keyframes.len() <= most {
+        return keyframes.to_vec();
+    }
+    let stride = keyframes.len().div_ceil(most);
+    let mut kept = vec![first];
+    let (mut from, mut seen, mut skipped) = (first, median_motion(problem, first, first).1, 0);
+    for pair in keyframes.windows(2).skip(1) {
+        let (frame, next) = (pair[0], pair[1]);
+        skipped += 1;
+        let shared = median_motion(problem, from, next).1;
+        if skipped >= stride || (shared as f64) < MIN_SHARED * seen as f64 {
+            kept.push(frame);
+            (from, seen, skipped) = (frame, median_motion(problem, frame, frame).1, 0);
+        }
+    }
+    if last != first {
+        kept.push(last);
+    }
+    kept
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

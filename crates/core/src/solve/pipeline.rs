@@ -46,6 +46,8 @@ const ZOOM_RATIO: f64 = 0.8;
 const SUSPECTED_RATIO: f64 = 0.97;
 /// Tracks that the scene is grown with over the keyframes.
 const GROWN_TRACKS: usize = 600;
+/// Keyframes that it is grown over, about: what a point seen on all of them costs grows with their square.
+const GROWN_KEYS: usize = 24;
 /// Keyframes that the test of a turning camera looks at.
 const TURNING_KEYS: usize = 24;
 
@@ -306,6 +308,8 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &
     };
     let mut scenes = started.map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
+    let keys = keyframes::thinned(problem, keys, GROWN_KEYS);
+    let keys = keys.as_slice();
     let tracks = pick_tracks(problem, keys, GROWN_TRACKS);
     scenes.par_iter_mut().for_each(|scene| {
         add_points(problem, scene, &tracks, 3.0 * problem.scale());
