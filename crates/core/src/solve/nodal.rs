@@ -9,7 +9,7 @@ use rayon::prelude::*;
 /// Focal lengths tried, in picture widths.
 const STARTS: [f64; 4] = [0.6, 0.9, 1.4, 2.4];
 /// Tracks that are enough for the test.
-const MAX_TRACKS: usize = 300;
+const MAX_TRACKS: usize = 180;
 /// Median misses of the turning camera over those of the free one, below which it explains all.
 const NOISE_RATIO: f64 = 2.0;
 
