@@ -22,7 +22,7 @@ pub enum PlaneError {
 }
 
 /// A picture of `width` x `height` samples in rows from the top; encoded (display) values 0 to 255.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct Plane {
     width: usize,
     height: usize,
@@ -101,15 +101,26 @@ impl Plane {
 
     /// The picture after the separable filter `kernel` (odd length), with borders held.
     pub fn filtered(&self, kernel: &[f32]) -> Self {
-        let (w, h) = (self.width, self.height);
-        let mut data = vec![0.0f32; w * h];
-        data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
+        let mut out = Self::default();
+        self.filter_into(kernel, &mut out);
+        out
+    }
+
+    /// The same written over another picture, whose memory is used again.
+    pub fn filter_into(&self, kernel: &[f32], out: &mut Self) {
+        let w = self.width;
+        out.reshape(w, self.height);
+        out.data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
             || vec![0.0f32; w],
             |down, (y, out)| {
                 wide(FilteredRow { picture: self, y, kernel, down, out });
             },
         );
-        Self { width: w, height: h, data }
+    }
+
+    fn reshape(&mut self, width: usize, height: usize) {
+        (self.width, self.height) = (width, height);
+        self.data.resize(width * height, 0.0);
     }
 
     /// The rows round `y` (borders held), each times its part of the kernel.
@@ -128,16 +139,22 @@ impl Plane {
     /// Half the size: a 5-tap binomial filter, then every second sample from (0, 0) on, so that
     /// a point at (x, y) is found at (x/2, y/2) (Burt & Adelson, "The Laplacian Pyramid", 1983).
     pub fn halved(&self) -> Self {
+        let mut out = Self::default();
+        self.halve_into(&mut out);
+        out
+    }
+
+    /// The same written over another picture, whose memory is used again.
+    pub fn halve_into(&self, out: &mut Self) {
         let kernel = [0.0625f32, 0.25, 0.375, 0.25, 0.0625];
-        let (w, h) = (self.width.div_ceil(2), self.height.div_ceil(2));
-        let mut data = vec![0.0f32; w * h];
-        data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
+        let w = self.width.div_ceil(2);
+        out.reshape(w, self.height.div_ceil(2));
+        out.data.par_chunks_mut(w.max(1)).enumerate().with_min_len(ROWS_AT_ONCE).for_each_init(
             || vec![0.0f32; self.width],
             |down, (y, out)| {
                 wide(HalvedRow { picture: self, y, kernel: &kernel, down, out });
             },
         );
-        Self { width: w, height: h, data }
     }
 }
 

@@ -6,7 +6,7 @@ use super::Plane;
 const MIN_SIDE: usize = 24;
 
 /// Levels from full size down; a point at (x, y) of level 0 is at (x, y) / 2^n of level n.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Pyramid {
     levels: Vec<Plane>,
 }
@@ -15,13 +15,24 @@ impl Pyramid {
     /// Builds at most `levels` levels. Level 0 is smoothed with a small binomial, which takes
     /// noise and the bias of bilinear interpolation out of sub-pixel alignment.
     pub fn new(full: &Plane, levels: usize) -> Self {
-        let mut all = vec![full.filtered(&[0.25, 0.5, 0.25])];
+        Self { levels: Vec::new() }.rebuilt(full, levels)
+    }
+
+    /// The same for another picture, in the memory of this one: fresh pages for every frame would cost as much as filling
+    /// them.
+    pub fn rebuilt(self, full: &Plane, levels: usize) -> Self {
+        let mut old = self.levels.into_iter();
+        let mut base = old.next().unwrap_or_default();
+        full.filter_into(&[0.25, 0.5, 0.25], &mut base);
+        let mut all = vec![base];
         while all.len() < levels {
             let last = &all[all.len() - 1];
             if last.width().min(last.height()) < 2 * MIN_SIDE {
                 break;
             }
-            all.push(last.halved());
+            let mut half = old.next().unwrap_or_default();
+            last.halve_into(&mut half);
+            all.push(half);
         }
         Self { levels: all }
     }
@@ -49,6 +60,15 @@ mod tests {
     #[test]
     fn a_tiny_picture_has_one_level() {
         assert_eq!(Pyramid::new(&Plane::from_fn(1, 40, |_, _| 0.0), 4).len(), 1);
+    }
+
+    #[test]
+    fn one_that_is_rebuilt_is_as_good_as_new() {
+        let picture = |w: usize, h: usize| Plane::from_fn(w, h, |x, y| ((x * 31 + y * 17) % 97) as f32);
+        for (w, h) in [(320, 200), (160, 90), (700, 400), (1, 1)] {
+            let (old, full) = (Pyramid::new(&picture(640, 360), 4), picture(w, h));
+            assert_eq!(old.rebuilt(&full, 4), Pyramid::new(&full, 4), "{w}x{h}");
+        }
     }
 
     #[test]

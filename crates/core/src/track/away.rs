@@ -1,10 +1,10 @@
 //! Points that went out of sight behind something, and are found again when it has passed.
 
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
-use std::sync::Arc;
 use super::motion::AffineMotion;
 use super::tracker::Live;
 use crate::image::Pyramid;
+use std::sync::Arc;
 
 /// Frames after which a point is given up.
 const LONGEST: u32 = 24;

@@ -71,12 +71,15 @@ pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current):
     let carried = |start: &AffineMotion| -> Vec<_> {
         live.par_iter()
             .step_by(stride)
-            .map_init(|| Scratch::new(windows), |scratch, live| {
-                let at = [live.warp.x, live.warp.y];
-                let levels = (LEVELS.min(top.max(1)), 1);
-                let to = descend((previous, current), at, start.at(at[0], at[1]), levels, scratch)?;
-                Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
-            })
+            .map_init(
+                || Scratch::new(windows),
+                |scratch, live| {
+                    let at = [live.warp.x, live.warp.y];
+                    let levels = (LEVELS.min(top.max(1)), 1);
+                    let to = descend((previous, current), at, start.at(at[0], at[1]), levels, scratch)?;
+                    Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
+                },
+            )
             .flatten()
             .collect()
     };
@@ -133,7 +136,6 @@ fn descend(
     reached.then_some(guess)
 }
 
-#[expect(clippy::too_many_arguments, reason = "what one step reads, with nothing that belongs together left apart")]
 /// One point, one frame on: predict, align with the first view, check backwards. What is not found where it is expected is
 /// looked for from farther, and where it would be by its own last step.
 pub(super) fn follow(
@@ -152,7 +154,9 @@ pub(super) fn follow(
         let coarse = descend((previous, current), at, predicted, (level, 1), scratch)?;
         let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
         let warp = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, &mut scratch.buffer)?;
-        let same = live.template.correlation(&scratch.buffer) >= settings.min_agreement && warp.determinant() > 0.05 && warp.anisotropy() <= MAX_ANISOTROPY;
+        let same = live.template.correlation(&scratch.buffer) >= settings.min_agreement
+            && warp.determinant() > 0.05
+            && warp.anisotropy() <= MAX_ANISOTROPY;
         if !same || !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
             return None;
         }

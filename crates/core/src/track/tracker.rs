@@ -13,6 +13,8 @@ use rayon::prelude::*;
 
 /// References that a track may use one after the other; each adds the error of one alignment.
 const MAX_RENEWALS: u8 = 4;
+/// Levels of the pyramids at most.
+const MAX_LEVELS: usize = 8;
 /// Points fewer than this say nothing about a cut.
 const CUT_MIN_POINTS: usize = 24;
 /// Less than this part of the points surviving one step, with nothing else changed, is a cut.
@@ -67,6 +69,8 @@ pub struct Tracker {
     done: Vec<Track>,
     cuts: Vec<u32>,
     previous: Option<Pyramid>,
+    /// The one before that, whose memory the next one takes.
+    spare: Option<Pyramid>,
     /// The coarse motion of the frame before.
     motion: AffineMotion,
     size: (usize, usize),
@@ -93,6 +97,7 @@ impl Tracker {
             done: Vec::new(),
             cuts: Vec::new(),
             previous: None,
+            spare: None,
             motion: AffineMotion::shift(0.0, 0.0),
             size: (0, 0),
             frame: 0,
@@ -114,12 +119,13 @@ impl Tracker {
         let begins = self.previous.is_none();
         self.check_size(picture)?;
         let frame = self.frame;
-        let pyramid = Pyramid::new(picture, 8);
+        let pyramid = self.pyramid_of(picture);
         let masks = self.masks.at(frame);
         let before = self.live.len();
         let mut lost = 0;
         if let Some(previous) = self.previous.take() {
             lost = self.carry(&previous, &pyramid, &masks);
+            self.spare = Some(previous);
         }
         let carried = self.live.len();
         let cut = before >= CUT_MIN_POINTS && (carried as f64) < CUT_SURVIVORS * before as f64;
@@ -146,10 +152,11 @@ impl Tracker {
     pub(super) fn push_back(&mut self, picture: &Plane, frame: u32, seeds: &[(TrackId, [f32; 2])]) -> Result<(), TrackError> {
         self.check_size(picture)?;
         self.frame = frame;
-        let pyramid = Pyramid::new(picture, 8);
+        let pyramid = self.pyramid_of(picture);
         let masks = self.masks.at(frame);
         if let Some(previous) = self.previous.take() {
             self.carry(&previous, &pyramid, &masks);
+            self.spare = Some(previous);
         }
         for (id, at) in seeds {
             let (x, y) = (f64::from(at[0]), f64::from(at[1]));
@@ -168,6 +175,13 @@ impl Tracker {
         }
         self.previous = Some(pyramid);
         Ok(())
+    }
+
+    fn pyramid_of(&mut self, picture: &Plane) -> Pyramid {
+        match self.spare.take() {
+            Some(spare) => spare.rebuilt(picture, MAX_LEVELS),
+            None => Pyramid::new(picture, MAX_LEVELS),
+        }
     }
 
     /// Ends all tracks.
@@ -372,8 +386,9 @@ impl Tracker {
                 let to = (((column + 1) as f64 * cell) as usize, ((row + 1) as f64 * cell) as usize);
                 let near = |x: f64, y: f64| {
                     (row.saturating_sub(1)..=(row + 1).min(rows - 1)).any(|r| {
-                        (column.saturating_sub(1)..=(column + 1).min(columns - 1))
-                            .any(|c| taken[r * columns + c].iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance))
+                        (column.saturating_sub(1)..=(column + 1).min(columns - 1)).any(|c| {
+                            taken[r * columns + c].iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance)
+                        })
                     })
                 };
                 best_corner(picture, from, to, margin, |x, y| !near(x, y) && masks.allows(x, y, half))
