@@ -3,7 +3,7 @@
 use super::Problem;
 use super::bundle::Move;
 use super::far::FAR_VIEWS;
-use super::start::place_track;
+use super::placing::place_track;
 use super::state::Scene;
 use crate::track::TrackId;
 use nalgebra::{Vector2, Vector3};

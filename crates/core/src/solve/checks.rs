@@ -1,6 +1,4 @@
 //! What must hold for there to be a camera: of the tracks beforehand, and of the solution afterwards.
-
-use super::astray::Astray;
 use super::report::{Motion, Solution, SolveFailure};
 use super::{Problem, keyframes};
 use crate::track::TrackSet;
@@ -59,11 +57,11 @@ pub(super) fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), 
             "Trim to the part that holds, or keep moving things out of the analysis",
         );
     }
-    let far = solution.astray.iter().filter(|a| a.why == Astray::Far).count();
-    let following = (solution.points.len() + far) as f64 / problem.tracks.len().max(1) as f64;
-    if following < MIN_FOLLOWING {
+    // By views: what moves past breaks off again and again, and makes many short tracks.
+    let following = solution.following;
+    if !(following >= MIN_FOLLOWING) {
         return fail(
-            format!("only {:.0} % of the {} tracks follow one camera", 100.0 * following, problem.tracks.len()),
+            format!("only {:.0} % of what was tracked follows one camera", 100.0 * following),
             "Things that move on their own fill the frame: keep them out of the analysis",
         );
     }
@@ -144,7 +142,7 @@ mod tests {
         type Change = fn(&mut Solution);
         let refused: [(Change, &str); 7] = [
             (|s| s.frames.truncate(9), "only 9 of 20 frames"),
-            (|s| s.points.truncate(40), "20 % of the 200 tracks"),
+            (|s| s.following = 0.2, "20 % of what was tracked"),
             (|s| s.rms_px = 3.0, "3.0 px"),
             (|s| s.rms_px = f64::NAN, "reprojection"),
             (|s| s.parallax_deg = 0.1, "0.10 degrees"),

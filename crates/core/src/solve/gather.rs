@@ -4,7 +4,7 @@ use super::Problem;
 use super::adjusting::{Adjusting, FAR_PARALLAX_DEG, MIN_FRAME_POINTS};
 use super::bundle::{Bundle, Move, Observation};
 use super::far::{self, FarPoint};
-use super::start::place_track;
+use super::placing::place_track;
 use super::state::Scene;
 use crate::geometry::parallax_rad;
 use nalgebra::{Vector2, Vector3};

@@ -83,6 +83,21 @@ mod tests {
     }
 
     #[test]
+    fn keyframes_are_thinned_as_far_as_they_share_points() {
+        let keys: Vec<u32> = (0..40).collect();
+        let few = thinned(&pan(11.5), &keys, 10);
+        assert_eq!((few.first(), few.last()), (Some(&0), Some(&39)));
+        assert!((10..=12).contains(&few.len()), "{few:?}");
+        assert_eq!(thinned(&pan(0.0), &keys, 40), keys);
+        // Where every point is in sight for six frames only, four apart is as far as half of them are shared.
+        let mut fast = pan(11.5);
+        fast.tracks.iter_mut().enumerate().for_each(|(i, t)| t.retain(|(f, _)| (i as u32 % 35..i as u32 % 35 + 6).contains(f)));
+        let kept = thinned(&fast, &keys, 5);
+        assert!(kept.windows(2).all(|p| p[1] - p[0] <= 4), "{kept:?}");
+        assert!(thinned(&fast, &[], 5).is_empty());
+    }
+
+    #[test]
     fn fast_motion_gives_many_keyframes_and_none_few() {
         assert_eq!(select(&pan(0.0)), [0, 15, 30, 39]);
         assert_eq!(select(&pan(11.5)).len(), 21);

@@ -33,7 +33,7 @@ pub struct NodalFit {
 /// Fits rotations, one focal length (or one a keyframe, with `zooms`) and k1 to the tracks at the keyframes. `None`
 /// when no chain of keyframes shares enough points.
 pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zooms: bool) -> Option<NodalFit> {
-    let tracks = super::start::pick_tracks(problem, keyframes, MAX_TRACKS);
+    let tracks = super::basis::pick_tracks(problem, keyframes, MAX_TRACKS);
     let starts: Vec<f64> = match given_focal_px {
         Some(f) => vec![f],
         None => STARTS.iter().map(|widths| widths * f64::from(problem.width)).collect(),

@@ -1,7 +1,7 @@
 //! Two frames to start from, and the motion between them.
 
 use super::Problem;
-use super::start::MIN_PARALLAX_DEG;
+use super::placing::MIN_PARALLAX_DEG;
 use crate::geometry::{
     Lens, Pose, decompose_essential, decompose_homography, essential_from_five, homography, parallax_rad, sampson_squared,
     transfer_squared, triangulate,

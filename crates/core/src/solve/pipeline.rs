@@ -3,18 +3,18 @@
 use super::adjusting::{Adjusting, MIN_FRAME_POINTS};
 use super::anneal::anneal;
 use super::astray::{Astray, AstrayTrack};
+use super::basis::{Basis, pick_tracks};
 use super::bundle::Move;
 use super::checks::{check_input, check_motion, check_trust};
 use super::choice::TrackChoice;
+use super::growing::{add_keyframes, settle, zoom_gain};
 use super::limits::Limits;
 use super::nodal::{self, NodalFit};
+use super::placing::{BRIDGE_PARALLAX_DEG, add_frame, add_points, add_points_from};
 use super::release::Released;
 use super::report::{Solution, SolveFailure};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
-use super::start::{
-    BRIDGE_PARALLAX_DEG, StartWith, add_frame, add_keyframes, add_points, add_points_from, find_start, pick_tracks, ranked, settle,
-    zoom_gain,
-};
+use super::start::{StartWith, find_start, place_rest, ranked};
 use super::state::Scene;
 use super::verdict::verdict;
 use super::{Problem, keyframes, resect};
@@ -306,18 +306,23 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &
         Err(_) if settings.motion == MotionChoice::Auto => find_start(problem, keys, StartWith { flat: true, ..with }),
         started => started,
     };
-    let mut scenes = started.map_err(|why| SolveFailure::NoStart { why })?;
+    let mut begun = started.map_err(|why| SolveFailure::NoStart { why })?;
     tell("growing over the keyframes", 0.3)?;
     let keys = keyframes::thinned(problem, keys, GROWN_KEYS);
     let keys = keys.as_slice();
-    let tracks = pick_tracks(problem, keys, GROWN_TRACKS);
-    scenes.par_iter_mut().for_each(|scene| {
+    let all = pick_tracks(problem, keys, GROWN_TRACKS);
+    begun.par_iter_mut().for_each(|(basis, scene)| {
+        let tracks = if *basis == Basis::Lasting { basis.tracks(problem, keys) } else { all.clone() };
         add_points(problem, scene, &tracks, 3.0 * problem.scale());
         add_keyframes(problem, scene, &tracks, keys, free_focal, false);
         settle(problem, scene, &tracks, keys, free_focal, false);
+        place_rest(problem, scene, *basis, &all);
+        if *basis == Basis::Lasting {
+            settle(problem, scene, &all, keys, free_focal, false);
+        }
     });
-    let grown = ranked(problem, &tracks, scenes.into_iter().map(|scene| (keys, scene)).collect());
-    grown.into_iter().next().map(|best| best.1).ok_or_else(|| SolveFailure::NoStart { why: "no start holds".to_owned() })
+    let grown = ranked(problem, &all, begun.into_iter().map(|begun| (keys, begun)).collect());
+    grown.into_iter().next().map(|best| best.1.1).ok_or_else(|| SolveFailure::NoStart { why: "no start holds".to_owned() })
 }
 
 /// From the keyframes to every frame and the verdict.

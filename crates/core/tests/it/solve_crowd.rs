@@ -50,12 +50,15 @@ fn a_crowd_that_nearly_outnumbers_the_scene_does_not_bend_the_camera() {
 }
 
 #[test]
-fn where_half_of_all_moves_evenly_a_wrong_camera_is_never_called_good() {
-    for (people, seed) in [(34, 1), (34, 3), (45, 1)] {
+fn where_most_of_all_moves_evenly_what_lasts_leads_to_the_camera() {
+    // Each of these once ended with another camera than that of what stands still.
+    for (people, seed) in [(34, 3), (45, 1), (60, 4)] {
         let film = past_people(people, seed);
-        let Ok(solution) = solve(&film.tracks) else { continue };
-        let lock = lock_px(&film, &solution);
-        assert!(lock < 0.05 || solution.verdict.grade != Grade::Good, "{people} people: {lock} px, {:?}", solution.verdict);
+        assert!(share(&film) > 0.5, "{}", share(&film));
+        let solution = solve(&film.tracks).unwrap();
+        let (focal, lock) = (focal_error(&film, &solution), lock_px(&film, &solution));
+        assert!(focal < 0.005 && lock < 0.05, "{people} people: focal length off by {focal}, {lock} px");
+        assert_ne!(solution.verdict.grade, Grade::Good, "another camera might explain as much");
     }
 }
 

@@ -1,0 +1,227 @@
+//! Growing a scene over keyframes, and settling it.
+
+use super::Problem;
+use super::bundle::{Bundle, BundleOptions, Observation};
+use super::placing::{BRIDGE_PARALLAX_DEG, add_frame, add_points, add_points_from, drop_points};
+use super::release::{gain_of, zoom_range};
+use super::state::Scene;
+
+/// Logarithm of the longest focal length over the shortest from which a zoom is one.
+const LEAST_RANGE: f64 = 0.05;
+/// Steps in which, and tracks on which, a zoom shows what it is worth.
+const GAIN_STEPS: usize = 12;
+const GAIN_TRACKS: usize = 300;
+/// Most rounds, and steps of each, in which a scene settles, and the change of the focal length that ends them.
+const SETTLE_ROUNDS: usize = 8;
+const SETTLE_STEPS: usize = 16;
+/// Steps at the end of growing.
+const GROWN_STEPS: usize = 12;
+const GROWN_ZOOM_STEPS: usize = 24;
+const ROUGH_STEPS: usize = 9;
+const ROUGH_ZOOM_STEPS: usize = 14;
+/// Keyframes from which more of them are added between two adjustments.
+const MANY: usize = 20;
+const ZOOM_ROUNDS: usize = 10;
+const ROUGH_ROUNDS: usize = 3;
+const ZOOM_STEPS: usize = 30;
+const SETTLED: f64 = 1e-3;
+/// Where a point is dropped and where its weight has fallen to a half, in medians of all misses.
+pub(super) const SETTLE_LIMIT: f64 = 4.0;
+const SETTLE_LOSS: f64 = 1.5;
+/// Miss, px of a picture 1280 wide, within which a point agrees while the lens is still rough.
+const ROUGH_PX: f64 = 5.0;
+
+/// Which lens terms an adjustment moves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Release {
+    /// None.
+    Nothing,
+    /// The focal length.
+    Focal,
+    /// k1 alone, for a focal length that is given.
+    K1,
+    /// Focal length and k1.
+    FocalK1,
+}
+
+impl Release {
+    /// Focal length, k1.
+    fn flags(self) -> (bool, bool) {
+        match self {
+            Self::Nothing => (false, false),
+            Self::Focal => (true, false),
+            Self::K1 => (false, true),
+            Self::FocalK1 => (true, true),
+        }
+    }
+}
+
+/// Adds the keyframes one by one, the one with the most known points first, with an adjustment after
+/// each few and points dropped and taken in on the way.
+///
+/// While starts are still compared a `rough` end will do.
+pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool, rough: bool) {
+    let mut failed: Vec<u32> = Vec::new();
+    let mut since = 0;
+    loop {
+        let next = keyframes
+            .iter()
+            .copied()
+            .filter(|&f| scene.poses[f as usize].is_none() && !failed.contains(&f))
+            .map(|f| (tracks.iter().filter(|&&t| scene.points[t].is_some() && problem.at(t, f).is_some()).count(), f))
+            .max_by_key(|&(n, f)| (n, std::cmp::Reverse(f)));
+        let rough = ROUGH_PX * problem.scale();
+        let Some((known, frame)) = next else { break };
+        if known < 10 || !add_frame(problem, scene, tracks, frame, rough) {
+            // Where tracks are short, few of their points have much parallax; they still hold the turn.
+            add_points_from(problem, scene, tracks, rough, BRIDGE_PARALLAX_DEG);
+            if !add_frame(problem, scene, tracks, frame, rough) {
+                failed.push(frame);
+                continue;
+            }
+        }
+        since += 1;
+        let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+        add_points(problem, scene, tracks, rough);
+        if posed.len() <= 6 || since >= if posed.len() < MANY { 3 } else { 6 } {
+            since = 0;
+            // A frame that failed may succeed once more points are known.
+            failed.clear();
+            adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 2.0, 6);
+            drop_points(problem, scene, tracks, &posed, rough);
+        }
+        if failed.len() > keyframes.len() {
+            break;
+        }
+    }
+    let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+    for limit in [ROUGH_PX * problem.scale(), 2.5 * problem.scale()] {
+        // Focal length and depth trade places along a flat valley; it takes many small steps.
+        let steps = match (scene.zooms(), rough) {
+            (false, true) => ROUGH_STEPS,
+            (false, false) => GROWN_STEPS,
+            (true, true) => ROUGH_ZOOM_STEPS,
+            (true, false) => GROWN_ZOOM_STEPS,
+        };
+        adjust_scene(problem, scene, tracks, &posed, release(posed.len(), free_focal), 1.0, steps);
+        drop_points(problem, scene, tracks, &posed, limit);
+        add_points(problem, scene, tracks, limit);
+    }
+}
+
+/// Adjusts and drops what does not agree, ever closer to the noise, until the focal length holds still: things that
+/// move on their own explain themselves well enough within loose limits, and bend the camera to it.
+///
+/// While starts are still compared a `rough` settling will do.
+pub fn settle(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool, rough: bool) {
+    let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+    let posed = posed.as_slice();
+    if posed.len() < 4 {
+        return;
+    }
+    let scale = problem.scale();
+    // Zoom, travel and depth trade places along a valley that is flatter still.
+    let (rounds, steps) = match (scene.zooms(), rough) {
+        (false, _) => (SETTLE_ROUNDS, SETTLE_STEPS),
+        (true, true) => (ROUGH_ROUNDS, ZOOM_STEPS),
+        (true, false) => (ZOOM_ROUNDS, ZOOM_STEPS),
+    };
+    for _ in 0..rounds {
+        let noise = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
+        let limit = (SETTLE_LIMIT * noise).clamp(0.5 * scale, 2.5 * scale);
+        let before: Vec<f64> = posed.iter().map(|&f| scene.lens_at(f).focal_px).collect();
+        let loss = (SETTLE_LOSS * noise / scale).clamp(0.1, 1.0);
+        adjust_scene(problem, scene, tracks, posed, release(posed.len(), free_focal), loss, steps);
+        drop_points(problem, scene, tracks, posed, limit);
+        add_points(problem, scene, tracks, limit);
+        let change = posed.iter().zip(&before).map(|(&f, b)| (scene.lens_at(f).focal_px / b).ln().abs()).fold(0.0, f64::max);
+        let calmer = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
+        if change < SETTLED && calmer > 0.95 * noise {
+            break;
+        }
+    }
+    scene.noise_px = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
+}
+
+/// Median miss of the points that are placed, px.
+fn noise_px(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) -> Option<f64> {
+    let misses: Vec<f64> = tracks
+        .iter()
+        .filter_map(|&t| Some((t, scene.points[t]?)))
+        .flat_map(|(t, point)| frames.iter().filter_map(move |&f| scene.miss(f, &problem.at(t, f)?, &point)))
+        .collect();
+    super::report::median(&misses)
+}
+
+fn release(cameras: usize, free_focal: bool) -> Release {
+    match (cameras, free_focal) {
+        (..=2, _) | (3..=4, false) => Release::Nothing,
+        (3..=4, true) => Release::Focal,
+        (_, true) => Release::FocalK1,
+        (_, false) => Release::K1,
+    }
+}
+
+/// The bundle of those frames and tracks that are placed, with their numbers.
+fn gather(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) -> (Bundle, Vec<u32>, Vec<usize>) {
+    let cameras: Vec<u32> = frames.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
+    let mut bundle = scene.bundle(&cameras);
+    let mut used = Vec::new();
+    for &t in tracks {
+        let Some(point) = scene.points[t] else { continue };
+        let seen: Vec<Observation> =
+            cameras.iter().enumerate().filter_map(|(i, &f)| Some(Observation { camera: i as u32, pixel: problem.at(t, f)? })).collect();
+        if seen.len() >= 2 {
+            used.push(t);
+            bundle.points.push(point);
+            bundle.observations.push(seen);
+        }
+    }
+    (bundle, cameras, used)
+}
+
+/// Part of the cost at the keyframes that a focal length of its own for each of them takes away, where those differ by
+/// enough for a zoom.
+pub fn zoom_gain(problem: &Problem, scene: &Scene, keyframes: &[u32]) -> f64 {
+    let placed: Vec<usize> = (0..problem.tracks.len()).filter(|&t| scene.points[t].is_some()).collect();
+    let tracks: Vec<usize> = placed.iter().copied().step_by(placed.len().div_ceil(GAIN_TRACKS).max(1)).collect();
+    let (start, ..) = gather(problem, scene, &tracks, keyframes);
+    let loss_px = (SETTLE_LIMIT * scene.noise_px).clamp(0.3 * problem.scale(), 2.0 * problem.scale());
+    let base = BundleOptions { motion: scene.motion, loss_px, max_steps: GAIN_STEPS, tolerance: 1e-6, ..BundleOptions::default() };
+    let with = BundleOptions { focal: false, zoom: true, ..base };
+    // A principal point off the middle asks for a trace of a zoom.
+    gain_of(&start, &base, &with).filter(|(_, zoomed)| zoom_range(&zoomed.zoom) > LEAST_RANGE).map_or(0.0, |g| g.0)
+}
+
+/// Bundle adjustment of the given frames and tracks, written back to the scene.
+pub fn adjust_scene(
+    problem: &Problem,
+    scene: &mut Scene,
+    tracks: &[usize],
+    frames: &[u32],
+    release: Release,
+    loss_px: f64,
+    max_steps: usize,
+) {
+    let (mut bundle, cameras, used) = gather(problem, scene, tracks, frames);
+    let (focal, k1) = release.flags();
+    let options = BundleOptions {
+        motion: scene.motion,
+        focal: focal && !scene.zooms(),
+        zoom: focal && scene.zooms(),
+        k1,
+        k2: false,
+        readout: false,
+        centre: false,
+        loss_px: loss_px * problem.scale(),
+        curved: false,
+        bent: false,
+        max_steps,
+        tolerance: if scene.zooms() && max_steps > ROUGH_ZOOM_STEPS { 1e-7 } else { 1e-4 },
+    };
+    bundle.adjust(&options, |_| true);
+    scene.take(&bundle, &cameras);
+    for (&t, point) in used.iter().zip(&bundle.points) {
+        scene.points[t] = Some(*point);
+    }
+}

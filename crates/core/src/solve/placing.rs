@@ -1,0 +1,110 @@
+//! Placing frames by points, and points by frames.
+
+use super::Problem;
+use super::bundle::Move;
+use super::resect;
+use super::state::Scene;
+use crate::geometry::{Lens, Pose, parallax_rad, triangulate};
+use nalgebra::{Vector2, Vector3};
+use rayon::prelude::*;
+
+/// Angle between rays from which a point is taken in, degrees.
+pub(super) const MIN_PARALLAX_DEG: f64 = 0.7;
+/// Zooms against its neighbours that are tried for a frame, logarithms.
+const FRAME_ZOOMS: [f64; 7] = [0.0, -0.025, 0.025, -0.06, 0.06, -0.12, 0.12];
+/// Angle from which a point may help to reach the next frame where there are few, degrees.
+pub(super) const BRIDGE_PARALLAX_DEG: f64 = 0.2;
+
+/// Poses `frame` from known points; `false` when they do not agree on a pose.
+pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: u32, limit_px: f64) -> bool {
+    let sights: Vec<resect::Sight> = tracks.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
+    if sights.len() < 8 {
+        return false;
+    }
+    scene.guess_zoom(frame);
+    let middle = scene.lens_at(frame);
+    let tries: &[f64] = if scene.zooms() { &FRAME_ZOOMS } else { &[0.0] };
+    let best = tries
+        .iter()
+        .filter_map(|zoom| {
+            let lens = Lens { focal_px: middle.focal_px * zoom.exp(), ..middle };
+            let (pose, within) = resect::from_scratch(&sights, &lens, limit_px, u64::from(frame) + 1)?;
+            if !scene.zooms() {
+                return Some((within, pose, lens));
+            }
+            let (pose, lens) = resect::refine_loose(pose, &sights, &lens, 0.5 * limit_px, resect::Loose { shift: true, focal: true });
+            Some((resect::count_within(&pose, &sights, &lens, limit_px), pose, lens))
+        })
+        .max_by_key(|t| t.0);
+    match best {
+        Some((within, pose, lens)) if within >= 8 && within * 10 >= sights.len() * 3 => {
+            scene.pose_frame(frame, pose, &lens);
+            true
+        }
+        _ => false,
+    }
+}
+
+/// Triangulates the tracks that have no position yet; robust against strays among the views.
+pub fn add_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], limit_px: f64) {
+    add_points_from(problem, scene, tracks, limit_px, MIN_PARALLAX_DEG);
+}
+
+/// The same with a parallax of one's own, degrees.
+pub fn add_points_from(problem: &Problem, scene: &mut Scene, tracks: &[usize], limit_px: f64, min_deg: f64) {
+    let found: Vec<Option<Vector3<f64>>> = tracks
+        .par_iter()
+        .map(|&t| if scene.points[t].is_some() { None } else { place_track(problem, scene, t, limit_px, min_deg) })
+        .collect();
+    for (&t, point) in tracks.iter().zip(found) {
+        if point.is_some() {
+            scene.points[t] = point;
+        }
+    }
+}
+
+/// The position of one track from all frames that have poses, if it has parallax of `min_deg` and
+/// its views agree. Of a nodal move it is the direction.
+pub fn place_track(problem: &Problem, scene: &Scene, track: usize, limit_px: f64, min_deg: f64) -> Option<Vector3<f64>> {
+    let views: Vec<(Pose, Vector2<f64>, u32, Vector2<f64>)> = problem.tracks[track]
+        .iter()
+        .filter_map(|&(f, pixel)| Some((scene.pose_at(f, pixel.y)?, scene.lens_at(f).normalise(pixel), f, pixel)))
+        .collect();
+    if views.len() < 2 {
+        return None;
+    }
+    let agrees = |point: &Vector3<f64>| {
+        let within = views.iter().filter(|v| scene.miss(v.2, &v.3, point).is_some_and(|m| m < limit_px)).count();
+        within * 10 >= views.len() * 8
+    };
+    if scene.motion == Move::Nodal {
+        let sum: Vector3<f64> = views.iter().map(|v| v.0.rotation.inverse() * Vector3::new(v.1.x, v.1.y, 1.0).normalize()).sum();
+        return sum.try_normalize(1e-9).filter(agrees);
+    }
+    let centres: Vec<_> = views.iter().map(|v| v.0.centre()).collect();
+    let point = triangulate(&views.iter().map(|v| (v.0, v.1)).collect::<Vec<_>>())?;
+    (agrees(&point) && parallax_rad(point, &centres).to_degrees() >= min_deg).then_some(point)
+}
+
+/// Forgets points whose views do not agree within `limit_px` (RMS), or that lost their parallax.
+pub fn drop_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], frames: &[u32], limit_px: f64) {
+    for &t in tracks {
+        let Some(point) = scene.points[t] else { continue };
+        let (mut sum, mut n, mut behind) = (0.0, 0usize, false);
+        let mut centres = Vec::new();
+        for &f in frames {
+            if let (Some(pixel), Some(pose)) = (problem.at(t, f), &scene.poses[f as usize]) {
+                match scene.miss(f, &pixel, &point) {
+                    Some(m) => sum += m * m,
+                    None => behind = true,
+                }
+                centres.push(pose.centre());
+                n += 1;
+            }
+        }
+        let bad = behind || n < 2 || (sum / n as f64).sqrt() > limit_px;
+        if bad || parallax_rad(point, &centres).to_degrees() < 0.5 * MIN_PARALLAX_DEG {
+            scene.points[t] = None;
+        }
+    }
+}
