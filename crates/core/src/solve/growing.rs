@@ -225,3 +225,69 @@ pub fn adjust_scene(
         scene.points[t] = Some(*point);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::made_up::{Making, walk};
+    use super::super::placing::add_points;
+    use super::*;
+
+    const KEYS: [u32; 9] = [0, 5, 10, 15, 20, 25, 30, 35, 39];
+
+    #[test]
+    fn a_scene_grows_from_two_frames_over_all_keyframes() {
+        let walk = walk(&Making { movers: 6, ..Making::default() });
+        let mut scene = walk.scene(&[10, 20]);
+        scene.lens.focal_px = 1000.0;
+        scene.lens.k1 = 0.0;
+        add_points(&walk.problem, &mut scene, &walk.all(), 5.0);
+        add_keyframes(&walk.problem, &mut scene, &walk.all(), &KEYS, true, false);
+        settle(&walk.problem, &mut scene, &walk.all(), &KEYS, true, false);
+        assert_eq!(scene.posed(), KEYS);
+        assert!((scene.lens.focal_px / 940.0 - 1.0).abs() < 0.01, "{:?}", scene.lens);
+        assert!(scene.noise_px < 0.2, "{} px", scene.noise_px);
+        assert!((0..160).step_by(6).all(|t| scene.points[t].is_none()), "what moves is no part of it");
+    }
+
+    #[test]
+    fn a_given_focal_length_is_held() {
+        let walk = walk(&Making::default());
+        let mut scene = walk.scene(&[10, 20]);
+        add_points(&walk.problem, &mut scene, &walk.all(), 5.0);
+        add_keyframes(&walk.problem, &mut scene, &walk.all(), &KEYS, false, true);
+        settle(&walk.problem, &mut scene, &walk.all(), &KEYS, false, true);
+        assert!(scene.lens.focal_px == 940.0 && scene.posed() == KEYS, "{:?}", scene.lens);
+    }
+
+    #[test]
+    fn keyframes_without_known_points_are_left_out() {
+        let mut walk = walk(&Making::default());
+        walk.problem.tracks.iter_mut().for_each(|t| t.retain(|(f, _)| *f < 30));
+        let mut scene = walk.scene(&[10, 20]);
+        add_points(&walk.problem, &mut scene, &walk.all(), 5.0);
+        add_keyframes(&walk.problem, &mut scene, &walk.all(), &KEYS, true, false);
+        assert_eq!(scene.posed(), [0, 5, 10, 15, 20, 25]);
+    }
+
+    #[test]
+    fn a_zoom_is_asked_for_by_what_zooms_alone() {
+        let gain = |zoom: fn(f64) -> f64| {
+            let walk = walk(&Making { zoom, ..Making::default() });
+            let mut scene = walk.scene(&KEYS);
+            scene.points = walk.points.iter().map(|p| Some(*p)).collect();
+            adjust_scene(&walk.problem, &mut scene, &walk.all(), &KEYS, Release::FocalK1, 2.0, 30);
+            scene.noise_px = noise_px(&walk.problem, &scene, &walk.all(), &KEYS).unwrap();
+            zoom_gain(&walk.problem, &scene, &KEYS)
+        };
+        let (fixed, zoomed) = (gain(|_| 0.0), gain(|f| 0.2 * (0.08 * f).sin()));
+        assert!(fixed < 0.05 && zoomed > 0.3, "{fixed} {zoomed}");
+    }
+
+    #[test]
+    fn lens_terms_are_released_as_cameras_come_in() {
+        let of = |cameras| (release(cameras, true), release(cameras, false));
+        assert_eq!(of(2), (Release::Nothing, Release::Nothing));
+        assert_eq!(of(4), (Release::Focal, Release::Nothing));
+        assert_eq!(of(5), (Release::FocalK1, Release::K1));
+    }
+}

@@ -89,11 +89,12 @@ mod tests {
         assert_eq!((few.first(), few.last()), (Some(&0), Some(&39)));
         assert!((10..=12).contains(&few.len()), "{few:?}");
         assert_eq!(thinned(&pan(0.0), &keys, 40), keys);
-        // Where every point is in sight for six frames only, four apart is as far as half of them are shared.
+        // Where every point is in sight for six frames only, half of them are shared over three frames, not over five.
         let mut fast = pan(11.5);
         fast.tracks.iter_mut().enumerate().for_each(|(i, t)| t.retain(|(f, _)| (i as u32 % 35..i as u32 % 35 + 6).contains(f)));
         let kept = thinned(&fast, &keys, 5);
-        assert!(kept.windows(2).all(|p| p[1] - p[0] <= 4), "{kept:?}");
+        let inside = kept.windows(2).filter(|p| p[0] >= 5 && p[1] <= 29);
+        assert!(inside.clone().count() >= 6 && inside.clone().all(|p| p[1] - p[0] <= 4), "{kept:?}");
         assert!(thinned(&fast, &[], 5).is_empty());
     }
 

@@ -30,6 +30,8 @@ mod gather;
 mod growing;
 pub mod keyframes;
 mod limits;
+#[cfg(test)]
+mod made_up;
 pub mod nodal;
 mod normal;
 mod outcome;

@@ -500,3 +500,72 @@ fn take_away<const C: usize>(span: &mut [f64], y: &[f64; 3], w: &[[f64; C]; 3]) 
     }
     *span = left;
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::bundle::tests::{disturb, truth};
+    use super::*;
+    use nalgebra::{DMatrix, DVector};
+
+    /// The equations of all unknowns at once, cameras, shared ones and points, and what they solve to.
+    fn dense<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> DVector<f64> {
+        let (cameras, points) = (bundle.poses.len(), bundle.points.len());
+        let border = cameras * C;
+        let n = border + SHARED + 3 * points;
+        let (mut matrix, mut right) = (DMatrix::<f64>::zeros(n, n), DVector::<f64>::zeros(n));
+        for p in 0..points {
+            for (camera, row) in rows::<C>(bundle, p, options, &[]) {
+                let mut jacobian = DMatrix::<f64>::zeros(2, n);
+                jacobian.view_mut((0, camera * C), (2, C)).copy_from(&row.camera);
+                jacobian.view_mut((0, border), (2, SHARED)).copy_from(&row.shared);
+                jacobian.view_mut((0, border + SHARED + 3 * p), (2, 3)).copy_from(&row.point);
+                matrix += jacobian.transpose() * &jacobian;
+                right += jacobian.transpose() * row.residual;
+            }
+        }
+        for i in 0..n {
+            let own = matrix[(i, i)];
+            matrix[(i, i)] += if own > 0.0 { damping * own } else { 1.0 };
+        }
+        matrix.cholesky().unwrap().solve(&right).rows(0, border + SHARED).into_owned()
+    }
+
+    fn same_as_dense<const C: usize>(options: &BundleOptions) {
+        let mut bundle = truth(5, 30, 0.3);
+        disturb(&mut bundle);
+        if zooms(C) {
+            bundle.zoom = vec![0.0; 5];
+        }
+        // Points that not all cameras see, and one that none sees.
+        for (p, seen) in bundle.observations.iter_mut().enumerate() {
+            seen.retain(|o| (o.camera as usize + p) % 4 != 0);
+        }
+        bundle.observations[7].clear();
+        if !is_free(C) {
+            bundle.poses.iter_mut().for_each(|p| p.translation = Vector3::new(0.0, 0.0, 9.0));
+        }
+        let damping = 1e-2;
+        let mut normal = normal::<C>(&bundle, options, damping);
+        assert!(normal.matrix.factor());
+        normal.matrix.solve(&mut normal.right);
+        let right = dense::<C>(&bundle, options, damping);
+        let worst = normal.right.iter().zip(right.iter()).map(|(a, b)| (a - b).abs() / (1e-6 + b.abs())).fold(0.0, f64::max);
+        assert!(worst < 1e-5, "{C} unknowns: off by {worst}");
+    }
+
+    #[test]
+    fn the_reduced_equations_solve_to_what_all_of_them_do() {
+        let base = BundleOptions { loss_px: 2.0, ..BundleOptions::default() };
+        same_as_dense::<6>(&base);
+        same_as_dense::<6>(&BundleOptions { k2: true, ..base });
+        same_as_dense::<6>(&BundleOptions { focal: false, k1: false, ..base });
+        same_as_dense::<3>(&BundleOptions { motion: Move::Nodal, ..base });
+    }
+
+    #[test]
+    fn no_step_is_made_where_there_is_nothing_to_solve() {
+        let mut bundle = truth(3, 4, 0.0);
+        bundle.points.iter_mut().for_each(|p| *p *= f64::NAN);
+        assert!(step(&bundle, &BundleOptions::default(), 1e-4).is_none_or(|(moved, cost)| !cost.is_finite() || !moved.is_finite()));
+    }
+}

@@ -108,3 +108,77 @@ pub fn drop_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::made_up::{Making, walk};
+    use super::*;
+
+    #[test]
+    fn a_frame_is_placed_by_points_and_refused_with_too_few() {
+        let walk = walk(&Making { movers: 4, ..Making::default() });
+        let mut scene = walk.scene(&[0]);
+        scene.points = walk.points.iter().map(|p| Some(*p)).collect();
+        assert!(add_frame(&walk.problem, &mut scene, &walk.all(), 20, 5.0), "a quarter of strays does not keep it from it");
+        let off = (scene.poses[20].unwrap().centre() - walk.poses[20].centre()).norm();
+        assert!(off < 0.01, "{off} m");
+        assert!(!add_frame(&walk.problem, &mut scene, &walk.all()[..7], 21, 5.0), "seven points are too few");
+        assert!(scene.poses[21].is_none());
+        // Points that are all wrong agree on no pose.
+        scene.points.rotate_left(31);
+        assert!(!add_frame(&walk.problem, &mut scene, &walk.all(), 22, 5.0));
+    }
+
+    #[test]
+    fn a_frame_of_a_zoom_is_placed_with_its_own_focal_length() {
+        let walk = walk(&Making { zoom: |f| 0.008 * f, ..Making::default() });
+        let mut scene = Scene::new(Move::Free, &walk.problem, walk.lens, true);
+        scene.poses[0] = Some(walk.poses[0]);
+        scene.points = walk.points.iter().map(|p| Some(*p)).collect();
+        assert!(add_frame(&walk.problem, &mut scene, &walk.all(), 12, 5.0));
+        assert!((scene.zoom[12] - 0.096).abs() < 0.005, "{}", scene.zoom[12]);
+    }
+
+    #[test]
+    fn a_track_is_placed_where_its_views_agree_and_have_parallax() {
+        let walk = walk(&Making { movers: 5, ..Making::default() });
+        let all: Vec<u32> = (0..40).collect();
+        let mut scene = walk.scene(&all);
+        let at = |scene: &Scene, track: usize, deg: f64| place_track(&walk.problem, scene, track, 1.0, deg);
+        let off = (at(&scene, 7, MIN_PARALLAX_DEG).unwrap() - walk.points[7]).norm();
+        assert!(off < 0.02, "{off} m");
+        assert!(at(&scene, 7, 80.0).is_none(), "that much parallax it has not");
+        assert!(at(&scene, 5, MIN_PARALLAX_DEG).is_none(), "it moves on its own");
+        assert!(at(&walk.scene(&[3]), 7, 0.0).is_none(), "one view is none");
+        add_points(&walk.problem, &mut scene, &walk.all(), 1.0);
+        let placed = scene.points.iter().flatten().count();
+        assert!((115..=128).contains(&placed), "{placed} of 160, of which 32 move");
+    }
+
+    #[test]
+    fn points_that_do_not_agree_or_lost_their_parallax_are_forgotten() {
+        let walk = walk(&Making::default());
+        let frames: Vec<u32> = (0..40).step_by(3).collect();
+        let mut scene = walk.scene(&frames);
+        scene.points = walk.points.iter().map(|p| Some(*p)).collect();
+        scene.points[3] = Some(walk.points[3] + Vector3::new(0.5, 0.0, 0.0));
+        scene.points[9] = Some(Vector3::new(0.0, 1.0, 40.0));
+        scene.points[11] = None;
+        drop_points(&walk.problem, &mut scene, &walk.all(), &frames, 1.0);
+        let gone: Vec<usize> = (0..160).filter(|&t| scene.points[t].is_none()).collect();
+        assert_eq!(gone, [3, 9, 11]);
+        drop_points(&walk.problem, &mut scene, &walk.all(), &[0, 1], 1.0);
+        assert!(scene.points.iter().flatten().count() < 157, "from two frames near each other some have too little parallax");
+    }
+
+    #[test]
+    fn of_a_camera_that_turns_a_track_is_a_direction() {
+        let walk = walk(&Making::default());
+        let mut scene = Scene::new(Move::Nodal, &walk.problem, walk.lens, false);
+        scene.poses[10] = Some(Pose { translation: Vector3::zeros(), ..walk.poses[10] });
+        scene.poses[11] = scene.poses[10];
+        let direction = place_track(&walk.problem, &scene, 2, 60.0, 0.0).unwrap();
+        let right = (walk.points[2] - walk.poses[10].centre()).normalize();
+        assert!((direction.norm() - 1.0).abs() < 1e-12 && direction.dot(&right) > 0.999, "{direction}");
+    }
+}

@@ -187,3 +187,81 @@ fn grow_from_pair(
     add_keyframes(problem, &mut scene, tracks, window, free_focal, true);
     (scene.poses.iter().flatten().count() >= 3.min(window.len())).then_some(scene)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::made_up::{Making, walk};
+    use super::*;
+
+    const KEYS: [u32; 9] = [0, 5, 10, 15, 20, 25, 30, 35, 39];
+    const OPEN: StartWith = StartWith { focal_px: None, hint_px: None, zooms: false, flat: false };
+
+    #[test]
+    fn a_start_is_found_from_tracks_alone() {
+        let walk = walk(&Making { movers: 6, ..Making::default() });
+        let found = find_start(&walk.problem, &KEYS, OPEN).unwrap();
+        assert_eq!(found.len(), 1, "a sixth of strays makes no crowd");
+        let (basis, scene) = &found[0];
+        assert_eq!(*basis, Basis::All(START_TRACKS));
+        assert!((scene.lens.focal_px / 940.0 - 1.0).abs() < 0.05, "{:?}", scene.lens);
+    }
+
+    #[test]
+    fn with_a_given_focal_length_no_other_is_tried() {
+        let walk = walk(&Making::default());
+        let found = find_start(&walk.problem, &KEYS, StartWith { focal_px: Some(940.0), ..OPEN }).unwrap();
+        assert!(found[0].1.lens.focal_px == 940.0);
+    }
+
+    #[test]
+    fn frames_that_share_nothing_give_no_start() {
+        let mut walk = walk(&Making::default());
+        for (t, seen) in walk.problem.tracks.iter_mut().enumerate() {
+            let from = (t as u32 * 7) % 36;
+            seen.retain(|(f, _)| (from..from + 4).contains(f));
+        }
+        assert!(find_start(&walk.problem, &KEYS, OPEN).is_err());
+    }
+
+    #[test]
+    fn what_explains_more_within_the_noise_of_the_calmest_comes_first() {
+        let walk = walk(&Making::default());
+        let mut right = walk.scene(&KEYS);
+        right.points = walk.points.iter().map(|p| Some(*p)).collect();
+        right.noise_px = 0.1;
+        // It explains as much within loose limits.
+        let mut bent = right.clone();
+        bent.lens.focal_px *= 1.002;
+        bent.noise_px = 0.6;
+        let tracks = walk.all();
+        let basis = Basis::All(400);
+        let order = ranked(&walk.problem, &tracks, vec![(KEYS, (basis, bent)), (KEYS, (basis, right))]);
+        assert!(order[0].0 < order[1].0 && order[0].1.1.noise_px == 0.1, "{} {}", order[0].0, order[1].0);
+        assert!((unexplained(&walk.problem, &KEYS, &tracks, &walk.scene(&KEYS), 0.5) - 0.25).abs() < 1e-12, "nothing is placed");
+    }
+
+    #[test]
+    fn the_rest_is_placed_within_the_noise_alone() {
+        let walk = walk(&Making { movers: 4, ..Making::default() });
+        let mut scene = walk.scene(&KEYS);
+        scene.noise_px = 0.12;
+        let mut grown = scene.clone();
+        place_rest(&walk.problem, &mut grown, Basis::All(400), &walk.all());
+        assert_eq!(grown.points.iter().flatten().count(), 0, "it was grown with all of them");
+        place_rest(&walk.problem, &mut scene, Basis::Lasting, &walk.all());
+        assert!(scene.points.iter().flatten().count() > 110 && (0..160).step_by(4).all(|t| scene.points[t].is_none()));
+    }
+
+    #[test]
+    fn a_window_lies_round_its_pair_and_within_the_clip() {
+        let keys: Vec<u32> = (0..40).map(|k| 3 * k).collect();
+        let spans = |a, b| {
+            let window = window_around(&keys, a, b);
+            assert!(window.contains(&a) && window.contains(&b), "{window:?}");
+            (window.len(), window[0])
+        };
+        assert_eq!(spans(0, 3), (WINDOW, 0));
+        assert_eq!(spans(114, 117), (WINDOW, 78));
+        assert_eq!(spans(30, 90).0, 21);
+    }
+}
