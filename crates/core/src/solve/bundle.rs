@@ -23,6 +23,8 @@ use rayon::prelude::*;
 const PARTS: usize = 4;
 /// Relative decrease of the cost under which a step is near enough to the end for the loss's own curvature.
 const NEAR_THE_END: f64 = 0.02;
+/// Damping that no longer shortens a step.
+const UNDAMPED: f64 = 1e-9;
 /// Damping above which no step helps any more.
 const STUCK: f64 = 1e10;
 /// Depth below which a point counts as behind the camera, world units.
@@ -275,12 +277,17 @@ impl Bundle {
                     let gain = (cost - new_cost) / cost.max(1e-300);
                     *self = moved;
                     cost = new_cost;
-                    damping = (damping * 0.1).max(1e-9);
                     now.curved = gain < NEAR_THE_END;
                     if gain < options.tolerance {
-                        stop = Stop::Converged;
-                        break 'search;
+                        // A damped step gains little along a flat valley however long that is.
+                        if damping <= UNDAMPED {
+                            stop = Stop::Converged;
+                            break 'search;
+                        }
+                        damping = UNDAMPED;
+                        break;
                     }
+                    damping = (damping * 0.1).max(UNDAMPED);
                     break;
                 }
                 if now.curved && steps < options.max_steps {

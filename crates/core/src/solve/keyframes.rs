@@ -9,6 +9,9 @@ const MAX_GAP: u32 = 15;
 /// Part of the points of a keyframe that its follower must still see.
 const MIN_SHARED: f64 = 0.5;
 
+/// The same where keyframes are thinned.
+const THINNED_SHARED: f64 = 0.75;
+
 /// Median length, px, of the motion of the points that two frames share, and how many those are.
 pub fn median_motion(problem: &Problem, a: u32, b: u32) -> (f64, usize) {
     let mut lengths: Vec<f64> = (0..problem.tracks.len()).filter_map(|t| Some((problem.at(t, b)? - problem.at(t, a)?).norm())).collect();
@@ -45,16 +48,14 @@ pub fn thinned(problem: &Problem, keyframes: &[u32], most: usize) -> Vec<u32> {
     if keyframes.len() <= most {
         return keyframes.to_vec();
     }
-    let stride = keyframes.len().div_ceil(most);
+    let stride = keyframes.len() as f64 / most as f64;
     let mut kept = vec![first];
-    let (mut from, mut seen, mut skipped) = (first, median_motion(problem, first, first).1, 0);
-    for pair in keyframes.windows(2).skip(1) {
-        let (frame, next) = (pair[0], pair[1]);
-        skipped += 1;
-        let shared = median_motion(problem, from, next).1;
-        if skipped >= stride || (shared as f64) < MIN_SHARED * seen as f64 {
-            kept.push(frame);
-            (from, seen, skipped) = (frame, median_motion(problem, frame, frame).1, 0);
+    let (mut from, mut seen) = (first, median_motion(problem, first, first).1);
+    for (i, pair) in keyframes.windows(2).enumerate().skip(1) {
+        let shared = median_motion(problem, from, pair[1]).1;
+        if i as f64 >= kept.len() as f64 * stride || (shared as f64) < THINNED_SHARED * seen as f64 {
+            kept.push(pair[0]);
+            (from, seen) = (pair[0], median_motion(problem, pair[0], pair[0]).1);
         }
     }
     if last != first {
@@ -89,12 +90,12 @@ mod tests {
         assert_eq!((few.first(), few.last()), (Some(&0), Some(&39)));
         assert!((10..=12).contains(&few.len()), "{few:?}");
         assert_eq!(thinned(&pan(0.0), &keys, 40), keys);
-        // Where every point is in sight for six frames only, half of them are shared over three frames, not over five.
+        // Where every point is in sight for six frames only, two in three are shared over two frames.
         let mut fast = pan(11.5);
         fast.tracks.iter_mut().enumerate().for_each(|(i, t)| t.retain(|(f, _)| (i as u32 % 35..i as u32 % 35 + 6).contains(f)));
         let kept = thinned(&fast, &keys, 5);
         let inside = kept.windows(2).filter(|p| p[0] >= 5 && p[1] <= 29);
-        assert!(inside.clone().count() >= 6 && inside.clone().all(|p| p[1] - p[0] <= 4), "{kept:?}");
+        assert!(inside.clone().count() >= 6 && inside.clone().all(|p| p[1] - p[0] <= 2), "{kept:?}");
         assert!(thinned(&fast, &[], 5).is_empty());
     }
 
