@@ -70,7 +70,7 @@ mod tests {
     /// 300 tracks over 60 frames; every third lasts all the time, the others ten frames each, one after the other.
     fn problem() -> Problem {
         let track = |id: u32| {
-            let frames = if id % 3 == 0 { 0..60 } else { (id % 50)..(id % 50 + 10) };
+            let frames = if id.is_multiple_of(3) { 0..60 } else { (id % 50)..(id % 50 + 10) };
             frames.map(|f| (f, Vector2::new(f64::from(id), f64::from(f)))).collect()
         };
         Problem {

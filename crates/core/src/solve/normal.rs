@@ -538,7 +538,7 @@ mod tests {
         }
         // Points that not all cameras see, and one that none sees.
         for (p, seen) in bundle.observations.iter_mut().enumerate() {
-            seen.retain(|o| (o.camera as usize + p) % 4 != 0);
+            seen.retain(|o| !(o.camera as usize + p).is_multiple_of(4));
         }
         bundle.observations[7].clear();
         if !is_free(C) {
