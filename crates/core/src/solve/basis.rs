@@ -63,8 +63,8 @@ impl Basis {
 
 #[cfg(test)]
 mod tests {
+    use super::super::made_up::problem_of;
     use super::*;
-    use crate::track::TrackId;
     use nalgebra::Vector2;
 
     /// 300 tracks over 60 frames; every third lasts all the time, the others ten frames each, one after the other.
@@ -73,15 +73,7 @@ mod tests {
             let frames = if id.is_multiple_of(3) { 0..60 } else { (id % 50)..(id % 50 + 10) };
             frames.map(|f| (f, Vector2::new(f64::from(id), f64::from(f)))).collect()
         };
-        Problem {
-            width: 1280,
-            height: 720,
-            frames: 60,
-            tracks: (0..300).map(track).collect(),
-            ids: (0..300).map(TrackId).collect(),
-            trusted: vec![false; 300],
-            centre_px: [639.5, 359.5],
-        }
+        problem_of(60, (0..300).map(track).collect())
     }
 
     const KEYS: [u32; 7] = [0, 10, 20, 30, 40, 50, 59];

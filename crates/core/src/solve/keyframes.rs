@@ -66,21 +66,13 @@ pub fn thinned(problem: &Problem, keyframes: &[u32], most: usize) -> Vec<u32> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::made_up::problem_of;
     use super::*;
-    use crate::track::TrackId;
     use nalgebra::Vector2;
 
     fn pan(px_per_frame: f64) -> Problem {
         let track = |k: u32| (0..40u32).map(|f| (f, Vector2::new(f64::from(k) * 10.0 + px_per_frame * f64::from(f), 50.0))).collect();
-        Problem {
-            width: 1280,
-            height: 720,
-            frames: 40,
-            tracks: (0..30).map(track).collect(),
-            ids: (0..30).map(TrackId).collect(),
-            trusted: vec![false; 30],
-            centre_px: [639.5, 359.5],
-        }
+        problem_of(40, (0..30).map(track).collect())
     }
 
     #[test]

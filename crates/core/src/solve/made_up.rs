@@ -62,16 +62,20 @@ pub(super) fn walk(how: &Making) -> Walk {
         seen.collect()
     };
     let tracks: Vec<Vec<(u32, Vector2<f64>)>> = points.iter().enumerate().map(track).collect();
-    let problem = Problem {
+    Walk { problem: problem_of(how.frames as usize, tracks), poses, lens, points }
+}
+
+/// Tracks of a picture of 1280x720, numbered in their order.
+pub(super) fn problem_of(frames: usize, tracks: Vec<Vec<(u32, Vector2<f64>)>>) -> Problem {
+    Problem {
         width: 1280,
         height: 720,
-        frames: how.frames as usize,
-        ids: (0..how.points).map(TrackId).collect(),
+        frames,
+        ids: (0..tracks.len() as u32).map(TrackId).collect(),
         trusted: vec![false; tracks.len()],
         tracks,
-        centre_px: lens.centre_px,
-    };
-    Walk { problem, poses, lens, points }
+        centre_px: Lens::centred(1.0, 1280, 720).centre_px,
+    }
 }
 
 impl Walk {
