@@ -46,11 +46,18 @@ test("looking first shows where points would land, at once while the values move
   await page.waitForFunction(() => /^\d+ points · \d+ % of the frame covered/.test(document.getElementById("look-reading").textContent));
   const count = async () => Number((await page.textContent("#look-reading")).split(" ")[0]);
   const wide = await count();
-  await page.locator('[name="spacing"]').pressSequentially("0");
-  await page.fill('[name="spacing"]', "24");
+  const becomes = (name, value, wanted) => page.fill(`[name="${name}"]`, value).then(() => page.waitForFunction(([n, test]) => {
+    const found = Number(document.getElementById("look-reading").textContent.split(" ")[0]);
+    return test === "more" ? found > 1.5 * n : found < 0.6 * n;
+  }, [wide, wanted]));
+  await becomes("spacing", "70", "fewer");
+  await page.fill('[name="spacing"]', "17");
+  await becomes("density", "200", "fewer");
+  await page.locator('[name="density"]').pressSequentially("0");
+  await page.fill('[name="density"]', "1600");
   // The route is drawn anew in the middle of it, as when a job moves on; what is being typed stays.
   await page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: await (await globalThis.fennik.model.get("route")).text() })));
-  assert.equal(await page.inputValue('[name="spacing"]'), "24");
+  assert.equal(await page.inputValue('[name="density"]'), "1600");
   await page.waitForFunction((n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) > 1.5 * n, wide);
   const spot = await page.evaluate(() => globalThis.fennik.model.look.points[40]);
   const marked = await colourAt(page, spot, 4);
@@ -58,7 +65,8 @@ test("looking first shows where points would land, at once while the values move
   await page.waitForFunction(() => globalThis.fennik.model.look === null);
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
   assert.ok(distance(marked, await colourAt(page, spot, 4)) > 3, "a mark is drawn there");
-  await page.fill('[name="spacing"]', "40");
+  await page.fill('[name="density"]', "576");
+  await page.fill('[name="spacing"]', "28");
   await page.press('[name="spacing"]', "Tab");
 });
 

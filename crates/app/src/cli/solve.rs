@@ -39,6 +39,15 @@ pub struct SolveArguments {
     /// Run through the clip backwards as well.
     #[arg(long)]
     back: bool,
+    /// Points aimed at on a frame.
+    #[arg(long, value_name = "POINTS", default_value_t = TrackSettings::default().density)]
+    density: f64,
+    /// Least distance between two points, px of a picture 1280 wide.
+    #[arg(long, value_name = "PX", default_value_t = TrackSettings::default().spacing_px)]
+    spacing: f64,
+    /// How weak a corner may be against the strong ones, 0 to 1.
+    #[arg(long, value_name = "PART", default_value_t = TrackSettings::default().threshold)]
+    threshold: f64,
     /// What the tracker sees: the channel (brightness, red, green, blue).
     #[arg(long, value_name = "CHANNEL", default_value = "brightness", value_parser = channel)]
     channel: Channel,
@@ -82,6 +91,9 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
         println!("note: {}", note.text());
     }
     let track_settings = TrackSettings {
+        density: arguments.density,
+        spacing_px: arguments.spacing,
+        threshold: arguments.threshold,
         direction: if arguments.back { TrackDirection::Both } else { TrackDirection::Forward },
         picture: PictureSettings {
             channel: arguments.channel,

@@ -112,6 +112,7 @@ pub struct TrackForm {
     /// The frame that is looked at.
     #[serde(default)]
     pub frame: u32,
+    density: f64,
     spacing: f64,
     threshold: f64,
     #[serde(default)]
@@ -131,7 +132,8 @@ impl TrackForm {
     pub fn over(&self, settings: &TrackSettings) -> TrackSettings {
         let picture =
             PictureSettings { channel: self.channel, denoise_px: self.denoise, local_contrast: self.contrast, sharpen: self.sharpen };
-        TrackSettings { spacing_px: self.spacing, threshold: self.threshold, direction: self.direction, picture, ..settings.clone() }
+        let Self { density, spacing: spacing_px, threshold, direction, .. } = *self;
+        TrackSettings { density, spacing_px, threshold, direction, picture, ..settings.clone() }
     }
 }
 

@@ -2,7 +2,7 @@
 /** Looking first: where points would land on the current frame, and what the tracker sees of it, while the values move. */
 import { note, refusal } from "./notes.js";
 
-const FIELDS = ["spacing", "threshold", "channel", "denoise", "contrast", "sharpen"];
+const FIELDS = ["density", "spacing", "threshold", "channel", "denoise", "contrast", "sharpen"];
 
 export class Look {
   /** @param {import("./model.js").Model} model @param {(id: string) => any} byId */

@@ -51,9 +51,11 @@ fn a_track_shows_its_patches_and_the_tracker_its_picture() {
     assert!(is_jpeg(&server.get("/shots/2/tracks/3/patches.jpg").body));
     let gone = server.get("/shots/2/tracks/4000000/patches.jpg");
     assert!(gone.status == 422 && gone.body.contains("gone"), "{}", gone.body);
-    assert!(is_jpeg(&server.get("/shots/2/seen?frame=10&spacing=40&threshold=0.03&channel=blue&denoise=2&contrast=0.5&sharpen=1").body));
+    assert!(is_jpeg(
+        &server.get("/shots/2/seen?frame=10&density=576&spacing=28&threshold=0.03&channel=blue&denoise=2&contrast=0.5&sharpen=1").body
+    ));
     for (query, reason) in [("denoise=99", "Denoising"), ("contrast=-1", "Local contrast"), ("sharpen=NaN", "Sharpening")] {
-        let answer = server.get(&format!("/shots/2/seen?frame=10&spacing=40&threshold=0.03&{query}"));
+        let answer = server.get(&format!("/shots/2/seen?frame=10&density=576&spacing=28&threshold=0.03&{query}"));
         assert!(answer.status == 422 && answer.body.contains(reason), "{query}: {}", answer.body);
     }
 }

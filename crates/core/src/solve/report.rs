@@ -297,7 +297,7 @@ pub enum SolveFailure {
     },
     /// Too few points.
     #[error(
-        "only {found} points could be followed over the clip (on frame {frame} there are {there}); at least {needed} are needed. The picture may be black, blurred or without texture: try a lower threshold, a smaller spacing, or another part of the clip"
+        "only {found} points could be followed over the clip (on frame {frame} there are {there}); at least {needed} are needed. The picture may be black, blurred or without texture: try a lower threshold, a higher density, or another part of the clip"
     )]
     TooFewTracks {
         /// Tracks of useful length.

@@ -210,7 +210,7 @@ fn of_points(solution: &Solution) -> Vec<Reason> {
     let mut reasons = Vec::new();
     if let Some(thin) = solution.frames.iter().min_by_key(|f| f.points).filter(|f| f.points < GOOD_POINTS) {
         let g = if thin.points < FAIR_POINTS { Grade::Weak } else { Grade::Fair };
-        let text = format!("only {} points on frame {}; a smaller spacing gives more", thin.points, thin.frame);
+        let text = format!("only {} points on frame {}; a higher density gives more", thin.points, thin.frame);
         reasons.push(Reason::new(g, text).at(thin.frame, thin.frame));
     }
     if let Some((a, b, links)) = solution.weakest_link().filter(|l| l.2 < GOOD_LINKS) {

@@ -8,7 +8,7 @@ use crate::image::Plane;
 use std::collections::BTreeMap;
 
 /// How near another point of the same frame a point may come, as a part of the spacing, before it counts as the same.
-const SAME: f64 = 0.12;
+const SAME: f64 = 0.17;
 
 /// Takes a finished run and the pictures from the last frame to the first, and makes its tracks longer at their
 /// beginnings. No point is found anew.

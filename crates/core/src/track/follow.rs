@@ -7,8 +7,10 @@ use super::tracker::Tracker;
 use crate::image::Plane;
 use std::collections::BTreeMap;
 
-/// Distance between the points that carry an outline, px of a picture 1280 wide.
-const SPACING_PX: f64 = 14.0;
+/// The points that carry an outline: how many a frame full of them would have, and how far apart they are, px of a picture
+/// 1280 wide.
+const DENSITY: f64 = 4700.0;
+const SPACING_PX: f64 = 9.8;
 /// How much larger than the outline the area is in which points are looked for, so that what moves stays in it.
 const ROOM: f64 = 1.3;
 /// Points below which an outline is only shifted, and below which it is lost.
@@ -34,8 +36,14 @@ impl Follower {
     /// # Errors
     /// [`TrackError`] when the picture cannot be tracked.
     pub fn new(picture: &Plane, outline: Vec<[f64; 2]>) -> Result<Self, TrackError> {
-        let settings =
-            TrackSettings { spacing_px: SPACING_PX, threshold: 0.01, window_half_px: 7, min_agreement: 0.6, ..TrackSettings::default() };
+        let settings = TrackSettings {
+            density: DENSITY,
+            spacing_px: SPACING_PX,
+            threshold: 0.01,
+            window_half_px: 7,
+            min_agreement: 0.6,
+            ..TrackSettings::default()
+        };
         let mut tracker = Tracker::new(settings, inside(&outline, 1.0))?;
         tracker.push(picture)?;
         let anchor = (outline.clone(), tracker.places());

@@ -3,6 +3,9 @@
 use crate::image::PictureSettings;
 use serde::{Deserialize, Serialize};
 
+/// Area of the frame by which a density is told, px^2.
+const FRAME_PX: f64 = 1280.0 * 720.0;
+
 /// Which ways a clip is run through.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -26,9 +29,11 @@ impl TrackDirection {
 
 /// What a person can set about point tracking.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
+#[serde(from = "StoredSettings")]
 pub struct TrackSettings {
-    /// Distance between points aimed at, px of a picture 1280 wide (in proportion for others).
+    /// Points aimed at on a frame of 1280x720 (as many to the square for other shapes): each of so many squares gets one.
+    pub density: f64,
+    /// Least distance between two points, px of a picture 1280 wide (in proportion for others).
     pub spacing_px: f64,
     /// Corners weaker than this part of the strong ones are left alone, 0 to 1.
     pub threshold: f64,
@@ -45,13 +50,47 @@ pub struct TrackSettings {
 impl Default for TrackSettings {
     fn default() -> Self {
         Self {
-            spacing_px: 40.0,
+            density: 576.0,
+            spacing_px: 28.0,
             threshold: 0.03,
             window_half_px: 10,
             min_agreement: 0.80,
             direction: TrackDirection::Forward,
             picture: PictureSettings::default(),
         }
+    }
+}
+
+/// The settings as a project may hold them.
+#[derive(Deserialize)]
+#[serde(default)]
+struct StoredSettings {
+    density: Option<f64>,
+    spacing_px: Option<f64>,
+    threshold: f64,
+    window_half_px: u32,
+    min_agreement: f64,
+    direction: TrackDirection,
+    picture: PictureSettings,
+}
+
+impl Default for StoredSettings {
+    fn default() -> Self {
+        let TrackSettings { threshold, window_half_px, min_agreement, direction, picture, .. } = TrackSettings::default();
+        Self { density: None, spacing_px: None, threshold, window_half_px, min_agreement, direction, picture }
+    }
+}
+
+impl From<StoredSettings> for TrackSettings {
+    fn from(stored: StoredSettings) -> Self {
+        let usual = Self::default();
+        let (density, spacing_px) = match (stored.density, stored.spacing_px) {
+            // Before there was a density, the spacing was the side of the squares, and seven tenths of it kept points apart.
+            (None, Some(side)) => ((FRAME_PX / (side * side)).round(), (7.0 * side).round() / 10.0),
+            (density, spacing) => (density.unwrap_or(usual.density), spacing.unwrap_or(usual.spacing_px)),
+        };
+        let StoredSettings { threshold, window_half_px, min_agreement, direction, picture, .. } = stored;
+        Self { density, spacing_px, threshold, window_half_px, min_agreement, direction, picture }
     }
 }
 
@@ -94,7 +133,8 @@ impl TrackSettings {
     /// [`TrackError::Setting`] names the first that is out of range.
     pub fn validate(&self) -> Result<(), TrackError> {
         let checks = [
-            ("spacing", self.spacing_px, 8.0, 400.0),
+            ("density", self.density, 9.0, 20_000.0),
+            ("spacing", self.spacing_px, 4.0, 400.0),
             ("threshold", self.threshold, 0.0, 1.0),
             ("window", f64::from(self.window_half_px), 5.0, 40.0),
             ("least agreement", self.min_agreement, 0.3, 0.99),
@@ -108,5 +148,41 @@ impl TrackSettings {
             }
         }
         Ok(())
+    }
+
+    /// Side of the squares of which each gets a point, px of a picture 1280 wide.
+    pub(super) fn square_px(&self) -> f64 {
+        (FRAME_PX / self.density).sqrt()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn settings_of_before_there_was_a_density_give_the_points_they_gave() {
+        let read = |text: &str| serde_json::from_str::<TrackSettings>(text).unwrap();
+        let old = read(r#"{"spacing_px": 40.0, "threshold": 0.05}"#);
+        assert_eq!(old, TrackSettings { threshold: 0.05, ..TrackSettings::default() });
+        let dense = read(r#"{"spacing_px": 20.0}"#);
+        assert_eq!((dense.density, dense.spacing_px), (2304.0, 14.0));
+        assert_eq!(read("{}"), TrackSettings::default());
+        let new = TrackSettings { density: 900.0, spacing_px: 12.5, window_half_px: 8, ..TrackSettings::default() };
+        assert_eq!(read(&serde_json::to_string(&new).unwrap()), new);
+    }
+
+    #[test]
+    fn what_is_out_of_range_is_named() {
+        let named = |settings: TrackSettings| match settings.validate() {
+            Err(TrackError::Setting { name, .. }) => name,
+            other => panic!("{other:?}"),
+        };
+        let usual = TrackSettings::default;
+        assert_eq!(named(TrackSettings { density: 5.0, ..usual() }), "density");
+        assert_eq!(named(TrackSettings { density: f64::INFINITY, ..usual() }), "density");
+        assert_eq!(named(TrackSettings { spacing_px: f64::NAN, ..usual() }), "spacing");
+        assert_eq!(named(TrackSettings { threshold: -0.1, ..usual() }), "threshold");
+        assert!(usual().validate().is_ok());
     }
 }

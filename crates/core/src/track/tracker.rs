@@ -21,6 +21,12 @@ const CUT_MIN_POINTS: usize = 24;
 const CUT_SURVIVORS: f64 = 0.12;
 /// Frames between two rounds of topping up, while tracks hold.
 const TOP_UP_EVERY: u32 = 3;
+/// Squares across the frame by which its coverage is told.
+const COVERAGE_ACROSS: f64 = 32.0;
+/// Side of the smallest squares, px.
+const MIN_CELL_PX: f64 = 8.0;
+/// Part of the spacing that keeps points apart where there is little to hold on to.
+const SPARSE_SPACING: f64 = 5.0 / 7.0;
 /// Corner strength below which there is noise only, (grey levels per px)^2.
 const STRENGTH_FLOOR: f32 = 2.0;
 
@@ -238,9 +244,10 @@ impl Tracker {
         self.away.clear();
     }
 
-    /// Part of the cells of the newest frame, the size of the spacing, that hold a point or border on one that does.
+    /// How evenly the newest frame is covered: the part of its squares, 32 across whatever the settings, that hold a point
+    /// or border on one that does.
     pub fn coverage(&self) -> f64 {
-        let cell = self.cell_px();
+        let cell = (self.size.0 as f64 / COVERAGE_ACROSS).max(MIN_CELL_PX);
         let (columns, rows) = ((self.size.0 as f64 / cell).ceil() as i64, (self.size.1 as f64 / cell).ceil() as i64);
         let mut covered = std::collections::BTreeSet::new();
         for live in &self.live {
@@ -257,7 +264,12 @@ impl Tracker {
 
     /// Side of the cells of which each gets a point, px.
     fn cell_px(&self) -> f64 {
-        (self.settings.spacing_px * (self.size.0 as f64 / 1280.0).max(0.35)).max(8.0)
+        (self.settings.square_px() * self.scale()).max(MIN_CELL_PX)
+    }
+
+    /// Pixels of this picture for one of a picture 1280 wide; small pictures are not filled as densely.
+    fn scale(&self) -> f64 {
+        (self.size.0 as f64 / 1280.0).max(0.35)
     }
 
     /// Ends the run.
@@ -376,7 +388,8 @@ impl Tracker {
         let margin = self.settings.window_half_px as usize + 4;
         // Where there is little to hold on to, everything is held on to.
         let sparse = self.live.len() * 10 < columns * rows * 7;
-        let min_distance = if sparse { 0.5 } else { 0.7 } * cell;
+        let min_distance = if sparse { SPARSE_SPACING } else { 1.0 } * self.settings.spacing_px * self.scale();
+        let reach = ((min_distance / cell).ceil() as usize).max(1);
         let candidates: Vec<_> = (0..columns * rows)
             .into_par_iter()
             .filter(|&i| taken[i].is_empty())
@@ -385,8 +398,8 @@ impl Tracker {
                 let from = ((column as f64 * cell) as usize, (row as f64 * cell) as usize);
                 let to = (((column + 1) as f64 * cell) as usize, ((row + 1) as f64 * cell) as usize);
                 let near = |x: f64, y: f64| {
-                    (row.saturating_sub(1)..=(row + 1).min(rows - 1)).any(|r| {
-                        (column.saturating_sub(1)..=(column + 1).min(columns - 1)).any(|c| {
+                    (row.saturating_sub(reach)..=(row + reach).min(rows - 1)).any(|r| {
+                        (column.saturating_sub(reach)..=(column + reach).min(columns - 1)).any(|c| {
                             taken[r * columns + c].iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance)
                         })
                     })
@@ -490,15 +503,19 @@ mod tests {
 
     #[test]
     fn looking_first_tells_where_points_would_land_and_how_much_they_cover() {
-        let look = |spacing_px: f64, half: bool| {
-            let settings = TrackSettings { spacing_px, ..TrackSettings::default() };
+        let look = |density: f64, spacing_px: f64, half: bool| {
+            let settings = TrackSettings { density, spacing_px, ..TrackSettings::default() };
             let mut tracker = Tracker::new(settings, Masks::default()).unwrap();
             tracker.push(&frame(|x, y| if half && x > 160.0 { (0.0, 0.0) } else { (x, y) })).unwrap();
             (tracker.points(), tracker.coverage())
         };
-        let ((few, _), (many, even), (left, part)) = (look(48.0, false), look(20.0, false), look(20.0, true));
+        let ((few, _), (many, even), (left, part)) = (look(400.0, 34.0, false), look(2304.0, 14.0, false), look(2304.0, 14.0, true));
         assert!(many.len() > 2 * few.len() && even > 0.8, "{} {} {even}", few.len(), many.len());
         assert!(part < 0.75 * even && left.iter().all(|p| p[0] < 175.0), "a bare half is seen as such: {part}");
+        // However many are wanted, they keep their distance.
+        let (apart, _) = look(2304.0, 80.0, false);
+        let nearest = |p: &[f64; 2]| apart.iter().filter(|q| *q != p).map(|q| (p[0] - q[0]).hypot(p[1] - q[1])).fold(f64::MAX, f64::min);
+        assert!(apart.len() > 20 && apart.iter().all(|p| nearest(p) >= 0.375 * 80.0 * SPARSE_SPACING), "{}", apart.len());
     }
 
     #[test]
@@ -584,12 +601,10 @@ mod tests {
     }
 
     #[test]
-    fn frames_of_another_size_and_bad_settings_are_refused() {
+    fn a_frame_of_another_size_is_refused() {
         let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
         tracker.push(&Plane::from_fn(64, 64, |_, _| 0.0)).unwrap();
         assert!(matches!(tracker.push(&Plane::from_fn(64, 65, |_, _| 0.0)), Err(TrackError::Size { frame: 1, .. })));
-        let bad = TrackSettings { spacing_px: f64::NAN, ..TrackSettings::default() };
-        assert!(matches!(bad.validate(), Err(TrackError::Setting { name: "spacing", .. })));
     }
 
     #[test]
