@@ -17,6 +17,12 @@ const COARSE_HALF: usize = 7;
 const GLOBAL_WIDTH: usize = 100;
 /// How far the first-view alignment may end from the coarse prediction, px.
 const FINE_REACH_PX: f64 = 3.5;
+/// A point that lay within this of where it was expected, px, as most do, is looked for there on the finest level at once.
+const NEAR_PX: f64 = 1.2;
+/// Levels above the finest that carry a point while the picture goes on as before, and how far, in px of the coarsest
+/// picture, the global shift may then lie from what was expected.
+const STEADY_LEVELS: usize = 2;
+const STEADY_PX: f64 = 1.5;
 /// Scale of the first view beyond which the present view becomes the reference.
 const RENEW_SCALE: f64 = 1.45;
 /// Largest ratio of stretches under which a view still counts as the same patch.
@@ -51,7 +57,8 @@ impl Scratch {
 pub(super) struct Prediction {
     /// What they have in common.
     pub motion: AffineMotion,
-    /// How far nine in ten lie from where that and their own motion take them, px.
+    /// How far half of them, and nine in ten, lie from where that and their own motion take them, px.
+    pub usual_px: f64,
     pub surprise_px: f64,
     /// Whether so many could not be carried that it may be wrong for a part of the picture.
     pub doubtful: bool,
@@ -68,30 +75,38 @@ pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current):
     let scale = f64::from(1u32 << top);
     let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
     let stride = (live.len() / 120).max(1);
-    let carried = |start: &AffineMotion| -> Vec<_> {
+    let carried = |start: &AffineMotion, level: usize| -> Vec<_> {
         live.par_iter()
             .step_by(stride)
             .map_init(
                 || Scratch::new(windows),
                 |scratch, live| {
                     let at = [live.warp.x, live.warp.y];
-                    let levels = (LEVELS.min(top.max(1)), 1);
-                    let to = descend((previous, current), at, start.at(at[0], at[1]), levels, scratch)?;
+                    let to = descend((previous, current), at, start.at(at[0], at[1]), (level, 1), scratch)?;
                     Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
                 },
             )
             .flatten()
             .collect()
     };
-    let mut pairs = carried(&shift);
+    let coarsest = LEVELS.min(top.max(1));
+    let few = |pairs: &[_]| pairs.len() * 4 < live.len().div_ceil(stride) * 3;
+    let [mx, my] = [previous.level(0).width(), previous.level(0).height()].map(|side| 0.5 * side as f64);
+    let (bx, by) = before.at(mx, my);
+    let (sx, sy) = shift.at(mx, my);
+    let steady = (bx - sx).hypot(by - sy) < STEADY_PX * scale;
+    let mut pairs = if steady { carried(before, STEADY_LEVELS.min(coarsest)) } else { Vec::new() };
+    if few(&pairs) {
+        pairs = carried(&shift, coarsest);
+    }
     if pairs.len() * 2 < live.len() / stride {
         // What fills the frame may have led it astray: the picture more likely moves as it did before.
-        let again = carried(before);
+        let again = carried(before, coarsest);
         if again.len() > pairs.len() {
             pairs = again;
         }
     }
-    let doubtful = pairs.len() * 4 < live.len().div_ceil(stride) * 3;
+    let doubtful = few(&pairs);
     let (pairs, own): (Vec<_>, Vec<_>) = pairs.into_iter().unzip();
     let motion = AffineMotion::fit(&pairs).unwrap_or(shift);
     let mut surprises: Vec<f64> = pairs
@@ -104,8 +119,8 @@ pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current):
         .collect();
     surprises.sort_by(f64::total_cmp);
     // Too few to tell: expect anything.
-    let surprise_px = if surprises.len() < 8 { f64::INFINITY } else { surprises[surprises.len() * 9 / 10] };
-    Prediction { motion, surprise_px, doubtful }
+    let of = |tenths: usize| if surprises.len() < 8 { f64::INFINITY } else { surprises[surprises.len() * tenths / 10] };
+    Prediction { motion, usual_px: of(5), surprise_px: of(9), doubtful }
 }
 
 /// Carries one window from the first pyramid to the second, down the levels from the first to the
@@ -136,8 +151,8 @@ fn descend(
     reached.then_some(guess)
 }
 
-/// One point, one frame on: predict, align with the first view, check backwards. What is not found where it is expected is
-/// looked for from farther, and where it would be by its own last step.
+/// One point, one frame on: predict, align with the first view, check backwards. Where points have lain as expected it is
+/// looked for there at once; what is not found is looked for from farther, and where it would be by its own last step.
 pub(super) fn follow(
     live: &Live,
     previous: &Pyramid,
@@ -151,8 +166,11 @@ pub(super) fn follow(
     let common = expected.motion.at(at[0], at[1]);
     let with_own = (common.0 + live.own_motion.0, common.1 + live.own_motion.1);
     let look = |predicted: (f64, f64), level: usize, scratch: &mut Scratch| {
-        let coarse = descend((previous, current), at, predicted, (level, 1), scratch)?;
-        let start = Warp { x: coarse[0], y: coarse[1], ..live.warp };
+        let near = match level {
+            0 => [at[0] + predicted.0, at[1] + predicted.1],
+            _ => descend((previous, current), at, predicted, (level, 1), scratch)?,
+        };
+        let start = Warp { x: near[0], y: near[1], ..live.warp };
         let warp = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, &mut scratch.buffer)?;
         let same = live.template.correlation(&scratch.buffer) >= settings.min_agreement
             && warp.determinant() > 0.05
@@ -171,7 +189,11 @@ pub(super) fn follow(
     // Where the rest of the picture went elsewhere, a point may still go on as it did.
     let before = live.last_step();
     let differs = expected.doubtful && (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
-    let mut warp = look(with_own, near, scratch);
+    let at_once = live.surprise_px.max(expected.usual_px) < NEAR_PX;
+    let mut warp = if at_once { look(with_own, 0, scratch) } else { None };
+    if warp.is_none() {
+        warp = look(with_own, near, scratch);
+    }
     if warp.is_none() && far < LEVELS {
         warp = look(common, far, scratch);
     }

@@ -17,18 +17,22 @@ const MIN_OVERLAP: f64 = 0.4;
 pub fn global_shift(from: &Plane, to: &Plane) -> (i32, i32) {
     let (w, h) = (from.width() as i32, from.height() as i32);
     let (rx, ry) = ((f64::from(w) * REACH) as i32, (f64::from(h) * REACH) as i32);
+    let none = wide(BestInRow { from, to, dx: (0, 0), dy: 0, least: f64::INFINITY });
+    let best_of = |dy: i32| wide(BestInRow { from, to, dx: (-rx, rx), dy, least: none.0 });
     // Rows of shifts on all threads, the best of them taken in their order.
-    let of_row: Vec<(f64, i32, i32)> = (-ry..=ry).into_par_iter().map(|dy| wide(BestInRow { from, to, rx, dy })).collect();
-    let best = of_row.into_iter().fold((f64::INFINITY, 0, 0), |best, row| if row.0 < best.0 { row } else { best });
+    let of_row: Vec<(f64, i32, i32)> = (-ry..=ry).into_par_iter().map(best_of).collect();
+    let best = of_row.into_iter().fold(none, |best, row| if row.0 < best.0 { row } else { best });
     (best.1, best.2)
 }
 
-/// The best of the shifts by `dy` and up to `rx` to either side: its cost and the shift.
+/// The best of the shifts by `dy` and from the first to the second of `dx`: its cost and the shift, if that costs less than
+/// `least`.
 struct BestInRow<'a> {
     from: &'a Plane,
     to: &'a Plane,
-    rx: i32,
+    dx: (i32, i32),
     dy: i32,
+    least: f64,
 }
 
 impl Loop for BestInRow<'_> {
@@ -36,10 +40,10 @@ impl Loop for BestInRow<'_> {
 
     #[inline(always)]
     fn call(self) -> (f64, i32, i32) {
-        let Self { from, to, rx, dy } = self;
+        let Self { from, to, dx: (first, last), dy, least } = self;
         let (w, h) = (from.width() as i32, from.height() as i32);
-        let mut best = (f64::INFINITY, 0, 0);
-        for dx in -rx..=rx {
+        let mut best = (least, 0, 0);
+        'shifts: for dx in first..=last {
             let (x0, x1) = (0.max(-dx), w.min(w - dx));
             let (y0, y1) = (0.max(-dy), h.min(h - dy));
             if f64::from((x1 - x0) * (y1 - y0)) < MIN_OVERLAP * f64::from(w * h) {
@@ -53,6 +57,11 @@ impl Loop for BestInRow<'_> {
                 let (s, q) = difference(a, b);
                 sum += f64::from(s);
                 square += f64::from(q);
+                // Square differences from the mean only become more with every row.
+                let so_far = f64::from((x1 - x0) * ((y - y0) / EVERY_ROW + 1));
+                if square - sum * sum / so_far > best.0 * n {
+                    continue 'shifts;
+                }
             }
             let variance = square / n - (sum / n).powi(2);
             // A shift must be clearly better than none to be believed on a flat picture.

@@ -52,6 +52,8 @@ pub(super) struct Live {
     pub warp: Warp,
     /// By how much its last step differed from the coarse motion, px: by its parallax, which lasts.
     pub own_motion: (f64, f64),
+    /// How far its last step ended from where it was expected, px.
+    pub surprise_px: f64,
     renewals: u8,
 }
 
@@ -175,6 +177,7 @@ impl Tracker {
                     template,
                     warp,
                     own_motion: (0.0, 0.0),
+                    surprise_px: f64::INFINITY,
                     renewals: 0,
                 });
             }
@@ -315,7 +318,9 @@ impl Tracker {
             };
             live.positions.push([warp.x as f32, warp.y as f32]);
             let (dx, dy) = motion.at(live.warp.x, live.warp.y);
-            live.own_motion = (warp.x - live.warp.x - dx, warp.y - live.warp.y - dy);
+            let own = (warp.x - live.warp.x - dx, warp.y - live.warp.y - dy);
+            live.surprise_px = (own.0 - live.own_motion.0).hypot(own.1 - live.own_motion.1);
+            live.own_motion = own;
             live.warp = warp;
             if renew {
                 let fresh = Template::cut(current.level(0), warp.x, warp.y, &self.windows.fine, &mut Vec::new());
@@ -430,6 +435,7 @@ impl Tracker {
                     template,
                     warp: Warp::shift(corner.x, corner.y),
                     own_motion: (0.0, 0.0),
+                    surprise_px: f64::INFINITY,
                     renewals: 0,
                 });
                 self.next_id += 1;
