@@ -147,9 +147,33 @@ pub struct ClipInfo {
     /// The focal length that the file tells, mm on a sensor of 36 x 24 mm.
     #[serde(default)]
     pub focal_35mm: Option<f64>,
+    /// The scale of the brightness that comes with the coded pictures, where they have a plane of it, one byte a pixel.
+    #[serde(default)]
+    pub luma: Option<Levels>,
+}
+
+/// What black and white are coded as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Levels {
+    /// Black.
+    pub black: u8,
+    /// White.
+    pub white: u8,
+}
+
+impl Levels {
+    /// The whole of a byte.
+    pub const FULL: Self = Self { black: 0, white: 255 };
+    /// That of video (ITU-R BT.601 and BT.709).
+    pub const VIDEO: Self = Self { black: 16, white: 235 };
 }
 
 impl ClipInfo {
+    /// The scale of what [`crate::PixelKind::Grey`] reads.
+    pub fn grey_levels(&self) -> Levels {
+        self.luma.unwrap_or(Levels::FULL)
+    }
+
     /// The focal length that the file tells, px of the clip's size. Cameras round it and crop for video, so it is a place
     /// to begin and no more.
     pub fn focal_hint_px(&self) -> Option<f64> {
@@ -222,6 +246,7 @@ struct Stream {
     nb_read_packets: Option<String>,
     duration: Option<String>,
     pix_fmt: Option<String>,
+    color_range: Option<String>,
     #[serde(default)]
     side_data_list: Vec<SideData>,
     #[serde(default)]
@@ -307,7 +332,17 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
         Source::Sequence { .. } => focal_35mm(&picture_tags(source)),
         Source::Video(_) => None,
     });
-    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes, focal_35mm })
+    let luma = video.pix_fmt.as_deref().and_then(|format| luma_levels(format, video.color_range.as_deref()));
+    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes, focal_35mm, luma })
+}
+
+/// Pixel formats, as ffmpeg names them, with a plane of brightness, one byte a pixel.
+pub(crate) const LUMA_FORMATS: [&str; 6] = ["yuv420p", "yuv422p", "yuv444p", "yuvj420p", "yuvj422p", "yuvj444p"];
+
+/// The scale of the brightness plane of a pixel format of ffmpeg's; `None` where there is none of one byte a pixel.
+fn luma_levels(format: &str, range: Option<&str>) -> Option<Levels> {
+    let full = format.starts_with("yuvj") || range == Some("pc");
+    LUMA_FORMATS.contains(&format).then_some(if full { Levels::FULL } else { Levels::VIDEO })
 }
 
 /// The rate to use for a video whose frames do not come evenly; `None` for an even one. Containers
@@ -404,6 +439,16 @@ mod tests {
         assert_eq!(constant_rate_of(&uneven), Some(Rate { frames: 25, seconds: 1 }));
         assert_eq!(constant_rate(Rate { frames: 2983, seconds: 100 }), Rate { frames: 30000, seconds: 1001 });
         assert_eq!(constant_rate(Rate { frames: 12, seconds: 1 }), Rate { frames: 12, seconds: 1 });
+    }
+
+    #[test]
+    fn only_planes_of_one_byte_a_pixel_are_taken_as_they_are() {
+        assert_eq!(luma_levels("yuv420p", None), Some(Levels::VIDEO));
+        assert_eq!(luma_levels("yuv422p", Some("pc")), Some(Levels::FULL));
+        assert_eq!(luma_levels("yuvj444p", None), Some(Levels::FULL));
+        for other in ["yuv420p10le", "yuva420p", "rgb24", "gray", "nv12", "pal8"] {
+            assert_eq!(luma_levels(other, None), None, "{other}");
+        }
     }
 
     #[test]

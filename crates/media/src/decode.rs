@@ -1,7 +1,8 @@
 //! Frames out of a clip, one at a time.
 
-use crate::clip::{ClipInfo, last_line};
+use crate::clip::{ClipInfo, LUMA_FORMATS, last_line};
 use crate::{MediaError, io_error};
+use std::fmt::Write;
 use std::io::Read;
 use std::path::Path;
 use std::process::{Child, ChildStdout, Command, Stdio};
@@ -9,7 +10,7 @@ use std::process::{Child, ChildStdout, Command, Stdio};
 /// What the bytes of a frame are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PixelKind {
-    /// One byte a pixel: brightness, full range.
+    /// One byte a pixel: brightness, on the scale of [`ClipInfo::grey_levels`].
     Grey,
     /// Three bytes a pixel: red, green, blue, as encoded for display.
     Rgb,
@@ -47,11 +48,18 @@ impl FrameReader {
     /// # Errors
     /// [`MediaError::ToolMissing`] when ffmpeg cannot be started.
     pub fn open(clip: &ClipInfo, range: Option<(u32, u32)>, kind: PixelKind) -> Result<Self, MediaError> {
+        let (mut filters, mut format) = (clip.filters(range), vec!["-pix_fmt", kind.format()]);
+        if kind == PixelKind::Grey && clip.luma.is_some() {
+            // Nothing is computed and nothing rounded.
+            let _ = write!(filters, ",format={},extractplanes=y", LUMA_FORMATS.join("|"));
+            format.clear();
+        }
         let mut child = Command::new("ffmpeg")
             .args(["-v", "error", "-nostdin"])
             .args(clip.source.input_arguments())
-            .args(["-map", "0:v:0", "-an", "-sn", "-fps_mode", "passthrough", "-vf", &clip.filters(range)])
-            .args(["-pix_fmt", kind.format(), "-f", "rawvideo", "-"])
+            .args(["-map", "0:v:0", "-an", "-sn", "-fps_mode", "passthrough", "-vf", &filters])
+            .args(format)
+            .args(["-f", "rawvideo", "-"])
             .stdin(Stdio::null())
             .stdout(Stdio::piped())
             .stderr(Stdio::piped())

@@ -8,7 +8,7 @@ mod gltf;
 mod sequence;
 
 pub use camera_file::{CameraDocument, CameraFrame, MasksFileError, camera_document, read_masks};
-pub use clip::{ClipInfo, Note, Rate, Source, probe};
+pub use clip::{ClipInfo, Levels, Note, Rate, Source, probe};
 pub use decode::{FrameReader, PixelKind, write_proxies};
 pub use encode::{AudioFrom, VideoWriter};
 pub use gltf::{SceneMesh, glb};

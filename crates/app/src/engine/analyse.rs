@@ -5,7 +5,7 @@ use fennik_core::geometry::{Similarity, fit_similarity};
 use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
 use fennik_core::solve::Solution;
 use fennik_core::track::{BackwardTracker, Follower, Masks, TrackDirection, TrackSet, TrackSettings, Tracker};
-use fennik_media::{ClipInfo, FrameReader, PixelKind};
+use fennik_media::{ClipInfo, FrameReader, Levels, PixelKind};
 
 /// Bytes of decoded pictures that are held at a time while a clip is run through backwards.
 const HELD_BYTES: usize = 384 * 1024 * 1024;
@@ -22,7 +22,10 @@ fn pixel_kind(picture: &PictureSettings) -> PixelKind {
 fn prepared(clip: &ClipInfo, bytes: &[u8], picture: &PictureSettings) -> Result<Plane, EngineError> {
     let (width, height) = (clip.width as usize, clip.height as usize);
     let plane = match pixel_kind(picture) {
-        PixelKind::Grey => Plane::from_bytes(width, height, bytes).map_err(|e| EngineError::Message(e.to_string()))?,
+        PixelKind::Grey => {
+            let Levels { black, white } = clip.grey_levels();
+            Plane::from_bytes(width, height, bytes, (black, white)).map_err(|e| EngineError::Message(e.to_string()))?
+        }
         PixelKind::Rgb => channel_of(width, height, bytes, picture.channel).ok_or(EngineError::Fault)?,
     };
     Ok(if picture.is_plain() { plane } else { prepare(&plane, picture) })

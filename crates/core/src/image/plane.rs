@@ -41,12 +41,13 @@ impl Plane {
         Ok(Self { width, height, data })
     }
 
-    /// Converts 8-bit samples.
+    /// Converts 8-bit samples, of which the first of `levels` is black and becomes 0, the second white and 255.
     ///
     /// # Errors
     /// [`PlaneError::Length`] when the buffer does not fit.
-    pub fn from_bytes(width: usize, height: usize, bytes: &[u8]) -> Result<Self, PlaneError> {
-        Self::new(width, height, bytes.iter().map(|&b| f32::from(b)).collect())
+    pub fn from_bytes(width: usize, height: usize, bytes: &[u8], (black, white): (u8, u8)) -> Result<Self, PlaneError> {
+        let gain = 255.0 / (f32::from(white) - f32::from(black));
+        Self::new(width, height, bytes.iter().map(|&b| gain * (f32::from(b) - f32::from(black))).collect())
     }
 
     /// A picture whose sample at (x, y) is `value(x, y)`.
@@ -263,7 +264,15 @@ mod tests {
 
     #[test]
     fn a_buffer_of_the_wrong_length_is_refused() {
-        assert_eq!(Plane::from_bytes(3, 2, &[0; 5]), Err(PlaneError::Length { width: 3, height: 2, found: 5 }));
+        assert_eq!(Plane::from_bytes(3, 2, &[0; 5], (0, 255)), Err(PlaneError::Length { width: 3, height: 2, found: 5 }));
+    }
+
+    #[test]
+    fn bytes_are_spread_from_black_to_white() {
+        let plane = Plane::from_bytes(4, 1, &[16, 235, 0, 126], (16, 235)).unwrap();
+        assert_eq!((plane.at(0, 0), plane.at(1, 0)), (0.0, 255.0));
+        assert!(plane.at(2, 0) < -18.0, "blacker than black is kept");
+        assert!((plane.at(3, 0) - 128.08).abs() < 0.01);
     }
 
     #[test]

@@ -134,6 +134,33 @@ fn a_trim_reads_just_its_frames() {
 }
 
 #[test]
+fn the_brightness_plane_as_it_is_coded_is_what_a_conversion_gives() {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, arguments) in [
+        ("video", &["-pix_fmt", "yuv420p"][..]),
+        ("full", &["-pix_fmt", "yuvj420p"]),
+        ("half", &["-pix_fmt", "yuv422p", "-c:v", "ffv1"]),
+        ("wide", &["-pix_fmt", "yuv420p", "-vf", "setsar=4/3"]),
+    ] {
+        let path = folder.path().join(format!("{name}.mkv"));
+        ffmpeg(&[&BARS[..], arguments].concat(), &path);
+        let clip = open(&path).unwrap();
+        let levels = clip.luma.expect(name);
+        let converted = ClipInfo { luma: None, ..clip.clone() };
+        let read =
+            |clip: &ClipInfo| FrameReader::open(clip, Some((3, 4)), PixelKind::Grey).unwrap().next_frame().unwrap().unwrap().to_vec();
+        let (plane, grey) = (read(&clip), read(&converted));
+        let gain = 255.0 / (f64::from(levels.white) - f64::from(levels.black));
+        let off = |(coded, whole): (&u8, &u8)| {
+            ((gain * (f64::from(*coded) - f64::from(levels.black))).clamp(0.0, 255.0) - f64::from(*whole)).abs()
+        };
+        let worst = plane.iter().zip(&grey).map(off).fold(0.0, f64::max);
+        assert!(plane.len() == grey.len() && worst < 1.5, "{name}: {worst}");
+        assert!(grey.iter().max() > Some(&220) && grey.iter().min() < Some(&30), "{name} has light and dark");
+    }
+}
+
+#[test]
 fn broken_empty_and_soundonly_files_are_named() {
     let folder = tempfile::tempdir().unwrap();
     let path = |name: &str| folder.path().join(name);
