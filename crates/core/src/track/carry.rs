@@ -215,3 +215,84 @@ fn level_for(off_px: f64, least: usize) -> usize {
 fn backward_limit(predicted: (f64, f64)) -> f64 {
     0.8 + 0.02 * predicted.0.hypot(predicted.1)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::made_up::{frame, texture};
+    use super::*;
+    use crate::image::Plane;
+    use crate::track::{Masks, TrackSet, TrackSettings, Tracker};
+
+    /// Tracks of frames that show the texture moved by `shift(frame)`.
+    fn run(frames: u32, shift: impl Fn(u32) -> (f64, f64)) -> TrackSet {
+        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+        for f in 0..frames {
+            let (dx, dy) = shift(f);
+            tracker.push(&frame(|x, y| (x - dx, y - dy))).unwrap();
+        }
+        tracker.finish()
+    }
+
+    /// The largest distance of any view from where its point went, px.
+    fn worst(set: &TrackSet, shift: impl Fn(u32) -> (f64, f64)) -> f64 {
+        let misses = set.tracks.iter().flat_map(|t| {
+            let (a, from) = t.sightings().next().unwrap();
+            let (ax, ay) = shift(a);
+            t.sightings()
+                .map(|(f, at)| {
+                    let (dx, dy) = shift(f);
+                    (f64::from(at[0] - from[0]) - dx + ax).hypot(f64::from(at[1] - from[1]) - dy + ay)
+                })
+                .collect::<Vec<_>>()
+        });
+        misses.fold(0.0, f64::max)
+    }
+
+    #[test]
+    fn points_that_are_looked_for_at_once_follow_a_jump_out_of_calm() {
+        // Steady for long enough that nothing but the finest level is asked, then a jump, then steady again.
+        let shift = |f: u32| (1.3 * f64::from(f) + if f >= 9 { 31.0 } else { 0.0 }, 0.4 * f64::from(f) - if f >= 9 { 17.0 } else { 0.0 });
+        let set = run(16, shift);
+        let across = set.tracks.iter().filter(|t| t.at(8).is_some_and(|p| (60.0..400.0).contains(&p[0]) && p[1] > 60.0));
+        let (held, all) = across.fold((0, 0), |(held, all), t| (held + u32::from(t.at(10).is_some()), all + 1));
+        assert!(all > 60 && held * 20 >= all * 19, "{held} of {all} are held");
+        assert!(worst(&set, shift) < 0.12, "{}", worst(&set, shift));
+        assert!(set.cuts.is_empty());
+    }
+
+    #[test]
+    fn a_part_that_sets_off_on_its_own_is_followed_too() {
+        // From frame 8 on a window of the picture goes its own way, 9 px a frame: no neighbour foretells it.
+        let own = |f: u32| 9.0 * f64::from(f.saturating_sub(7));
+        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+        for f in 0..14u32 {
+            let picture = Plane::from_fn(480, 300, |x, y| {
+                let (x, y) = (x as f64, y as f64);
+                let inside = (90.0 + own(f)..230.0 + own(f)).contains(&x) && (80.0..220.0).contains(&y);
+                (if inside { texture(x - own(f) + 3000.0, y) } else { texture(x, y) }) as f32
+            });
+            tracker.push(&picture).unwrap();
+        }
+        let set = tracker.finish();
+        let inside = |p: [f64; 2]| (105.0..215.0).contains(&p[0]) && (95.0..205.0).contains(&p[1]);
+        let (mut held, mut all) = (0, 0);
+        for t in set.tracks.iter().filter(|t| t.at(6).is_some_and(inside)) {
+            all += 1;
+            let from = t.at(6).unwrap();
+            held += u32::from(t.at(13).is_some_and(|p| (p[0] - from[0] - own(13)).hypot(p[1] - from[1]) < 0.2));
+        }
+        assert!(all >= 12 && held * 10 >= all * 8, "{held} of {all} are followed");
+    }
+
+    #[test]
+    fn the_level_to_begin_on_reaches_far_enough() {
+        assert_eq!(level_for(0.1, 0), 0);
+        assert_eq!(level_for(0.1, 1), 1);
+        for off in [2.0, 5.0, 11.0, 20.0] {
+            let level = level_for(off, 0);
+            assert!(2.0 * off < COARSE_HALF as f64 * f64::from(1u32 << level), "{off} px on level {level}");
+        }
+        assert_eq!(level_for(f64::INFINITY, 0), LEVELS - 1);
+        assert!(backward_limit((60.0, 0.0)) > backward_limit((1.0, 0.0)));
+    }
+}

@@ -14,6 +14,8 @@ mod backward;
 mod carry;
 mod detect;
 mod follow;
+#[cfg(test)]
+mod made_up;
 mod mask;
 mod motion;
 mod settings;

@@ -199,6 +199,7 @@ fn median(values: &mut [f64]) -> f64 {
 
 #[cfg(test)]
 mod tests {
+    use super::super::made_up::texture;
     use super::*;
 
     #[test]
@@ -207,6 +208,30 @@ mod tests {
         let a = Plane::from_fn(80, 45, |x, y| value(x as i32, y as i32));
         let b = Plane::from_fn(80, 45, |x, y| value(x as i32 - 11, y as i32 + 6) + 30.0);
         assert_eq!(global_shift(&a, &b), (11, -6));
+    }
+
+    #[test]
+    fn no_shift_is_better_than_the_one_that_is_found() {
+        // Every shift at full length, as the search would weigh it if it did not give up early.
+        let cost = |a: &Plane, b: &Plane, (dx, dy): (i32, i32)| {
+            let (w, h) = (a.width() as i32, a.height() as i32);
+            let rows = (0.max(-dy)..h.min(h - dy)).step_by(EVERY_ROW as usize);
+            let misses: Vec<f64> = rows
+                .flat_map(|y| (0.max(-dx)..w.min(w - dx)).map(move |x| (x as usize, y as usize)))
+                .map(|(x, y)| f64::from(a.at(x, y)) - f64::from(b.at((x as i32 + dx) as usize, (y as i32 + dy) as usize)))
+                .collect();
+            let (n, sum) = (misses.len() as f64, misses.iter().sum::<f64>());
+            misses.iter().map(|m| m * m).sum::<f64>() / n - (sum / n).powi(2) + 1e-3 * f64::from(dx * dx + dy * dy).sqrt()
+        };
+        for seed in 0..6u64 {
+            let (sx, sy) = ((seed as f64 * 3.1).sin() * 9.0, (seed as f64 * 1.7).cos() * 6.0);
+            let a = Plane::from_fn(60, 40, |x, y| texture(4.0 * x as f64, 4.0 * y as f64) as f32);
+            let b = Plane::from_fn(60, 40, |x, y| 0.9 * texture(4.0 * (x as f64 - sx), 4.0 * (y as f64 - sy)) as f32 + 12.0);
+            let found = global_shift(&a, &b);
+            let least = (-12..=12).flat_map(|dy| (-18..=18).map(move |dx| (dx, dy))).map(|d| cost(&a, &b, d)).fold(f64::INFINITY, f64::min);
+            assert!(cost(&a, &b, found) <= least + 1e-3, "{found:?} for {sx} {sy}");
+            assert!((f64::from(found.0) - sx).abs() <= 1.0 && (f64::from(found.1) - sy).abs() <= 1.0, "{found:?} for {sx} {sy}");
+        }
     }
 
     #[test]

@@ -402,13 +402,12 @@ impl Tracker {
                 let (column, row) = (i % columns, i / columns);
                 let from = ((column as f64 * cell) as usize, (row as f64 * cell) as usize);
                 let to = (((column + 1) as f64 * cell) as usize, ((row + 1) as f64 * cell) as usize);
-                let near = |x: f64, y: f64| {
-                    (row.saturating_sub(reach)..=(row + reach).min(rows - 1)).any(|r| {
-                        (column.saturating_sub(reach)..=(column + reach).min(columns - 1)).any(|c| {
-                            taken[r * columns + c].iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance)
-                        })
-                    })
-                };
+                let around: Vec<[f64; 2]> = (row.saturating_sub(reach)..=(row + reach).min(rows - 1))
+                    .flat_map(|r| &taken[r * columns..][column.saturating_sub(reach)..=(column + reach).min(columns - 1)])
+                    .flatten()
+                    .copied()
+                    .collect();
+                let near = |x: f64, y: f64| around.iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance);
                 best_corner(picture, from, to, margin, |x, y| !near(x, y) && masks.allows(x, y, half))
             })
             .collect();
@@ -447,34 +446,8 @@ impl Tracker {
 
 #[cfg(test)]
 mod tests {
+    use super::super::made_up::{frame, texture};
     use super::*;
-
-    /// Smooth noise of several sizes, as real ground has.
-    fn texture(x: f64, y: f64) -> f64 {
-        let lattice = |i: i64, j: i64, k: u64| {
-            let seed = (i as u64).wrapping_mul(0x9E37_79B9) ^ (j as u64).wrapping_mul(0x85EB_CA6B_0001) ^ (k << 40);
-            crate::random::SplitMix64::new(seed).below(1000) as f64 / 500.0 - 1.0
-        };
-        let mut v = 120.0;
-        for (k, size) in [5.0, 13.0, 37.0, 110.0].into_iter().enumerate() {
-            let (u, w) = (x / size, y / size);
-            let (i, j) = (u.floor(), w.floor());
-            let ease = |t: f64| t * t * (3.0 - 2.0 * t);
-            let (fu, fw) = (ease(u - i), ease(w - j));
-            let at = |di: i64, dj: i64| lattice(i as i64 + di, j as i64 + dj, k as u64);
-            let top = at(0, 0) + fu * (at(1, 0) - at(0, 0));
-            let bottom = at(0, 1) + fu * (at(1, 1) - at(0, 1));
-            v += 28.0 * (top + fw * (bottom - top));
-        }
-        v
-    }
-
-    fn frame(map: impl Fn(f64, f64) -> (f64, f64)) -> Plane {
-        Plane::from_fn(480, 300, |x, y| {
-            let (u, v) = map(x as f64, y as f64);
-            texture(u, v) as f32
-        })
-    }
 
     #[test]
     fn forty_frames_of_zoom_and_shake_drift_less_than_a_tenth_of_a_pixel() {
