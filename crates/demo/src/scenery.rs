@@ -75,6 +75,8 @@ struct Shade {
 
 /// Cells of the shade each way, and the size of one, m.
 const SHADE_CELLS: usize = 64;
+/// Width of what shutter and shake may shift across the frame, in focal lengths.
+const COLUMN_MARGIN: f64 = 0.12;
 const SHADE_CELL_M: f64 = 1.5;
 /// How far the light of the sun's edge strays from that of its middle on its way past the tallest thing, m.
 const SHADE_STRAY_M: f64 = 0.5;
@@ -242,6 +244,20 @@ impl Scenery {
             c.z > -thing.bounding && y + reach > top && y - reach < bottom
         };
         (0..self.things.len()).filter(|&i| seen(&self.things[i])).collect()
+    }
+
+    /// Those of the things `among` that may be seen from `pose` between two columns of pixels.
+    pub fn in_columns(&self, among: &[usize], pose: &Pose, lens: &Lens, (left, right): (f64, f64), frame: f64) -> Vec<usize> {
+        let seen = |thing: &Thing| {
+            let c = pose.to_camera(thing.middle + thing.drift * frame);
+            let near = (c.z - thing.bounding).max(0.3);
+            // Beside the camera what is near covers any column; elsewhere the margin holds distortion, shutter and shake.
+            let margin = COLUMN_MARGIN + 1.5 * lens.k1.abs();
+            let reach = (1.3 * thing.bounding / near + margin) * lens.focal_px;
+            let x = lens.focal_px * c.x / c.z.max(0.3) + lens.centre_px[0];
+            x + reach > left && x - reach < right
+        };
+        among.iter().copied().filter(|&i| seen(&self.things[i])).collect()
     }
 
     fn meet_among(&self, among: impl Iterator<Item = usize>, from: V, ray: V, frame: f64) -> Option<Met> {
