@@ -24,8 +24,8 @@ pub(super) const FAR_PARALLAX_DEG: f64 = 0.25;
 const K2_GAIN: f64 = 0.02;
 /// Pairs of views of one point that an adjustment takes on, the last one and those before it; of longer clips only
 /// every few frames take part.
-const MOST_PAIRS: f64 = 4e5;
-const MOST_PAIRS_BEFORE: f64 = 2e5;
+const MOST_PAIRS: f64 = 2e5;
+const MOST_PAIRS_BEFORE: f64 = 1e5;
 /// The same where a rolling shutter needs every frame: before the last adjustment some of the points are left out instead.
 const ROLLING_PAIRS: f64 = 1e6;
 /// Views that the longer tracks keep all the same.

@@ -62,6 +62,8 @@ const ROUGH_STEPS: usize = 9;
 /// tell by how much it misses.
 const HOPELESS_PX: f64 = 6.0;
 const HOPELESS_STEPS: [usize; 2] = [5, 10];
+/// Tracks that tell which of the zooms from one keyframe to the next suits best.
+const STEP_TRACKS: usize = 60;
 /// Zooms from keyframe to keyframe that are tried, logarithms.
 const STEP_ZOOMS: [f64; 13] = [0.0, -0.01, 0.01, -0.02, 0.02, -0.035, 0.035, -0.055, 0.055, -0.09, 0.09, -0.15, 0.15];
 
@@ -79,12 +81,19 @@ fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
     let steps: &[f64] = if zooms { &STEP_ZOOMS } else { &[0.0] };
     for pair in keyframes.windows(2) {
         let from = zoom.last().copied().unwrap_or(0.0);
-        let turned = steps.iter().filter_map(|step| {
-            let rays: Vec<_> = tracks.iter().filter_map(|&t| Some((ray(t, pair[0], from)?, ray(t, pair[1], from + step)?))).collect();
-            let (turn, miss) = turn_between(&rays)?;
-            Some((turn, miss, from + step))
-        });
-        let (turn, _, at) = turned.min_by(|a, b| a.1.total_cmp(&b.1))?;
+        let shared: Vec<usize> =
+            tracks.iter().copied().filter(|&t| problem.at(t, pair[0]).is_some() && problem.at(t, pair[1]).is_some()).collect();
+        let turned = |step: f64, stride: usize| {
+            let rays: Vec<_> =
+                shared.iter().step_by(stride).filter_map(|&t| Some((ray(t, pair[0], from)?, ray(t, pair[1], from + step)?))).collect();
+            turn_between(&rays)
+        };
+        // A part of the tracks tells which step suits best.
+        let stride = (shared.len() / STEP_TRACKS).max(1);
+        let misses = steps.iter().filter_map(|&step| Some((turned(step, stride)?.1, step)));
+        let step = if zooms { misses.min_by(|a, b| a.0.total_cmp(&b.0))?.1 } else { 0.0 };
+        let (turn, _) = turned(step, 1)?;
+        let at = from + step;
         rotation = turn * rotation;
         poses.push(Pose { rotation, translation: Vector3::zeros() });
         zoom.push(at);
