@@ -9,6 +9,7 @@ use super::placing::add_points;
 use super::state::Scene;
 use crate::geometry::{Lens, Pose};
 use rayon::prelude::*;
+use std::sync::Arc;
 
 /// Focal lengths tried, in picture widths: 20 mm to 110 mm on a sensor 36 mm wide.
 pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
@@ -67,7 +68,7 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
         None => hint_px.into_iter().filter(|_| !zooms).chain(usual.into_iter().take(tried)).collect(),
     };
     let grow = |basis: Basis| -> Vec<Start> {
-        let tracks = basis.tracks(problem, keyframes);
+        let tracks: Arc<[usize]> = basis.tracks(problem, keyframes).into();
         let of = |&focal_px: &f64| grow_start(problem, keyframes, &tracks, focal_px, with, basis);
         let grown: Vec<Option<Start>> = starts.par_iter().map(of).collect();
         let mut grown: Vec<Start> = grown.into_iter().flatten().collect();
@@ -83,12 +84,12 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
     } else {
         grown.extend(grow(Basis::Lasting).into_iter().take(SETTLED_STARTS));
     }
-    let tracks = pick_tracks(problem, keyframes, START_TRACKS);
-    grown.par_iter_mut().for_each(|Start { scene, window, basis, .. }| {
-        settle(problem, scene, &basis.tracks(problem, keyframes), window, given_focal_px.is_none(), true);
-        place_rest(problem, scene, *basis, &tracks);
+    let all = pick_tracks(problem, keyframes, START_TRACKS);
+    grown.par_iter_mut().for_each(|Start { scene, window, basis, tracks, .. }| {
+        settle(problem, scene, tracks, window, given_focal_px.is_none(), true);
+        place_rest(problem, scene, *basis, &all);
     });
-    let settled = ranked(problem, &tracks, grown.into_iter().map(|start| (start.window, (start.basis, start.scene))).collect());
+    let settled = ranked(problem, &all, grown.into_iter().map(|start| (start.window, (start.basis, start.scene))).collect());
     let Some(&(least, _)) = settled.first() else {
         return Err("no two frames share enough points that agree on one motion".to_owned());
     };
@@ -130,17 +131,19 @@ struct Start {
     window: Vec<u32>,
     /// Mean loss of what it leaves unexplained.
     unexplained: f64,
+    /// What it was grown with.
     basis: Basis,
+    tracks: Arc<[usize]>,
 }
 
-fn grow_start(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, with: StartWith, basis: Basis) -> Option<Start> {
+fn grow_start(problem: &Problem, keyframes: &[u32], tracks: &Arc<[usize]>, focal_px: f64, with: StartWith, basis: Basis) -> Option<Start> {
     let lens = problem.lens(focal_px);
     let pairs = best_pairs(problem, keyframes, tracks, &lens, with.zooms, with.flat);
     let grown = pairs.iter().filter_map(|pair| {
         let window = window_around(keyframes, pair.a, pair.b);
         let scene = grow_from_pair(problem, &window, tracks, &lens, pair, with.focal_px.is_none(), with.zooms)?;
         let unexplained = unexplained(problem, &window, tracks, &scene, EXPLAINED_PX * problem.scale());
-        Some(Start { scene, window, unexplained, basis })
+        Some(Start { scene, window, unexplained, basis, tracks: Arc::clone(tracks) })
     });
     grown.min_by(|a, b| a.unexplained.total_cmp(&b.unexplained))
 }
