@@ -280,3 +280,88 @@ impl<'a> Adjusting<'a> {
         (misses, points)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::made_up::{Making, Walk, walk};
+    use super::*;
+    use crate::geometry::turn_of;
+
+    const USUAL: Making = Making { frames: 40, points: 160, noise_px: 0.1, movers: 0, zoom: |_| 0.0 };
+
+    /// The walk's own camera, with a focal length that is off by a factor, and its points.
+    fn scene_of(walk: &Walk, off: f64) -> Scene {
+        let lens = Lens { focal_px: off * walk.lens.focal_px, ..walk.lens };
+        let mut scene = Scene::new(Move::Free, &walk.problem, lens, false);
+        scene.poses = walk.poses.iter().copied().map(Some).collect();
+        scene.points = walk.points.iter().copied().map(Some).collect();
+        scene
+    }
+
+    /// By how much the turn of a frame against the first differs from the true one at most, degrees.
+    fn worst_turn_deg(walk: &Walk, scene: &Scene) -> f64 {
+        let found: Vec<Pose> = scene.poses.iter().map(|p| p.unwrap()).collect();
+        let relative = |poses: &[Pose], f: usize| poses[f].rotation * poses[0].rotation.inverse();
+        let off = |f: usize| turn_of(&(relative(&found, f) * relative(&walk.poses, f).inverse())).norm().to_degrees();
+        (0..found.len()).map(off).fold(0.0, f64::max)
+    }
+
+    #[test]
+    fn rounds_bring_a_focal_length_home_and_a_held_one_stays() {
+        let walk = walk(&USUAL);
+        let mut scene = scene_of(&walk, 1.03);
+        let mut adjusting = Adjusting::new(&walk.problem, &scene, &SolveSettings::default());
+        let loose = Limits { loss_px: 10.0, most_px: 60.0 };
+        adjusting.round_held(&mut scene, loose, 10);
+        assert!((scene.lens.focal_px / (1.03 * walk.lens.focal_px) - 1.0).abs() < 1e-12 && !adjusting.adjusts_focal());
+        adjusting.round(&mut scene, loose, 30);
+        assert!(adjusting.adjusts_focal());
+        adjusting.last_round(&mut scene);
+        assert!((scene.lens.focal_px / walk.lens.focal_px - 1.0).abs() < 0.004, "{}", scene.lens.focal_px);
+        assert!((scene.lens.k1 - walk.lens.k1).abs() < 0.003, "{}", scene.lens.k1);
+        assert!((0.05..0.2).contains(&adjusting.sigma_px()) && adjusting.following() > 0.99);
+        assert!(adjusting.focal_deviation < 0.01 && adjusting.firm_frames.len() == 40);
+    }
+
+    #[test]
+    fn what_moves_on_its_own_is_not_taken_in() {
+        let walk = walk(&Making { movers: 4, ..USUAL });
+        let mut scene = scene_of(&walk, 1.0);
+        let mut adjusting = Adjusting::new(&walk.problem, &scene, &SolveSettings::default());
+        adjusting.round(&mut scene, Limits { loss_px: 0.5, most_px: 3.0 }, 10);
+        adjusting.last_round(&mut scene);
+        assert!(adjusting.tracks.iter().all(|t| !t.is_multiple_of(4)), "{:?}", adjusting.tracks);
+        assert!(adjusting.tracks.len() > 110 && (0.7..0.8).contains(&adjusting.following()), "{}", adjusting.following());
+    }
+
+    #[test]
+    fn of_long_tracks_every_few_frames_take_part_and_the_rest_are_placed_from_the_points() {
+        let walk = walk(&Making { frames: 90, points: 120, ..USUAL });
+        let mut scene = scene_of(&walk, 1.0);
+        let mut adjusting = Adjusting::new(&walk.problem, &scene, &SolveSettings::default());
+        let (few, many) = (adjusting.frame_step(&scene, 1e4), adjusting.frame_step(&scene, 1e9));
+        assert!((5..=9).contains(&few) && many == 1, "every {few}");
+        adjusting.skip_frames(3);
+        scene.poses[40] = scene.poses[44];
+        adjusting.round(&mut scene, Limits { loss_px: 0.5, most_px: 3.0 }, 10);
+        assert!((28..=32).contains(&adjusting.frames.len()), "{:?}", adjusting.frames);
+        assert!(!adjusting.frames.contains(&40) && worst_turn_deg(&walk, &scene) < 0.1, "{}", worst_turn_deg(&walk, &scene));
+        scene.readout = 0.3;
+        assert_eq!(adjusting.frame_step(&scene, 1e4), 1, "with a rolling shutter neighbours are needed");
+    }
+
+    #[test]
+    fn points_are_left_out_evenly_and_never_too_many() {
+        let walk = walk(&Making { points: 1300, ..USUAL });
+        let mut scene = scene_of(&walk, 1.0);
+        let mut adjusting = Adjusting::new(&walk.problem, &scene, &SolveSettings::default());
+        adjusting.collect(&mut scene, 3.0, 1);
+        let all = adjusting.tracks.len();
+        adjusting.thin_points(0.3 * 800.0 * all as f64);
+        assert!((all / 4 - 1..=all / 4 + 1).contains(&adjusting.tracks.len()), "{} of {all}", adjusting.tracks.len());
+        assert_eq!(adjusting.tracks.len(), adjusting.bundle.observations.len());
+        let left = adjusting.tracks.len();
+        adjusting.thin_points(1.0);
+        assert_eq!(adjusting.tracks.len(), left, "no fewer than so many are left");
+    }
+}
