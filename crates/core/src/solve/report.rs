@@ -361,3 +361,49 @@ pub(super) fn median(values: &[f64]) -> Option<f64> {
     let middle = sorted.len() / 2;
     (!sorted.is_empty()).then(|| *sorted.select_nth_unstable_by(middle, f64::total_cmp).1)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Cameras on some frames of ten, and points seen from one frame to another.
+    fn solution(frames: &[u32], spans: &[(u32, u32)]) -> Solution {
+        let mut solution = Solution::empty(1280, 720, 10);
+        let lens = Lens::centred(900.0, 1280, 720);
+        solution.frames = frames.iter().map(|&f| SolvedFrame::new(f, Pose::identity(), lens, 0.1, 20)).collect();
+        let point = |(i, &span): (usize, &(u32, u32))| SolvedPoint::new(TrackId(i as u32), Vector3::zeros(), 0.1, span, 2.0);
+        solution.points = spans.iter().enumerate().map(point).collect();
+        solution
+    }
+
+    #[test]
+    fn frames_without_a_camera_are_told_stretch_by_stretch() {
+        assert_eq!(solution(&[1, 2, 5, 6, 8], &[]).gaps(), [(0, 0), (3, 4), (7, 7), (9, 9)]);
+        assert_eq!(solution(&[], &[]).gaps(), [(0, 9)]);
+        let all: Vec<u32> = (0..10).collect();
+        assert!(solution(&all, &[]).gaps().is_empty());
+        assert_eq!(solution(&[1, 2, 5], &[]).at(5).map(|f| f.frame), Some(5));
+        assert!(solution(&[1, 2, 5], &[]).at(4).is_none());
+    }
+
+    #[test]
+    fn the_weakest_link_is_where_the_fewest_points_are_seen_on_both_sides() {
+        let all: Vec<u32> = (0..10).collect();
+        // Three points reach from the first half to the middle, one of them across it, two are seen in the second half.
+        let held = solution(&all, &[(0, 5), (0, 5), (0, 9), (6, 9), (6, 9)]);
+        assert_eq!(held.weakest_link(), Some((5, 6, 1)));
+        let torn = solution(&all, &[(0, 5), (0, 5), (6, 9)]);
+        assert_eq!(torn.weakest_link(), Some((5, 6, 0)));
+        // Over a gap a point counts only where it is seen on both of its sides.
+        let gap = solution(&[0, 1, 2, 6, 7, 8, 9], &[(0, 9), (0, 4), (5, 9), (0, 9)]);
+        assert_eq!(gap.weakest_link(), Some((2, 6, 2)));
+        assert_eq!(solution(&[3], &[(0, 9)]).weakest_link(), None);
+    }
+
+    #[test]
+    fn the_middle_value_needs_no_order() {
+        assert_eq!(median(&[5.0, 1.0, 3.0]), Some(3.0));
+        assert_eq!(median(&[]), None);
+        assert_eq!(median(&[7.0]), Some(7.0));
+    }
+}
