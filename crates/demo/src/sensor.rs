@@ -42,12 +42,13 @@ pub fn film(scenery: &Scenery, take: &Take, frame: u32) -> Vec<u8> {
                 (time, pose.centre(), pose.rotation.inverse())
             })
             .collect();
-        let among = scenery.in_rows(&take.pose(middle_time), &lens, y as f64, y as f64, middle_time);
+        let middle_pose = take.pose(middle_time);
+        let among = scenery.in_rows(&middle_pose, &lens, y as f64, y as f64, middle_time);
         let mut here = Vec::new();
         for x in 0..w {
             if x % TILE == 0 {
                 let columns = (x as f64, (x + TILE) as f64);
-                here = scenery.in_columns(&among, &take.pose(middle_time), &lens, columns, middle_time);
+                here = scenery.in_columns(&among, &middle_pose, &lens, columns, middle_time);
             }
             let seed = scramble((u64::from(frame) << 40) ^ ((y as u64) << 20) ^ x as u64 ^ 0x5DEE_CE66);
             let mut sum = [0.0f32; 3];

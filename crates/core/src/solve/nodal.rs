@@ -78,7 +78,6 @@ fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
     let mut rotation = Rotation3::identity();
     let mut poses = vec![Pose::identity()];
     let mut zoom = vec![0.0f64];
-    let steps: &[f64] = if zooms { &STEP_ZOOMS } else { &[0.0] };
     for pair in keyframes.windows(2) {
         let from = zoom.last().copied().unwrap_or(0.0);
         let shared: Vec<usize> =
@@ -88,10 +87,13 @@ fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
                 shared.iter().step_by(stride).filter_map(|&t| Some((ray(t, pair[0], from)?, ray(t, pair[1], from + step)?))).collect();
             turn_between(&rays)
         };
-        // A part of the tracks tells which step suits best.
-        let stride = (shared.len() / STEP_TRACKS).max(1);
-        let misses = steps.iter().filter_map(|&step| Some((turned(step, stride)?.1, step)));
-        let step = if zooms { misses.min_by(|a, b| a.0.total_cmp(&b.0))?.1 } else { 0.0 };
+        let mut step = 0.0;
+        if zooms {
+            // A part of the tracks tells which one suits best.
+            let stride = (shared.len() / STEP_TRACKS).max(1);
+            let misses = STEP_ZOOMS.into_iter().filter_map(|step| Some((turned(step, stride)?.1, step)));
+            step = misses.min_by(|a, b| a.0.total_cmp(&b.0))?.1;
+        }
         let (turn, _) = turned(step, 1)?;
         let at = from + step;
         rotation = turn * rotation;
