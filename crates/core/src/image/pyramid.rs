@@ -47,6 +47,11 @@ impl Pyramid {
         self.levels.is_empty()
     }
 
+    /// The first level that is at most so many px wide, or the smallest there is.
+    pub fn level_within(&self, width: usize) -> usize {
+        self.levels.iter().position(|level| level.width() <= width).unwrap_or(self.levels.len() - 1)
+    }
+
     /// Level `n`, or the smallest there is.
     pub fn level(&self, n: usize) -> &Plane {
         &self.levels[n.min(self.levels.len() - 1)]
@@ -75,5 +80,6 @@ mod tests {
     fn levels_halve() {
         let p = Pyramid::new(&Plane::from_fn(640, 361, |x, _| x as f32), 4);
         assert_eq!((p.level(1).width(), p.level(1).height()), (320, 181));
+        assert_eq!([640, 639, 160, 10].map(|width| p.level_within(width)), [0, 1, 2, p.len() - 1]);
     }
 }

@@ -59,6 +59,11 @@ impl Away {
         self.frames <= LONGEST && inside(self.expected[0], width) && inside(self.expected[1], height)
     }
 
+    /// Waits one frame that shows nothing.
+    pub fn pass_over(&mut self) {
+        self.frames += 1;
+    }
+
     /// Whether it is looked for on this frame.
     pub fn is_due(&self) -> bool {
         self.frames.is_multiple_of(LOOK_EVERY)

@@ -67,10 +67,7 @@ pub(super) struct Prediction {
 /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
 /// a spread of points carried down the pyramid from there. `before` is the motion of the frame before.
 pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current): (&Pyramid, &Pyramid), windows: &Windows) -> Prediction {
-    let mut top = 0;
-    while top + 1 < previous.len() && previous.level(top).width() > GLOBAL_WIDTH {
-        top += 1;
-    }
+    let top = previous.level_within(GLOBAL_WIDTH);
     let (dx, dy) = global_shift(previous.level(top), current.level(top));
     let scale = f64::from(1u32 << top);
     let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
@@ -218,19 +215,17 @@ fn backward_limit(predicted: (f64, f64)) -> f64 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::made_up::{frame, texture};
+    use super::super::made_up::{frame, texture, tracked};
     use super::*;
     use crate::image::Plane;
     use crate::track::{Masks, TrackSet, TrackSettings, Tracker};
 
     /// Tracks of frames that show the texture moved by `shift(frame)`.
     fn run(frames: u32, shift: impl Fn(u32) -> (f64, f64)) -> TrackSet {
-        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
-        for f in 0..frames {
+        tracked(frames, |f| {
             let (dx, dy) = shift(f);
-            tracker.push(&frame(|x, y| (x - dx, y - dy))).unwrap();
-        }
-        tracker.finish()
+            frame(|x, y| (x - dx, y - dy))
+        })
     }
 
     /// The largest distance of any view from where its point went, px.

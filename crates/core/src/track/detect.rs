@@ -46,6 +46,7 @@ impl Loop for MinEigenvalues<'_> {
         let mut products = vec![0.0f32; 3 * padded * rows];
         let mut down = vec![0.0f32; 3 * padded];
         let mut sums = vec![0.0f32; 3 * width];
+        let (mut pairs, mut fours) = (vec![0.0f32; padded], vec![0.0f32; padded]);
         let area = (rows * rows) as f32;
         for row in 0..height + 2 * GATHER {
             let y = y0 + row - GATHER;
@@ -61,12 +62,12 @@ impl Loop for MinEigenvalues<'_> {
             }
             let Some(row) = row.checked_sub(2 * GATHER) else { continue };
             for (sums, down) in sums.chunks_exact_mut(width).zip(down.chunks_exact(padded)) {
-                sums.copy_from_slice(&down[..width]);
-                for k in 1..rows {
-                    for (sum, v) in sums.iter_mut().zip(&down[k..]) {
-                        *sum += v;
-                    }
-                }
+                // Nine in a row are four and four, each made of pairs, and one.
+                let (two, four) = (&mut pairs[..padded - 1], &mut fours[..padded - 3]);
+                two.iter_mut().zip(down).zip(&down[1..]).for_each(|((sum, a), b)| *sum = a + b);
+                four.iter_mut().zip(two.iter()).zip(&two[2..]).for_each(|((sum, a), b)| *sum = a + b);
+                let eight = four.iter().zip(&four[4..]);
+                sums.iter_mut().zip(eight).zip(&down[8..]).for_each(|((sum, (a, b)), last)| *sum = a + b + last);
             }
             let (xx, rest) = sums.split_at(width);
             let (xy, yy) = rest.split_at(width);

@@ -1,5 +1,6 @@
 //! Pictures for unit tests.
 
+use super::{Masks, TrackSet, TrackSettings, Tracker};
 use crate::image::Plane;
 
 /// Smooth noise of several sizes, as real ground has.
@@ -28,4 +29,13 @@ pub fn frame(map: impl Fn(f64, f64) -> (f64, f64)) -> Plane {
         let (u, v) = map(x as f64, y as f64);
         texture(u, v) as f32
     })
+}
+
+/// The tracks of so many pictures, with the usual settings and no masks.
+pub fn tracked(frames: u32, picture: impl Fn(u32) -> Plane) -> TrackSet {
+    let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+    for f in 0..frames {
+        tracker.push(&picture(f)).unwrap();
+    }
+    tracker.finish()
 }

@@ -13,6 +13,7 @@ mod away;
 mod backward;
 mod carry;
 mod detect;
+mod dip;
 mod follow;
 #[cfg(test)]
 mod made_up;

@@ -4,6 +4,7 @@ use super::align::{Template, Warp};
 use super::away::{Away, surroundings};
 use super::carry::{Scratch, Windows, follow, predict};
 use super::detect::best_corner;
+use super::dip::Dip;
 use super::mask::{Masks, MasksAtFrame};
 use super::motion::AffineMotion;
 use super::settings::{TrackError, TrackSettings};
@@ -61,7 +62,7 @@ impl Live {
     /// How it moved last, px.
     pub fn last_step(&self) -> (f64, f64) {
         match self.positions.as_slice() {
-            [.., a, b] if a[0].is_finite() => (f64::from(b[0] - a[0]), f64::from(b[1] - a[1])),
+            [.., a, b] if a[0].is_finite() && b[0].is_finite() => (f64::from(b[0] - a[0]), f64::from(b[1] - a[1])),
             _ => (0.0, 0.0),
         }
     }
@@ -82,10 +83,13 @@ pub struct Tracker {
     /// The coarse motion of the frame before.
     motion: AffineMotion,
     size: (usize, usize),
+    dip: Dip,
     frame: u32,
     next_id: u32,
     /// Strength of the strong corners, from the frames on which many cells were searched.
     strong: f32,
+    /// The frame from which on each cell may be searched again.
+    search_from: Vec<u32>,
 }
 
 impl Tracker {
@@ -108,9 +112,11 @@ impl Tracker {
             spare: None,
             motion: AffineMotion::shift(0.0, 0.0),
             size: (0, 0),
+            dip: Dip::default(),
             frame: 0,
             next_id: 0,
             strong: 0.0,
+            search_from: Vec::new(),
         })
     }
 
@@ -128,6 +134,11 @@ impl Tracker {
         self.check_size(picture)?;
         let frame = self.frame;
         let pyramid = self.pyramid_of(picture);
+        if self.dip.takes(&pyramid) && self.has_points() {
+            self.pass_over(pyramid);
+            self.frame += 1;
+            return Ok(TrackStep { frame, carried: 0, lost: 0, found: 0 });
+        }
         let masks = self.masks.at(frame);
         let before = self.live.len();
         let mut lost = 0;
@@ -144,6 +155,7 @@ impl Tracker {
             for away in std::mem::take(&mut self.away) {
                 self.retire(away.live, false);
             }
+            self.search_from.clear();
         }
         let due = begins || frame.is_multiple_of(TOP_UP_EVERY) || cut || lost * 8 > before.max(1);
         let found = if due { self.top_up(&pyramid, &masks) } else { 0 };
@@ -161,6 +173,10 @@ impl Tracker {
         self.check_size(picture)?;
         self.frame = frame;
         let pyramid = self.pyramid_of(picture);
+        if self.dip.takes(&pyramid) && self.has_points() {
+            self.pass_over(pyramid);
+            return Ok(());
+        }
         let masks = self.masks.at(frame);
         if let Some(previous) = self.previous.take() {
             self.carry(&previous, &pyramid, &masks);
@@ -184,6 +200,21 @@ impl Tracker {
         }
         self.previous = Some(pyramid);
         Ok(())
+    }
+
+    fn has_points(&self) -> bool {
+        !self.live.is_empty() || !self.away.is_empty()
+    }
+
+    /// Leaves all points where they were on the last picture that shows anything.
+    fn pass_over(&mut self, picture: Pyramid) {
+        self.spare = Some(picture);
+        if self.dip.is_too_long() {
+            self.let_go();
+            return;
+        }
+        self.live.iter_mut().for_each(|live| live.positions.push([f32::NAN; 2]));
+        self.away.iter_mut().for_each(Away::pass_over);
     }
 
     fn pyramid_of(&mut self, picture: &Plane) -> Pyramid {
@@ -286,6 +317,9 @@ impl Tracker {
     /// picture and goes.
     fn retire(&mut self, mut live: Live, after_cut: bool) {
         if after_cut && live.positions.len() + live.first_frame as usize > self.frame as usize {
+            live.positions.pop();
+        }
+        while live.positions.last().is_some_and(|p| !p[0].is_finite()) {
             live.positions.pop();
         }
         if live.positions.len() >= 2 {
@@ -395,9 +429,10 @@ impl Tracker {
         let sparse = self.live.len() * 10 < columns * rows * 7;
         let min_distance = if sparse { SPARSE_SPACING } else { 1.0 } * self.settings.spacing_px * self.scale();
         let reach = ((min_distance / cell).ceil() as usize).max(1);
+        self.search_from.resize(columns * rows, 0);
         let candidates: Vec<_> = (0..columns * rows)
             .into_par_iter()
-            .filter(|&i| taken[i].is_empty())
+            .filter(|&i| taken[i].is_empty() && self.search_from[i] <= self.frame)
             .filter_map(|i| {
                 let (column, row) = (i % columns, i / columns);
                 let from = ((column as f64 * cell) as usize, (row as f64 * cell) as usize);
@@ -419,6 +454,16 @@ impl Tracker {
             }
         }
         let least = STRENGTH_FLOOR.max(self.settings.threshold as f32 * self.strong);
+        // What is barren now still will be in a moment.
+        for (i, from) in self.search_from.iter_mut().enumerate() {
+            if taken[i].is_empty() && *from <= self.frame {
+                *from = self.frame + TOP_UP_EVERY;
+            }
+        }
+        for corner in candidates.iter().filter(|c| c.strength >= least) {
+            let (column, row) = cell_of(corner.x, corner.y);
+            self.search_from[row * columns + column] = 0;
+        }
         let mut fresh: Vec<[f64; 2]> = Vec::new();
         for corner in candidates.iter().filter(|c| c.strength >= least) {
             // Two neighbouring cells may have found both sides of one corner.
@@ -495,6 +540,20 @@ mod tests {
         let (apart, _) = look(2304.0, 80.0, false);
         let nearest = |p: &[f64; 2]| apart.iter().filter(|q| *q != p).map(|q| (p[0] - q[0]).hypot(p[1] - q[1])).fold(f64::MAX, f64::min);
         assert!(apart.len() > 20 && apart.iter().all(|p| nearest(p) >= 0.375 * 80.0 * SPARSE_SPACING), "{}", apart.len());
+    }
+
+    #[test]
+    fn what_was_barren_is_searched_again_soon() {
+        let mut tracker = Tracker::new(TrackSettings::default(), Masks::default()).unwrap();
+        let there = |tracker: &Tracker| tracker.points().iter().filter(|p| p[0] > 260.0).count();
+        let mut seen = Vec::new();
+        for f in 0..12 {
+            // The right half is bare until something comes into it.
+            tracker.push(&frame(|x, y| if x > 240.0 && f < 7 { (0.0, 0.0) } else { (x, y) })).unwrap();
+            seen.push(there(&tracker));
+        }
+        assert_eq!(seen[..7], [0; 7]);
+        assert!(seen[9] > 40, "{seen:?}");
     }
 
     #[test]
