@@ -26,12 +26,13 @@ const K2_GAIN: f64 = 0.02;
 /// every few frames take part.
 const MOST_PAIRS: f64 = 2e5;
 const MOST_PAIRS_BEFORE: f64 = 1e5;
-/// The same where a rolling shutter needs every frame: before the last adjustment some of the points are left out instead.
-const ROLLING_PAIRS: f64 = 1e6;
-/// Views that the longer tracks keep all the same.
+/// Pairs of views from which long tracks are left with every few of their views, where frames cannot be left out: because a
+/// rolling shutter needs every one of them, or because most tracks are short.
+const THINNED_PAIRS: f64 = 5e5;
+const THINNED_PAIRS_BEFORE: f64 = 2.5e5;
+/// Views that the longer tracks keep all the same, and points that a frame keeps.
 const LEAST_VIEWS: f64 = 10.0;
-/// Points that are kept whatever is left out.
-const LEAST_POINTS: usize = 300;
+const LEAST_ON_FRAME: usize = 60;
 
 /// The adjustment of all frames and all good tracks.
 pub(super) struct Adjusting<'a> {
@@ -115,9 +116,7 @@ impl<'a> Adjusting<'a> {
         let step = if last { self.frame_step(scene, MOST_PAIRS) } else { self.frame_step(scene, MOST_PAIRS_BEFORE).max(self.least_step) };
         self.collect(scene, limit_px, step);
         self.following = self.views_share();
-        if scene.readout != 0.0 && !last {
-            self.thin_points(ROLLING_PAIRS);
-        }
+        let thinned = self.thin_views(if last { THINNED_PAIRS } else { THINNED_PAIRS_BEFORE });
         self.options = BundleOptions {
             motion: scene.motion,
             focal: self.free_focal && !scene.zooms(),
@@ -161,9 +160,9 @@ impl<'a> Adjusting<'a> {
         }
         if step > 1 {
             self.refit_between(scene, loss_px);
-            if last {
-                self.collect(scene, limit_px, 1);
-            }
+        }
+        if last && (step > 1 || thinned) {
+            self.collect(scene, limit_px, 1);
         }
     }
 
@@ -185,25 +184,32 @@ impl<'a> Adjusting<'a> {
             return 1;
         }
         let mut lengths: Vec<f64> = self.problem.tracks.iter().map(|t| t.len() as f64).collect();
-        let pairs: f64 = 0.5 * lengths.iter().map(|n| n * n).sum::<f64>();
+        let pairs = pairs_of(lengths.iter().copied());
         let wanted = (pairs / most_pairs).sqrt().ceil();
         lengths.sort_by(f64::total_cmp);
         let long = lengths.get(lengths.len() * 3 / 4).copied().unwrap_or(1.0);
         wanted.min(long / LEAST_VIEWS).max(1.0) as usize
     }
 
-    /// Leaves out points, spread evenly, until no more than `most_pairs` pairs of views are left: where every frame must
-    /// take part, and what is left out is taken up again in the next round.
-    fn thin_points(&mut self, most_pairs: f64) {
-        let pairs: f64 = self.bundle.observations.iter().map(|o| 0.5 * (o.len() * o.len()) as f64).sum();
-        let step = (pairs / most_pairs).ceil().max(1.0) as usize;
-        if step == 1 || self.tracks.len() < step * LEAST_POINTS {
-            return;
+    /// Leaves long tracks with every few of their views, another choice for each track, until about `most_pairs` pairs of views
+    /// are left. Tells whether any were left out.
+    fn thin_views(&mut self, most_pairs: f64) -> bool {
+        let pairs = pairs_of(self.bundle.observations.iter().map(|seen| seen.len() as f64));
+        let step = (pairs / most_pairs).sqrt().ceil() as usize;
+        if step <= 1 {
+            return false;
         }
-        self.tracks = std::mem::take(&mut self.tracks).into_iter().step_by(step).collect();
-        self.bundle.points = std::mem::take(&mut self.bundle.points).into_iter().step_by(step).collect();
-        self.bundle.anchors = std::mem::take(&mut self.bundle.anchors).into_iter().step_by(step).collect();
-        self.bundle.observations = std::mem::take(&mut self.bundle.observations).into_iter().step_by(step).collect();
+        let mut on_frame = vec![0usize; self.frames.len()];
+        self.bundle.observations.iter().flatten().for_each(|o| on_frame[o.camera as usize] += 1);
+        for (p, seen) in self.bundle.observations.iter_mut().enumerate() {
+            let step = step.min((seen.len() as f64 / LEAST_VIEWS) as usize).max(1);
+            seen.retain(|o| {
+                let kept = (o.camera as usize + p).is_multiple_of(step) || on_frame[o.camera as usize] <= LEAST_ON_FRAME;
+                on_frame[o.camera as usize] -= usize::from(!kept);
+                kept
+            });
+        }
+        true
     }
 
     /// Places the frames that took no part, from the points.
@@ -281,6 +287,11 @@ impl<'a> Adjusting<'a> {
     }
 }
 
+/// The pairs of views of points that are seen so many times each.
+fn pairs_of(views: impl Iterator<Item = f64>) -> f64 {
+    0.5 * views.map(|n| n * n).sum::<f64>()
+}
+
 #[cfg(test)]
 mod tests {
     use super::super::made_up::{Making, Walk, walk};
@@ -351,17 +362,26 @@ mod tests {
     }
 
     #[test]
-    fn points_are_left_out_evenly_and_never_too_many() {
-        let walk = walk(&Making { points: 1300, ..USUAL });
+    fn long_tracks_are_thinned_evenly_and_no_frame_is_left_bare() {
+        let walk = walk(&Making { frames: 60, points: 400, ..USUAL });
         let mut scene = scene_of(&walk, 1.0);
         let mut adjusting = Adjusting::new(&walk.problem, &scene, &SolveSettings::default());
         adjusting.collect(&mut scene, 3.0, 1);
-        let all = adjusting.tracks.len();
-        adjusting.thin_points(0.3 * 800.0 * all as f64);
-        assert!((all / 4 - 1..=all / 4 + 1).contains(&adjusting.tracks.len()), "{} of {all}", adjusting.tracks.len());
-        assert_eq!(adjusting.tracks.len(), adjusting.bundle.observations.len());
-        let left = adjusting.tracks.len();
-        adjusting.thin_points(1.0);
-        assert_eq!(adjusting.tracks.len(), left, "no fewer than so many are left");
+        let pairs = |adjusting: &Adjusting| pairs_of(adjusting.bundle.observations.iter().map(|seen| seen.len() as f64));
+        let on_frames = |adjusting: &Adjusting| {
+            let mut on = vec![0usize; adjusting.frames.len()];
+            adjusting.bundle.observations.iter().flatten().for_each(|o| on[o.camera as usize] += 1);
+            on
+        };
+        let (all, before) = (pairs(&adjusting), on_frames(&adjusting));
+        assert!(!adjusting.thin_views(all), "there is room for all of them");
+        assert!(adjusting.thin_views(0.25 * all));
+        assert!(pairs(&adjusting) < 0.35 * all, "{} of {all}", pairs(&adjusting));
+        let kept: Vec<f64> = on_frames(&adjusting).iter().zip(&before).map(|(a, b)| *a as f64 / *b as f64).collect();
+        assert!(kept.iter().all(|k| (0.35..0.65).contains(k)), "{kept:?}");
+        // However little is asked for.
+        adjusting.thin_views(1.0);
+        assert!(adjusting.bundle.observations.iter().all(|o| o.len() >= 4));
+        assert!(on_frames(&adjusting).iter().zip(&before).all(|(n, before)| *n >= LEAST_ON_FRAME.min(*before)));
     }
 }

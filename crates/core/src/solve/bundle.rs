@@ -13,7 +13,7 @@
 use super::far::{self, FarPoint};
 use super::rolling::{Speed, speeds};
 use super::zoom_prior::{ZoomTerm, zoom_terms};
-use super::{normal, scatter};
+use super::{scatter, step};
 use crate::geometry::{Lens, Pose};
 use nalgebra::{Matrix3, Vector2, Vector3};
 use rayon::prelude::*;
@@ -272,7 +272,7 @@ impl Bundle {
         'search: while steps < options.max_steps && go_on(cost) {
             loop {
                 steps += 1;
-                let moved = normal::step(self, &now, damping);
+                let moved = step::step(self, &now, damping);
                 if let Some((moved, new_cost)) = moved.filter(|m| m.1 < cost) {
                     let gain = (cost - new_cost) / cost.max(1e-300);
                     *self = moved;
@@ -352,6 +352,7 @@ fn damped_inverse(v: &Matrix3<f64>, damping: f64) -> Option<Matrix3<f64>> {
 
 #[cfg(test)]
 pub(super) mod tests {
+    use super::super::normal;
     use super::*;
     use crate::random::SplitMix64;
 
@@ -565,7 +566,7 @@ pub(super) mod tests {
         let after = |bent: bool| {
             let (mut now, mut cost) = (bundle.clone(), bundle.cost(base.loss_px));
             for damping in [1e-4, 1e-5, 1e-6, 1e-7, 1e-6, 1e-7] {
-                let moved = normal::step(&now, &BundleOptions { bent, ..base }, damping);
+                let moved = step::step(&now, &BundleOptions { bent, ..base }, damping);
                 if let Some((moved, less)) = moved.filter(|m| m.1 < cost) {
                     (now, cost) = (moved, less);
                 }

@@ -1,6 +1,7 @@
 //! Frames with enough motion between them to start a reconstruction from.
 
 use super::Problem;
+use super::adjusting::MIN_FRAME_POINTS;
 
 /// Median motion between neighbouring keyframes, px of a picture 1280 wide.
 const STEP_PX: f64 = 22.0;
@@ -8,7 +9,6 @@ const STEP_PX: f64 = 22.0;
 const MAX_GAP: u32 = 15;
 /// Part of the points of a keyframe that its follower must still see.
 const MIN_SHARED: f64 = 0.5;
-
 /// The same where keyframes are thinned.
 const THINNED_SHARED: f64 = 0.75;
 
@@ -22,13 +22,20 @@ pub fn median_motion(problem: &Problem, a: u32, b: u32) -> (f64, usize) {
     (*lengths.select_nth_unstable_by(middle, f64::total_cmp).1, lengths.len())
 }
 
-/// Keyframes by rising frame; the first and the last frame are always among them.
+/// Keyframes by rising frame; the first and the last frame on which points are seen are always among them.
 pub fn select(problem: &Problem) -> Vec<u32> {
-    let last_frame = (problem.frames as u32).saturating_sub(1);
-    let mut chosen = vec![0];
-    let mut from = 0;
-    let mut from_count = median_motion(problem, 0, 0).1;
-    for frame in 1..=last_frame {
+    let mut seen = vec![0usize; problem.frames];
+    problem.tracks.iter().flatten().for_each(|(f, _)| seen[*f as usize] += 1);
+    // A frame that shows nothing would end the chain.
+    let mut frames: Vec<u32> = (0..problem.frames as u32).filter(|&f| seen[f as usize] >= MIN_FRAME_POINTS).collect();
+    if frames.is_empty() {
+        frames = (0..problem.frames as u32).collect();
+    }
+    let (first_frame, last_frame) = (frames.first().copied().unwrap_or(0), frames.last().copied().unwrap_or(0));
+    let mut chosen = vec![first_frame];
+    let mut from = first_frame;
+    let mut from_count = median_motion(problem, from, from).1;
+    for &frame in frames.iter().skip(1) {
         let (motion, shared) = median_motion(problem, from, frame);
         let far = motion > STEP_PX * problem.scale();
         let thin = (shared as f64) < MIN_SHARED * from_count as f64;
@@ -89,6 +96,15 @@ mod tests {
         let inside = kept.windows(2).filter(|p| p[0] >= 5 && p[1] <= 29);
         assert!(inside.clone().count() >= 6 && inside.clone().all(|p| p[1] - p[0] <= 2), "{kept:?}");
         assert!(thinned(&fast, &[], 5).is_empty());
+    }
+
+    #[test]
+    fn a_frame_that_shows_nothing_is_no_keyframe() {
+        let mut dipped = pan(11.5);
+        dipped.tracks.iter_mut().for_each(|t| t.retain(|(f, _)| !(8..14).contains(f) && *f > 1 && *f < 38));
+        let keys = select(&dipped);
+        assert_eq!((keys.first(), keys.last()), (Some(&2), Some(&37)));
+        assert!(keys.len() > 10 && keys.iter().all(|f| !(8..14).contains(f)), "{keys:?}");
     }
 
     #[test]

@@ -24,6 +24,7 @@ mod basis;
 pub mod bundle;
 mod checks;
 pub mod choice;
+mod eliminate;
 mod far;
 mod firmness;
 mod gather;
@@ -47,6 +48,8 @@ mod scatter;
 pub mod settings;
 pub mod start;
 pub mod state;
+mod step;
+mod turning;
 mod verdict;
 mod zoom_prior;
 

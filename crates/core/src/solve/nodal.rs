@@ -30,15 +30,26 @@ pub struct NodalFit {
     pub points: usize,
 }
 
+/// What is known of the focal length of the first keyframe.
+#[derive(Debug, Clone, Copy)]
+pub enum FocalStart {
+    /// Nothing; several are tried.
+    Nothing,
+    /// About how long it is, px.
+    Near(f64),
+    /// It is given, px, and held.
+    Given(f64),
+}
+
 /// Fits rotations, one focal length (or one a keyframe, with `zooms`) and k1 to the tracks at the keyframes. `None`
 /// when no chain of keyframes shares enough points.
-pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zooms: bool) -> Option<NodalFit> {
+pub fn fit(problem: &Problem, keyframes: &[u32], from: FocalStart, zooms: bool) -> Option<NodalFit> {
     let tracks = super::basis::pick_tracks(problem, keyframes, MAX_TRACKS);
-    let starts: Vec<f64> = match given_focal_px {
-        Some(f) => vec![f],
-        None => STARTS.iter().map(|widths| widths * f64::from(problem.width)).collect(),
+    let starts: Vec<f64> = match from {
+        FocalStart::Near(f) | FocalStart::Given(f) => vec![f],
+        FocalStart::Nothing => STARTS.iter().map(|widths| widths * f64::from(problem.width)).collect(),
     };
-    let hold = given_focal_px.is_some();
+    let hold = matches!(from, FocalStart::Given(_));
     let begun: Vec<Option<Bundle>> =
         starts.par_iter().map(|&focal_px| begin_from(problem, keyframes, &tracks, focal_px, hold, zooms)).collect();
     // A rough fit tells which of the starts are worth a fine one.
@@ -53,6 +64,14 @@ pub fn fit(problem: &Problem, keyframes: &[u32], given_focal_px: Option<f64>, zo
     fits.into_iter().flatten().min_by(|a, b| a.median_px.total_cmp(&b.median_px))
 }
 
+/// Whether frames that follow one another share points enough for a fit to be trusted.
+pub fn is_chained(problem: &Problem, keyframes: &[u32]) -> bool {
+    let shared = |a, b| (0..problem.tracks.len()).filter(|&t| problem.at(t, a).is_some() && problem.at(t, b).is_some()).count();
+    keyframes.windows(2).all(|pair| shared(pair[0], pair[1]) >= CHAINED)
+}
+
+/// Points that make a link of a chain of frames.
+const CHAINED: usize = 60;
 /// Starts that are fitted finely, and the steps of that: with a loose loss and a tight one.
 const FINE_STARTS: usize = 2;
 const FINE_STEPS: [usize; 2] = [15, 25];
@@ -184,14 +203,14 @@ pub fn explains_better(nodal: &NodalFit, free_misses_px: &[f64], free_points: us
         let misfit: f64 = misses.iter().map(|m| (m * m / (sigma_px * sigma_px)).min(limit)).sum();
         misfit + dimension.ln() * dof_point * points as f64 + (dimension * points as f64).ln() * parameters
     };
-    let turning = score(&nodal.misses_px, nodal.points, 2.0, 3.0 * keyframes as f64 + 2.0);
+    let turning = score(&nodal.misses_px, nodal.points, 2.0, 3.0 * nodal.poses.len() as f64 + 2.0);
     let free = score(free_misses_px, free_points, 3.0, 6.0 * keyframes as f64 + 2.0 - 7.0);
     // The two fits may use different points; compare what one observation costs.
     turning / (nodal.misses_px.len().max(1) as f64) < free / (free_misses_px.len().max(1) as f64)
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
     use crate::random::SplitMix64;
     use crate::track::TrackId;
@@ -202,7 +221,7 @@ mod tests {
     }
 
     /// A pan over points all round, seen with noise; `step` is how far the camera goes aside from frame to frame.
-    fn pan(zoom: impl Fn(u32) -> f64, step: f64, noise_px: f64) -> Problem {
+    pub fn pan(zoom: impl Fn(u32) -> f64, step: f64, noise_px: f64) -> Problem {
         let mut random = SplitMix64::new(8);
         let lens = Lens { k1: -0.02, ..Lens::centred(1100.0, 1280, 720) };
         let mut problem = Problem {
@@ -258,17 +277,18 @@ mod tests {
     #[test]
     fn the_focal_length_of_a_pan_is_found_and_held_where_it_is_given() {
         let problem = pan(|_| 0.0, 0.0, 0.1);
-        let found = fit(&problem, &KEYS, None, false).unwrap();
+        let found = fit(&problem, &KEYS, FocalStart::Nothing, false).unwrap();
         assert!((found.lens.focal_px / 1100.0 - 1.0).abs() < 0.01 && found.median_px < 0.2, "{} {}", found.lens.focal_px, found.median_px);
         assert_eq!((found.poses.len(), found.zoom.len()), (9, 0));
-        let held = fit(&problem, &KEYS, Some(1300.0), false).unwrap();
+        let held = fit(&problem, &KEYS, FocalStart::Given(1300.0), false).unwrap();
         assert!(held.lens.focal_px == 1300.0 && held.median_px > 2.0 * found.median_px, "{}", held.median_px);
     }
 
     #[test]
     fn a_pan_that_zooms_needs_its_zoom() {
         let problem = pan(|f| 0.015 * f64::from(f), 0.0, 0.1);
-        let (fixed, zoomed) = (fit(&problem, &KEYS, None, false).unwrap(), fit(&problem, &KEYS, None, true).unwrap());
+        let (fixed, zoomed) =
+            (fit(&problem, &KEYS, FocalStart::Nothing, false).unwrap(), fit(&problem, &KEYS, FocalStart::Nothing, true).unwrap());
         assert!(zoomed.median_px < 0.25 && zoomed.median_px < 0.3 * fixed.median_px, "{} {}", zoomed.median_px, fixed.median_px);
         let range = zoomed.zoom[8] - zoomed.zoom[0];
         assert!((range - 0.36).abs() < 0.02, "{range}");
@@ -276,8 +296,10 @@ mod tests {
 
     #[test]
     fn turning_explains_a_pan_but_no_travel() {
-        let (still, moving) =
-            (fit(&pan(|_| 0.0, 0.0, 0.1), &KEYS, None, false).unwrap(), fit(&pan(|_| 0.0, 0.05, 0.1), &KEYS, None, false).unwrap());
+        let (still, moving) = (
+            fit(&pan(|_| 0.0, 0.0, 0.1), &KEYS, FocalStart::Nothing, false).unwrap(),
+            fit(&pan(|_| 0.0, 0.05, 0.1), &KEYS, FocalStart::Nothing, false).unwrap(),
+        );
         // What a free camera leaves: the noise.
         let mut random = SplitMix64::new(6);
         let free: Vec<f64> = (0..still.misses_px.len()).map(|_| 0.1 * random.normal().hypot(random.normal())).collect();
@@ -289,6 +311,6 @@ mod tests {
     fn keyframes_that_share_no_points_make_no_chain() {
         let mut problem = pan(|_| 0.0, 0.0, 0.1);
         problem.tracks.iter_mut().for_each(|t| t.retain(|(f, _)| *f < 10 || *f > 13));
-        assert!(fit(&problem, &[0, 11, 24], None, false).is_none());
+        assert!(fit(&problem, &[0, 11, 24], FocalStart::Nothing, false).is_none());
     }
 }

@@ -33,7 +33,7 @@ pub(super) struct Pair {
     pub zoom: f64,
     pub pose: Pose,
     pub inliers: Vec<usize>,
-    score: f64,
+    pub score: f64,
 }
 
 /// The pair of keyframes that is best to start from. Where a `flat` scene leaves two motions open, both of them.

@@ -16,6 +16,7 @@ use super::report::{Solution, SolveFailure};
 use super::settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
 use super::start::{StartWith, find_start, place_rest, ranked};
 use super::state::Scene;
+use super::turning::{TURNING_PX, TURNING_WHEN_LOST_PX, ZOOM_RATIO, every_few, fit_turning, surely_turning};
 use super::verdict::verdict;
 use super::{Problem, keyframes, resect};
 use crate::geometry::{Lens, Pose};
@@ -29,19 +30,11 @@ use std::ops::ControlFlow;
 const MIN_LENGTH: usize = 4;
 /// RMS above which a fixed lens is doubted, px of a picture 1280 wide.
 const DOUBTFUL_PX: f64 = 0.6;
-/// Median miss of a camera that only turns, px of a picture 1280 wide, within which there is no parallax
-/// to speak of: where a free camera was found, and where none was.
-const TURNING_PX: f64 = 0.2;
-const TURNING_WHEN_LOST_PX: f64 = 1.5;
-/// The same within which a zoom that travels is not looked for besides, where turning already explains more than a fixed lens that
-/// travels.
+/// Median miss of a camera that only turns, px of a picture 1280 wide, within which a zoom that travels is not looked for
+/// besides, where turning already explains more than a fixed lens that travels.
 const NEARLY_TURNING_PX: f64 = 0.5;
-/// Miss of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no rival.
-const SURELY_TURNING_PX: f64 = 0.6;
 /// Part of the cost at the keyframes that a zoom takes away, from which it is tried before a fixed lens.
 const ZOOM_FIRST_GAIN: f64 = 0.15;
-/// Median miss with a zoom over that without, below which the lens zooms.
-const ZOOM_RATIO: f64 = 0.8;
 /// RMS with a zoom over that without, below which a suspected zoom is believed.
 const SUSPECTED_RATIO: f64 = 0.97;
 /// Tracks that the scene is grown with over the keyframes.
@@ -165,36 +158,7 @@ pub fn solve_on(
     weighed(&input, &adjusted, &scene)
 }
 
-fn every_few(keys: &[u32], most: usize) -> Vec<u32> {
-    if keys.len() <= most {
-        return keys.to_vec();
-    }
-    (0..most).map(|i| keys[i * (keys.len() - 1) / (most - 1)]).collect()
-}
-
 // --- a camera that turns on the spot ---------------------------------------------------------------------------
-
-/// The best turning camera, with a zoom where the settings allow it and it explains clearly more.
-fn fit_turning(problem: &Problem, few: &[u32], settings: &SolveSettings) -> Option<NodalFit> {
-    let fixed = if settings.lens == LensChoice::Zoom { None } else { nodal::fit(problem, few, settings.focal_px, false) };
-    let near = |f: &NodalFit| f.median_px < 0.5 * TURNING_PX * problem.scale();
-    if settings.lens == LensChoice::Fixed || fixed.as_ref().is_some_and(near) {
-        return fixed;
-    }
-    let zoomed = nodal::fit(problem, few, settings.focal_px, true);
-    match (fixed, zoomed) {
-        (Some(f), Some(z)) => Some(if z.median_px < ZOOM_RATIO * f.median_px { z } else { f }),
-        (f, z) => f.or(z),
-    }
-}
-
-fn surely_turning(problem: &Problem, fit: Option<&NodalFit>) -> bool {
-    let Some(fit) = fit else { return false };
-    let mut sorted = fit.misses_px.clone();
-    sorted.sort_by(f64::total_cmp);
-    let most = sorted.get(sorted.len() * 9 / 10).copied().unwrap_or(f64::INFINITY);
-    fit.median_px < TURNING_PX * problem.scale() && most < SURELY_TURNING_PX * problem.scale()
-}
 
 fn solve_turning(input: &Input, few: &[u32], fit: &NodalFit, tell: &mut Tell) -> Result<Solution, SolveFailure> {
     tell("turning every frame", 0.2)?;
@@ -226,21 +190,10 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
     if settings.lens == LensChoice::Zoom {
         return move_with(input, keys, few, true, None, tell);
     }
-    // A principal point that is not known yet looks like a zoom.
-    let may_zoom = settings.lens == LensChoice::Auto && settings.focal_px.is_none() && settings.centre != CentreChoice::Found;
-    let fixed = match begin(input, keys, false, None, tell) {
-        // Where the keyframes already ask for a zoom, that is the first guess; the fixed lens is gone through with only
-        // where it fails.
-        Ok(scene) if may_zoom && zoom_gain(problem, &scene, keys) > ZOOM_FIRST_GAIN => {
-            match move_with(input, keys, few, true, Some(scene.lens.focal_px), tell) {
-                Ok(zoomed) if is_convincing(&zoomed.solution, problem) => {
-                    return Ok(zoomed);
-                }
-                Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
-                _ => carry_through(input, few, scene, tell),
-            }
-        }
-        begun => begun.and_then(|scene| carry_through(input, few, scene, tell)),
+    let fixed = match solve_likeliest(input, keys, few, tell) {
+        Ok(Likeliest::Zoom(zoomed)) => return Ok(zoomed),
+        Ok(Likeliest::Fixed(fixed)) => Ok(fixed),
+        Err(why) => Err(why),
     };
     let doubtful = match &fixed {
         Ok(found) => {
@@ -278,9 +231,46 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
     }
 }
 
+/// A camera that travels with the lens that is gone through with first.
+enum Likeliest {
+    /// A zoom that explains the clip so well that no fixed lens need be tried.
+    Zoom(Moving),
+    Fixed(Moving),
+}
+
+/// A fixed lens, unless its beginning already asks for a zoom and that is convincing.
+fn solve_likeliest(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Result<Likeliest, SolveFailure> {
+    let Input { problem, settings, .. } = *input;
+    // A principal point that is not known yet looks like a zoom.
+    let may_zoom = settings.lens == LensChoice::Auto && settings.focal_px.is_none() && settings.centre != CentreChoice::Found;
+    let asks = |scene: &Scene| may_zoom && zoom_gain(problem, scene, keys) > ZOOM_FIRST_GAIN;
+    let try_zoom = |scene: &Scene, tell: &mut Tell| match move_with(input, keys, few, true, Some(scene.lens.focal_px), tell) {
+        Ok(zoomed) => Ok(Some(zoomed).filter(|z| is_convincing(&z.solution, problem))),
+        Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
+        Err(_) => Ok(None),
+    };
+    let begun = begin(input, keys, false, None, tell)?;
+    let early = begun.first().map(|(_, scene)| scene).filter(|scene| asks(scene));
+    if let Some(scene) = early
+        && let Some(zoomed) = try_zoom(scene, tell)?
+    {
+        return Ok(Likeliest::Zoom(zoomed));
+    }
+    let tried = early.is_some();
+    let scene = grow(input, keys, begun, tell)?;
+    if !tried
+        && asks(&scene)
+        && let Some(zoomed) = try_zoom(&scene, tell)?
+    {
+        return Ok(Likeliest::Zoom(zoomed));
+    }
+    carry_through(input, few, scene, tell).map(Likeliest::Fixed)
+}
+
 /// `hint_px` is a focal length near which it lies.
 fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, hint_px: Option<f64>, tell: &mut Tell) -> Result<Moving, SolveFailure> {
-    let scene = begin(input, keys, zooms, hint_px, tell)?;
+    let begun = begin(input, keys, zooms, hint_px, tell)?;
+    let scene = grow(input, keys, begun, tell)?;
     carry_through(input, few, scene, tell)
 }
 
@@ -290,11 +280,10 @@ fn is_convincing(zoomed: &Solution, problem: &Problem) -> bool {
     zoomed.rms_px < DOUBTFUL_PX * problem.scale() && zoomed.frames.len() == problem.frames && zoomed.readout == 0.0
 }
 
-/// A camera for the keyframes.
-fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &mut Tell) -> Result<Scene, SolveFailure> {
+/// Cameras for some of the keyframes, the likeliest first.
+fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &mut Tell) -> Result<Vec<(Basis, Scene)>, SolveFailure> {
     let Input { problem, settings, .. } = *input;
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
-    let free_focal = settings.focal_px.is_none();
     let with = StartWith {
         focal_px: settings.focal_px,
         hint_px: hint_px.or(settings.focal_hint_px),
@@ -306,8 +295,14 @@ fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &
         Err(_) if settings.motion == MotionChoice::Auto => find_start(problem, keys, StartWith { flat: true, ..with }),
         started => started,
     };
-    let mut begun = started.map_err(|why| SolveFailure::NoStart { why })?;
+    started.map_err(|why| SolveFailure::NoStart { why })
+}
+
+/// A camera for all keyframes, from those that it may begin with.
+fn grow(input: &Input, keys: &[u32], mut begun: Vec<(Basis, Scene)>, tell: &mut Tell) -> Result<Scene, SolveFailure> {
+    let problem = input.problem;
     tell("growing over the keyframes", 0.3)?;
+    let free_focal = input.settings.focal_px.is_none();
     let keys = keyframes::thinned(problem, keys, GROWN_KEYS);
     let keys = keys.as_slice();
     let all = pick_tracks(problem, keys, GROWN_TRACKS);

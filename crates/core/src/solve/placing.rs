@@ -24,18 +24,24 @@ pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: 
     scene.guess_zoom(frame);
     let middle = scene.lens_at(frame);
     let tries: &[f64] = if scene.zooms() { &FRAME_ZOOMS } else { &[0.0] };
-    let best = tries
-        .iter()
-        .filter_map(|zoom| {
-            let lens = Lens { focal_px: middle.focal_px * zoom.exp(), ..middle };
-            let (pose, within) = resect::from_scratch(&sights, &lens, limit_px, u64::from(frame) + 1)?;
-            if !scene.zooms() {
-                return Some((within, pose, lens));
-            }
+    let mut best: Option<(usize, Pose, Lens)> = None;
+    for zoom in tries {
+        let lens = Lens { focal_px: middle.focal_px * zoom.exp(), ..middle };
+        let Some((pose, within)) = resect::from_scratch(&sights, &lens, limit_px, u64::from(frame) + 1) else { continue };
+        let found = if scene.zooms() {
             let (pose, lens) = resect::refine_loose(pose, &sights, &lens, 0.5 * limit_px, resect::Loose { shift: true, focal: true });
-            Some((resect::count_within(&pose, &sights, &lens, limit_px), pose, lens))
-        })
-        .max_by_key(|t| t.0);
+            (resect::count_within(&pose, &sights, &lens, limit_px), pose, lens)
+        } else {
+            (within, pose, lens)
+        };
+        if best.is_none_or(|(most, ..)| found.0 > most) {
+            best = Some(found);
+        }
+        // With nearly all of them on one camera, other zooms lead to the same.
+        if found.0 * 20 > sights.len() * 19 {
+            break;
+        }
+    }
     match best {
         Some((within, pose, lens)) if within >= 8 && within * 10 >= sights.len() * 3 => {
             scene.pose_frame(frame, pose, &lens);

@@ -3,6 +3,8 @@
 //! Systems", 1981, chapter 4). The cameras of a clip in the order of time, each sharing points with
 //! its neighbours in time only, fill just a band of it, so that a long clip costs linearly.
 
+use crate::wide::{LaneLoop, Simd, cast, wide};
+
 /// Lower triangle by rows, each from `first[i]` to `i`.
 #[derive(Debug, Clone)]
 pub(super) struct Profile {
@@ -48,25 +50,7 @@ impl Profile {
 
     /// Replaces the matrix by its Cholesky factor. `false` when it is not positive definite.
     pub fn factor(&mut self) -> bool {
-        for i in 0..self.len() {
-            let fi = self.first[i];
-            let (above, rest) = self.values.split_at_mut(self.start[i]);
-            let row = &mut rest[..i + 1 - fi];
-            for j in fi..i {
-                let fj = self.first[j];
-                let from = fi.max(fj);
-                let other = &above[self.start[j]..self.start[j] + j + 1 - fj];
-                let sum = dot(&row[from - fi..j - fi], &other[from - fj..j - fj]);
-                row[j - fi] = (row[j - fi] - sum) / other[j - fj];
-            }
-            let square = dot(&row[..i - fi], &row[..i - fi]);
-            let pivot = row[i - fi] - square;
-            if !(pivot > 0.0 && pivot.is_finite()) {
-                return false;
-            }
-            row[i - fi] = pivot.sqrt();
-        }
-        true
+        wide(Factor(self))
     }
 
     /// Solves with the factor in place; `right` becomes the solution.
@@ -74,7 +58,7 @@ impl Profile {
         for i in 0..self.len() {
             let row = self.row(i);
             let fi = self.first[i];
-            let sum = dot(&row[..i - fi], &right[fi..i]);
+            let sum = wide(Dot(&row[..i - fi], &right[fi..i]));
             right[i] = (right[i] - sum) / row[i - fi];
         }
         self.solve_transposed(right);
@@ -95,16 +79,132 @@ impl Profile {
     }
 }
 
-fn dot(a: &[f64], b: &[f64]) -> f64 {
-    let mut lanes = [0.0f64; 8];
-    let (ca, cb) = (a.chunks_exact(8), b.chunks_exact(8));
-    let tail: f64 = ca.remainder().iter().zip(cb.remainder()).map(|(p, q)| p * q).sum();
-    for (p, q) in ca.zip(cb) {
-        for k in 0..8 {
-            lanes[k] += p[k] * q[k];
+/// Rows that are reduced together, so that each row above them is read once for all of them.
+const TOGETHER: usize = 4;
+
+struct Factor<'a>(&'a mut Profile);
+
+impl LaneLoop for Factor<'_> {
+    type Output = bool;
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) -> bool {
+        let Profile { first, start, values } = self.0;
+        let mut from = 0;
+        while from < first.len() {
+            let count = first[from..].iter().take(TOGETHER).take_while(|f| **f == first[from]).count();
+            let (above, rows) = values.split_at_mut(start[from]);
+            let above = Above { first, start, values: above, from };
+            let done = match count {
+                1 => reduce::<S, 1>(simd, above, rows),
+                2 => reduce::<S, 2>(simd, above, rows),
+                3 => reduce::<S, 3>(simd, above, rows),
+                _ => reduce::<S, TOGETHER>(simd, above, rows),
+            };
+            if !done {
+                return false;
+            }
+            from += count;
+        }
+        true
+    }
+}
+
+/// The rows that are factored already, above row `from`.
+struct Above<'a> {
+    first: &'a [usize],
+    start: &'a [usize],
+    values: &'a [f64],
+    from: usize,
+}
+
+/// Factors the next `N` rows, which begin at the same column. `false` when the matrix is not positive definite.
+#[inline(always)]
+fn reduce<S: Simd, const N: usize>(simd: S, above: Above, values: &mut [f64]) -> bool {
+    let Above { first, start, values: done, from } = above;
+    let lead = first[from];
+    let mut rest = values;
+    let mut rows: [&mut [f64]; N] = std::array::from_fn(|k| {
+        let (row, after) = std::mem::take(&mut rest).split_at_mut(from + k + 1 - lead);
+        rest = after;
+        row
+    });
+    for j in lead..from {
+        let fj = first[j];
+        let begin = lead.max(fj);
+        let other = &done[start[j]..start[j] + j + 1 - fj];
+        let sums = dots(simd, rows.each_ref().map(|row| &row[begin - lead..j - lead]), &other[begin - fj..j - fj]);
+        for (row, sum) in rows.iter_mut().zip(sums) {
+            row[j - lead] = (row[j - lead] - sum) / other[j - fj];
         }
     }
-    lanes.iter().sum::<f64>() + tail
+    for i in 0..N {
+        let (before, own) = rows.split_at_mut(i);
+        let row = &mut own[0];
+        for (k, other) in before.iter().enumerate() {
+            let at = from + k - lead;
+            row[at] = (row[at] - dot(simd, &row[..at], &other[..at])) / other[at];
+        }
+        let at = from + i - lead;
+        let pivot = row[at] - dot(simd, &row[..at], &row[..at]);
+        if !(pivot > 0.0 && pivot.is_finite()) {
+            return false;
+        }
+        row[at] = pivot.sqrt();
+    }
+    true
+}
+
+/// The scalar products of several rows with one, each summed over eight lanes.
+#[inline(always)]
+fn dots<S: Simd, const N: usize>(simd: S, rows: [&[f64]; N], other: &[f64]) -> [f64; N] {
+    let (b, b_tail) = S::as_simd_f64s(other);
+    let (b, b_last) = b.as_chunks::<2>();
+    let rows = rows.map(|row| {
+        let (a, tail) = S::as_simd_f64s(&row[..other.len()]);
+        let (a, last) = a.as_chunks::<2>();
+        (&a[..b.len()], last, tail)
+    });
+    let zero = simd.splat_f64s(0.0);
+    let mut lanes = [[zero; 2]; N];
+    for (i, b) in b.iter().enumerate() {
+        for (lanes, (a, ..)) in lanes.iter_mut().zip(&rows) {
+            for k in 0..2 {
+                lanes[k] = simd.add_f64s(lanes[k], simd.mul_f64s(a[i][k], b[k]));
+            }
+        }
+    }
+    let mut sums = [0.0; N];
+    for n in 0..N {
+        let (_, last, tail) = rows[n];
+        let mut half = lanes[n][0];
+        for (a, b) in last.iter().zip(b_last) {
+            half = simd.add_f64s(half, simd.mul_f64s(*a, *b));
+        }
+        let [p, q, r, s]: [f64; 4] = cast(simd.add_f64s(half, lanes[n][1]));
+        sums[n] = (p + q) + (r + s);
+        for (a, b) in tail.iter().zip(b_tail) {
+            sums[n] += a * b;
+        }
+    }
+    sums
+}
+
+/// The scalar product of two rows.
+struct Dot<'a>(&'a [f64], &'a [f64]);
+
+impl LaneLoop for Dot<'_> {
+    type Output = f64;
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) -> f64 {
+        dot(simd, self.0, self.1)
+    }
+}
+
+#[inline(always)]
+fn dot<S: Simd>(simd: S, a: &[f64], b: &[f64]) -> f64 {
+    dots(simd, [a], b)[0]
 }
 
 #[cfg(test)]
@@ -135,6 +235,22 @@ mod tests {
         for (a, b) in x.iter().zip(expected.iter()) {
             assert!((a - b).abs() < 1e-10);
         }
+    }
+
+    #[test]
+    fn wide_registers_factor_to_the_bits_of_narrow_ones() {
+        let mut random = crate::random::SplitMix64::new(9);
+        let n = 61;
+        let first: Vec<usize> = (0..n).map(|i: usize| if i >= n - 6 { 0 } else { (i / 6 * 6).saturating_sub(18) }).collect();
+        let mut matrix = Profile::zeros(first.clone());
+        for i in 0..n {
+            for j in first[i]..=i {
+                matrix.span_mut(i, j, 1)[0] = random.below(1000) as f64 / 1000.0 + if i == j { 40.0 } else { 0.0 };
+            }
+        }
+        let mut narrow = matrix.clone();
+        assert!(matrix.factor() && Simd::vectorize(pulp::Scalar256b, Factor(&mut narrow)));
+        assert_eq!(matrix.values, narrow.values);
     }
 
     #[test]

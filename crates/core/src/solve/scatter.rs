@@ -70,7 +70,7 @@ impl<const C: usize> Scatter<C> {
         let options = BundleOptions { curved: true, ..*options };
         // Points that are hardly known at all can leave the equations a hair short of definite.
         let matrix = DAMPINGS.iter().find_map(|&damping| {
-            let mut matrix = normal::<C>(bundle, &options, damping).matrix;
+            let mut matrix = normal::<C>(bundle, &options, damping).0.matrix;
             matrix.factor().then_some(matrix)
         })?;
         let speeds = bundle.speeds(options.readout);

@@ -16,11 +16,12 @@ pub const FOCAL_STARTS: [f64; 6] = [0.5, 0.7, 0.95, 1.3, 1.9, 3.0];
 /// How many of them are tried for a zoom of which the focal length is known roughly.
 const ZOOM_STARTS: usize = 3;
 /// Starts of which it is found out how well they settle.
-const SETTLED_STARTS: usize = 3;
-const SETTLED_ZOOMS: usize = 2;
+const SETTLED_STARTS: usize = 2;
+/// The same of those grown with the tracks that last longest, where much moves on its own.
+const SETTLED_LASTING: usize = 3;
 /// Miss, px of a picture 1280 wide, from which a start explains nothing.
 const EXPLAINED_PX: f64 = 1.5;
-/// Part of all that is left unexplained from which every start is settled.
+/// Part of all that is left unexplained from which every start that went on is settled.
 const CROWDED: f64 = 0.3;
 /// Starts that are grown over all keyframes then, how much more than the best each may leave unexplained, and the logarithm
 /// of the focal lengths within which two are the same.
@@ -32,8 +33,16 @@ const TIGHT: f64 = 3.0;
 const LEAST_TIGHT_PX: f64 = 0.25;
 /// Tracks that a start is grown with.
 const START_TRACKS: usize = 400;
-/// Keyframes that the start is grown over.
+/// Keyframes that the start is grown over, and the first of them, over which all that is tried is grown before the most
+/// promising go on.
 const WINDOW: usize = 14;
+const FIRST_KEYS: usize = 7;
+/// So many of them; each start of a zoom costs several times that of a fixed lens, and of a plane there are two for each.
+const GROWN_STARTS: usize = 3;
+const GROWN_ZOOMS: usize = 2;
+const GROWN_PLANES: usize = 6;
+/// Logarithm of the focal lengths within which two that begin alike end alike.
+const TWINS: f64 = 2e-3;
 
 /// What a start is looked for with.
 #[derive(Debug, Clone, Copy)]
@@ -59,7 +68,6 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
     let mut usual = FOCAL_STARTS.map(|w| w * f64::from(problem.width.max(problem.height)));
     let mut tried = usual.len();
     if let Some(hint_px) = hint_px.filter(|_| zooms) {
-        // Each start of a zoom costs several times that of a fixed lens.
         usual.sort_by(|a, b| (a / hint_px).ln().abs().total_cmp(&(b / hint_px).ln().abs()));
         tried = ZOOM_STARTS;
     }
@@ -67,22 +75,30 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
         Some(f) => vec![f],
         None => hint_px.into_iter().filter(|_| !zooms).chain(usual.into_iter().take(tried)).collect(),
     };
-    let grow = |basis: Basis| -> Vec<Start> {
+    let begin = |basis: Basis| -> Vec<Start> {
         let tracks: Arc<[usize]> = basis.tracks(problem, keyframes).into();
-        let of = |&focal_px: &f64| grow_start(problem, keyframes, &tracks, focal_px, with, basis);
-        let grown: Vec<Option<Start>> = starts.par_iter().map(of).collect();
-        let mut grown: Vec<Start> = grown.into_iter().flatten().collect();
-        // Settling is what takes long; what explains little before it does not win by it, unless much of what there is to
-        // explain moves on its own.
-        grown.sort_by(|a, b| a.unexplained.total_cmp(&b.unexplained));
-        grown
+        let of = |&focal_px: &f64| begin_start(problem, keyframes, &tracks, focal_px, with, basis);
+        let begun: Vec<Vec<Start>> = starts.par_iter().map(of).collect();
+        best_first(begun.into_iter().flatten().collect())
     };
-    let mut grown = grow(Basis::All(START_TRACKS));
+    let mut grown = begin(Basis::All(START_TRACKS));
+    grown.truncate(match (zooms, with.flat) {
+        (true, _) => GROWN_ZOOMS,
+        (false, true) => GROWN_PLANES,
+        (false, false) => GROWN_STARTS,
+    });
+    let go_on = |mut starts: Vec<Start>| {
+        starts.par_iter_mut().for_each(|start| start.grow(problem, given_focal_px.is_none()));
+        best_first(starts)
+    };
+    grown = go_on(grown);
+    // Settling is what takes long; what explains little before it does not win by it, unless much of what there is to
+    // explain moves on its own.
     let crowded = grown.first().is_none_or(|best| best.unexplained > CROWDED * (EXPLAINED_PX * problem.scale()).powi(2));
     if zooms || !crowded {
-        grown.truncate(if zooms { SETTLED_ZOOMS } else { SETTLED_STARTS });
+        grown.truncate(SETTLED_STARTS);
     } else {
-        grown.extend(grow(Basis::Lasting).into_iter().take(SETTLED_STARTS));
+        grown.extend(go_on(begin(Basis::Lasting)).into_iter().take(SETTLED_LASTING));
     }
     let all = pick_tracks(problem, keyframes, START_TRACKS);
     grown.par_iter_mut().for_each(|Start { scene, window, basis, tracks, .. }| {
@@ -127,7 +143,7 @@ pub fn ranked<F: AsRef<[u32]>>(problem: &Problem, tracks: &[usize], scenes: Vec<
 /// A scene that grew from one focal length, not settled yet.
 struct Start {
     scene: Scene,
-    /// The keyframes that it was grown over.
+    /// The keyframes that it is grown over in the end.
     window: Vec<u32>,
     /// Mean loss of what it leaves unexplained.
     unexplained: f64,
@@ -136,16 +152,50 @@ struct Start {
     tracks: Arc<[usize]>,
 }
 
-fn grow_start(problem: &Problem, keyframes: &[u32], tracks: &Arc<[usize]>, focal_px: f64, with: StartWith, basis: Basis) -> Option<Start> {
+impl Start {
+    /// Goes on over all of its keyframes.
+    fn grow(&mut self, problem: &Problem, free_focal: bool) {
+        add_keyframes(problem, &mut self.scene, &self.tracks, &self.window, free_focal, true);
+        self.unexplained = unexplained(problem, &self.window, &self.tracks, &self.scene, EXPLAINED_PX * problem.scale());
+    }
+}
+
+/// What one focal length leads to over the first keyframes; for a plane there may be two.
+fn begin_start(problem: &Problem, keyframes: &[u32], tracks: &Arc<[usize]>, focal_px: f64, with: StartWith, basis: Basis) -> Vec<Start> {
     let lens = problem.lens(focal_px);
     let pairs = best_pairs(problem, keyframes, tracks, &lens, with.zooms, with.flat);
-    let grown = pairs.iter().filter_map(|pair| {
+    let begun = pairs.iter().filter_map(|pair| {
         let window = window_around(keyframes, pair.a, pair.b);
-        let scene = grow_from_pair(problem, &window, tracks, &lens, pair, with.focal_px.is_none(), with.zooms)?;
-        let unexplained = unexplained(problem, &window, tracks, &scene, EXPLAINED_PX * problem.scale());
+        let near = nearest(&window, pair);
+        let scene = grow_from_pair(problem, &near, tracks, &lens, pair, with.focal_px.is_none(), with.zooms)?;
+        let unexplained = unexplained(problem, &near, tracks, &scene, EXPLAINED_PX * problem.scale());
         Some(Start { scene, window, unexplained, basis, tracks: Arc::clone(tracks) })
     });
-    grown.min_by(|a, b| a.unexplained.total_cmp(&b.unexplained))
+    begun.collect()
+}
+
+/// The keyframes of a window that lie nearest to either frame of a pair, both of them included.
+fn nearest(window: &[u32], pair: &Pair) -> Vec<u32> {
+    let mut near = window.to_vec();
+    near.sort_by_key(|&f| f.abs_diff(pair.a).min(f.abs_diff(pair.b)));
+    near.truncate(FIRST_KEYS);
+    near.sort_unstable();
+    near
+}
+
+/// Starts from what explains the most to what explains the least, of which no two have all but the same focal length over
+/// the same window: they would end alike.
+fn best_first(mut starts: Vec<Start>) -> Vec<Start> {
+    starts.sort_by(|a, b| a.unexplained.total_cmp(&b.unexplained));
+    let mut kept: Vec<Start> = Vec::with_capacity(starts.len());
+    for start in starts {
+        let focal_px = |s: &Start| s.scene.lens_at(s.window[s.window.len() / 2]).focal_px;
+        let alike = |other: &Start| other.window == start.window && (focal_px(other) / focal_px(&start)).ln().abs() < TWINS;
+        if !kept.iter().any(alike) {
+            kept.push(start);
+        }
+    }
+    kept
 }
 
 fn window_around(keyframes: &[u32], a: u32, b: u32) -> Vec<u32> {
@@ -253,6 +303,28 @@ mod tests {
         assert_eq!(grown.points.iter().flatten().count(), 0, "it was grown with all of them");
         place_rest(&walk.problem, &mut scene, Basis::Lasting, &walk.all());
         assert!(scene.points.iter().flatten().count() > 110 && (0..160).step_by(4).all(|t| scene.points[t].is_none()));
+    }
+
+    #[test]
+    fn of_starts_that_are_all_but_the_same_the_better_one_goes_on() {
+        let walk = walk(&Making::default());
+        let start = |focal_px: f64, first: u32, unexplained: f64| {
+            let mut scene = walk.scene(&KEYS);
+            scene.lens.focal_px = focal_px;
+            Start { scene, window: vec![first, 20, 39], unexplained, basis: Basis::All(400), tracks: Arc::from([]) }
+        };
+        let starts = vec![start(1000.0, 0, 0.3), start(1000.5, 0, 0.2), start(1000.2, 5, 0.4), start(1100.0, 0, 0.1)];
+        let kept: Vec<(f64, u32)> = best_first(starts).iter().map(|s| (s.scene.lens.focal_px, s.window[0])).collect();
+        assert_eq!(kept, [(1100.0, 0), (1000.5, 0), (1000.2, 5)]);
+    }
+
+    #[test]
+    fn what_is_tried_begins_with_the_keyframes_round_its_pair() {
+        let keys: Vec<u32> = (0..14).map(|k| 3 * k).collect();
+        let pair = |a, b| Pair { a, b, zoom: 0.0, pose: Pose::identity(), inliers: Vec::new(), score: 0.0 };
+        assert_eq!(nearest(&keys, &pair(9, 12)), [0, 3, 6, 9, 12, 15, 18]);
+        assert_eq!(nearest(&keys, &pair(3, 36)), [0, 3, 6, 9, 33, 36, 39]);
+        assert_eq!(nearest(&keys[..4], &pair(0, 9)), keys[..4]);
     }
 
     #[test]

@@ -76,3 +76,24 @@ fn going_on_from_a_camera_that_is_bent_to_the_crowd_brings_it_home() {
     assert!(focal < 0.005 && lock < 0.05, "focal length off by {focal}, {lock} px");
     assert!(on.points.len() * 10 > right.points.len() * 9, "{} of {} points", on.points.len(), right.points.len());
 }
+
+/// How often the camera is right, and called good where it is not, over thirty films.
+#[test]
+#[ignore = "takes minutes; its figures are in docs/numerics.md"]
+fn thirty_films_past_people() {
+    let (mut right, mut declined, mut wrong, mut shares) = (0, 0, Vec::new(), Vec::new());
+    for people in [18, 26, 34, 45, 60] {
+        for seed in 1..=6 {
+            let film = past_people(people, seed);
+            shares.push(share(&film));
+            match solve(&film.tracks) {
+                Ok(solution) if focal_error(&film, &solution) < 0.01 && lock_px(&film, &solution) < 0.1 => right += 1,
+                Ok(solution) => wrong.push((people, seed, focal_error(&film, &solution), solution.verdict.grade)),
+                Err(_) => declined += 1,
+            }
+        }
+    }
+    shares.sort_by(f64::total_cmp);
+    println!("{right} right, {declined} declined, wrong {wrong:?}; people are {:.2} to {:.2} of the views", shares[0], shares[29]);
+    assert!(right + declined >= 27 && wrong.iter().all(|w| w.3 != Grade::Good), "{wrong:?}");
+}

@@ -64,6 +64,25 @@ fn a_pan_on_the_spot_gets_directions() {
 }
 
 #[test]
+fn a_dip_to_black_changes_neither_the_kind_of_move_nor_the_camera() {
+    let dip = 26..35;
+    for (poses, motion) in [(turning(60), Motion::Nodal), (travelling(60, 7.0, 4), Motion::Free)] {
+        let mut film = shoot(poses, &Shooting::plain(lens(1000.0, -0.02), 0.12, 0.1, 4));
+        for track in &mut film.tracks.tracks {
+            for (frame, position) in (track.first_frame..).zip(&mut track.positions) {
+                if dip.contains(&frame) {
+                    *position = [f32::NAN; 2];
+                }
+            }
+        }
+        let solution = solve(&film.tracks).unwrap();
+        assert_eq!((solution.motion, solution.frames.len()), (motion, 51));
+        assert!(solution.turning_px.is_some(), "how far a turning camera misses is told");
+        assert!(lock_px(&film, &solution) < 0.15, "{} px", lock_px(&film, &solution));
+    }
+}
+
+#[test]
 fn a_pan_with_a_zoom_gets_a_focal_length_for_every_frame() {
     let how = Shooting { zoom: |f| 0.45 / (1.0 + (-(f - 40.0) / 9.0).exp()), ..Shooting::plain(lens(950.0, -0.03), 0.12, 0.15, 7) };
     let film = shoot(turning(80), &how);
