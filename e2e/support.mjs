@@ -11,7 +11,7 @@ const FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-ru
 /** A fresh data folder, removed by the caller. */
 export function freshFolder() {
   const path = mkdtempSync(join(tmpdir(), "fennik-e2e-"));
-  return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
+  return { path, remove: () => rmSync(path, { recursive: true, force: true, maxRetries: 10, retryDelay: 200 }) };
 }
 
 /** Starts `fennik demo` on a free port and waits for its address. */

@@ -33,18 +33,16 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(stop_job);
 }
 
-/// The route, drawn anew, with word to the scripts that the shot changed.
+/// The route, drawn anew after a change.
 async fn changed(
     desk: web::Data<Desk>,
     change: impl FnOnce(&Desk) -> Result<ShotState, EngineError> + Send + 'static,
-) -> Result<HttpResponse, PageError> {
-    let (revision, html) = block(move || {
+) -> Result<web::Html, PageError> {
+    block(move || {
         let state = change(&desk)?;
-        Ok((state.head.id.0, workbench::route_html(&desk, state.shot.id)?))
+        changed_route(&desk, state.shot.id)
     })
-    .await?;
-    let news = format!("{{\"shot-changed\": {{\"revision\": {revision}}}}}");
-    Ok(HttpResponse::Ok().insert_header(("HX-Trigger", news)).content_type("text/html; charset=utf-8").body(html))
+    .await
 }
 
 pub async fn apply(
@@ -52,7 +50,7 @@ pub async fn apply(
     id: ShotId,
     revision: i64,
     make: impl FnOnce(&Desk) -> Result<Edit, EngineError> + Send + 'static,
-) -> Result<HttpResponse, PageError> {
+) -> Result<web::Html, PageError> {
     changed(desk, move |desk| Ok(desk.store.edit(id, Some(RevisionId(revision)), &make(desk)?)?)).await
 }
 
@@ -419,7 +417,7 @@ async fn name_solve(
     .await
 }
 
-/// The route as it is now, for what began a job.
+/// The route as it is now.
 pub fn changed_route(desk: &Desk, id: ShotId) -> Result<web::Html, EngineError> {
     Ok(web::Html::new(workbench::route_html(desk, id)?))
 }

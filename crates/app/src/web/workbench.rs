@@ -85,6 +85,8 @@ struct JobLine {
 struct Route {
     id: i64,
     revision: i64,
+    /// The station that is open at first; the page keeps the one that somebody opened.
+    open: &'static str,
     undo: Option<String>,
     redo: Option<String>,
     clip_name: String,
@@ -194,6 +196,12 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     Ok(Route {
         id: shot.state.shot.id.0,
         revision: shot.state.head.id.0,
+        open: match document {
+            d if !d.inserts.is_empty() => "inserts",
+            d if d.solve.is_some() => "datum",
+            d if d.tracks.is_some() => "solve",
+            _ => "track",
+        },
         undo: shot.state.undo.clone(),
         redo: shot.state.redo.clone(),
         clip_name: shot.clip_row.name.clone(),

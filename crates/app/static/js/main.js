@@ -5,7 +5,7 @@ import { Desk } from "./desk.js";
 import { Frames } from "./frames.js";
 import { Look } from "./look.js";
 import { Model } from "./model.js";
-import { note } from "./notes.js";
+import { Route, told } from "./route.js";
 import { Stage } from "./stage.js";
 import { Timeline } from "./timeline.js";
 
@@ -81,66 +81,17 @@ model.addEventListener("selection", showSelection);
 model.addEventListener("rival", showRival);
 model.addEventListener("touched", paint);
 model.addEventListener("placing", showPlacing);
-model.addEventListener("route", (event) => putRoute(/** @type {CustomEvent} */ (event).detail));
-model.addEventListener("stale", () => reload());
 
 // --- the route ---------------------------------------------------------------
 
-function openStation() {
-  return /** @type {HTMLElement|null} */ (document.querySelector(".station[open]"))?.dataset.station ?? null;
-}
-
-/** @param {string} html */
-function putRoute(html) {
-  const keep = openStation(), typed = halfTyped();
-  byId("route").innerHTML = html;
-  globalThis.htmx.process(byId("route"));
-  restore(keep);
-  goOnTyping(typed);
-}
-
-/** @param {string|null} name */
-function restore(name) {
-  const station = name && document.querySelector(`.station[data-station="${name}"]`);
-  if (station) station.setAttribute("open", "");
-  showSelection();
-}
-
-/** The field in which somebody is in the middle of typing: the route may be drawn anew for other reasons meanwhile. */
-function halfTyped() {
-  const field = /** @type {HTMLInputElement|null} */ (document.activeElement), form = field?.closest?.("#route form[hx-post]");
-  if (!field || !form || field.tagName !== "INPUT" || field.value === field.defaultValue) return null;
-  return { post: form.getAttribute("hx-post"), name: field.name, value: field.value };
-}
-
-/** @param {ReturnType<typeof halfTyped>} typed */
-function goOnTyping(typed) {
-  const field = typed && /** @type {HTMLInputElement|null} */ (document.querySelector(`#route form[hx-post="${typed.post}"] input[name="${typed.name}"]`));
-  if (field && field.value !== typed.value) {
-    field.focus();
-    field.value = typed.value;
-    look.ask();
-  }
-}
-
-let before = /** @type {string|null} */ (null), typed = /** @type {ReturnType<typeof halfTyped>} */ (null);
-document.body.addEventListener("htmx:beforeSwap", () => { before = openStation(); typed = halfTyped(); });
-document.body.addEventListener("htmx:afterSwap", () => { restore(before); goOnTyping(typed); typed = null; });
-document.body.addEventListener("htmx:responseError", (event) => {
-  const { xhr } = /** @type {CustomEvent} */ (event).detail;
-  note(xhr.responseText || "The server refused.");
-  reload();
-});
-document.body.addEventListener("htmx:sendError", () => note("Fennik does not answer. Is it still running? What was saved is kept."));
-document.body.addEventListener("shot-changed", () => model.load().catch(tell));
-
-async function reload() {
-  putRoute(await (await model.get("route")).text());
-  await model.load();
-}
-
-const tell = (/** @type {unknown} */ error) => note(error instanceof Error ? error.message : String(error));
+const route = new Route(byId("route"), model, { drawn: showSelection, typing: () => look.ask() });
 const value = (/** @type {string} */ id) => Number(byId(id)?.value) || 0;
+/** What a field of a step says, which is then back at none. @param {string} id */
+function taken(id) {
+  const step = value(id), field = byId(id);
+  if (field) field.value = field.defaultValue;
+  return step;
+}
 
 /** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
 const acts = {
@@ -156,7 +107,7 @@ const acts = {
   floor: () => model.change("datum", { action: "floor", points: [...model.selected] }),
   origin: () => model.change("datum", { action: "origin", point: [...model.selected][0] }),
   scale: () => model.change("datum", { action: "scale", points: [...model.selected], distance_m: value("distance") }),
-  nudge: () => model.change("datum", { action: "nudge", turn_deg: ["x", "y", "z"].map((k) => value(`turn-${k}`)), shift_m: ["x", "y", "z"].map((k) => value(`shift-${k}`)) }),
+  nudge: () => model.change("datum", { action: "nudge", turn_deg: ["x", "y", "z"].map((k) => taken(`turn-${k}`)), shift_m: ["x", "y", "z"].map((k) => taken(`shift-${k}`)) }),
   flip: () => model.change("datum", { action: "flip" }),
   place: (button) => model.place(model.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
   "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
@@ -201,7 +152,7 @@ async function deleteTracks() {
 byId("route").addEventListener("click", (/** @type {MouseEvent} */ event) => {
   const target = /** @type {HTMLElement} */ (event.target);
   const button = /** @type {HTMLElement|null} */ (target.closest("[data-act]"));
-  if (button) Promise.resolve(acts[button.dataset.act ?? ""]?.(button)).catch(tell);
+  if (button) Promise.resolve(acts[button.dataset.act ?? ""]?.(button)).catch(told);
   desk.click(target, event);
   const trim = /** @type {HTMLElement|null} */ (target.closest("[data-trim]"));
   if (trim) /** @type {HTMLInputElement} */ (trim.closest("form")?.elements.namedItem(trim.dataset.trim ?? "")).value = String(model.frame + Number(trim.dataset.offset));
@@ -213,7 +164,7 @@ byId("route").addEventListener("click", (/** @type {MouseEvent} */ event) => {
 
 const news = new EventSource("/events");
 // A job may have ended before word of it could be heard.
-news.onopen = () => { if (document.querySelector(".job progress")) { source = ""; reload().catch(tell); } };
+news.onopen = () => { if (document.querySelector(".job progress")) { source = ""; route.reload().catch(told); } };
 news.onmessage = (event) => {
   const { job, left_s } = JSON.parse(event.data);
   if (job.shot !== model.shot) return;
@@ -230,7 +181,7 @@ news.onmessage = (event) => {
     /** @type {HTMLProgressElement} */ (box.querySelector("progress")).value = percent;
   } else if (!active || !box) {
     if (job.kind === "decode" && !active) { source = ""; }
-    reload().catch(tell);
+    route.reload().catch(told);
   }
 };
 
@@ -303,9 +254,9 @@ const keys = {
   t: () => model.place(model.placing ? null : "standing"),
   l: () => { model.lasso = !model.lasso; model.select(); },
   m: () => model.draw(model.drawing ? null : "keep-out"),
-  Enter: () => { stages[0].masks.close().catch(tell); },
+  Enter: () => { stages[0].masks.close().catch(told); },
   "?": () => byId("help").showModal(),
-  Delete: () => { if (model.mask !== null) model.edit({ edit: "remove-mask", id: model.mask }).catch(tell); else if (model.selected.size) deleteTracks().catch(tell); else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(tell); },
+  Delete: () => { if (model.mask !== null) model.edit({ edit: "remove-mask", id: model.mask }).catch(told); else if (model.selected.size) deleteTracks().catch(told); else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(told); },
   Escape: () => { if (model.drawing) model.draw(null); else if (model.mask !== null) model.chooseMask(null); else if (model.placing) model.place(null); else { model.selected.clear(); model.chosen = null; model.select(); } },
 };
 
@@ -333,4 +284,4 @@ document.addEventListener("keyup", (event) => {
 });
 
 globalThis.fennik = { model, stage, stages, frames, timeline };
-model.load().then(() => restore(model.state.inserts.length ? "inserts" : model.state.solve !== null ? "datum" : model.state.tracks !== null ? "solve" : "track")).catch(tell);
+model.load().catch(told);

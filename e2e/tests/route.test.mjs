@@ -1,0 +1,92 @@
+// The route is drawn anew whenever a job or an edit calls for it; whoever is at work in it must not notice.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { endAll, freshFolder, openBrowser, openPage, openStation, startServer } from "../support.mjs";
+
+const TRIM = '.station[data-station="footage"] button:has-text("Trim")';
+let folder, server, browser, page;
+
+before(async () => {
+  folder = freshFolder();
+  server = await startServer(folder.path);
+  browser = await openBrowser();
+  page = await openPage(browser, server.address);
+});
+after(() => endAll({ page, quiet: true, browser, server, folder }));
+
+/** The route as the server has it now, as word of a job would bring it. */
+const drawAnew = () => page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: await (await globalThis.fennik.model.get("route")).text() })));
+const frames = (n) => page.waitForFunction((n) => globalThis.fennik.model.state.frames === n, n, { timeout: 10_000 });
+
+/** Holds the answer to the next request of a pattern; what it gives, once it is there, passes the answer on. */
+function held(pattern) {
+  return new Promise((resolve) => {
+    page.route(pattern, async (route) => {
+      const response = await route.fetch();
+      resolve(() => route.fulfill({ response }));
+    }, { times: 1 });
+  });
+}
+
+test("a station that somebody opens while the page is still loading stays open", async () => {
+  const state = held("**/shots/1/state");
+  await page.goto(`${server.address}shots/1`);
+  const pass = await state;
+  assert.equal(await page.getAttribute(".station[open]", "data-station"), "track", "what is next is open from the start");
+  await page.click('.station[data-station="footage"] > summary');
+  await pass();
+  await page.waitForFunction(() => globalThis.fennik.model.state);
+  await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
+  assert.equal(await page.getAttribute(".station[open]", "data-station"), "footage");
+});
+
+test("what is typed and waits for its button outlasts a drawing anew", async () => {
+  await openStation(page, "footage");
+  await page.fill('[name="last"]', "120");
+  await page.focus("#frame");
+  await drawAnew();
+  assert.equal(await page.inputValue('[name="last"]'), "120");
+});
+
+test("a click on a button is not lost when the route is drawn in the middle of it", async () => {
+  const { x, y, width, height } = await page.locator(TRIM).boundingBox();
+  await page.mouse.move(x + width / 2, y + height / 2);
+  await page.mouse.down();
+  await drawAnew();
+  await page.mouse.up();
+  await frames(121);
+  assert.equal(await page.inputValue('[name="last"]'), "120");
+});
+
+test("a change is taken up though the route was drawn before its answer came", async () => {
+  const trim = held("**/shots/1/trim");
+  await page.fill('[name="last"]', "89");
+  await page.click(TRIM);
+  const pass = await trim;
+  await drawAnew();
+  await pass();
+  await frames(90);
+});
+
+test("an answer that was overtaken does not bring back the older route", async () => {
+  const route = held("**/shots/1/route");
+  await page.evaluate(() => { globalThis.fennik.model.dispatchEvent(new Event("stale")); });
+  const older = await route;
+  await page.click("#undo");
+  await frames(121);
+  await older();
+  await page.waitForTimeout(500);
+  const [drawn, known] = await page.evaluate(() => [document.querySelector("#stations").dataset.revision, globalThis.fennik.model.state.revision]);
+  assert.equal(Number(drawn), known);
+  assert.equal(await page.inputValue('[name="last"]'), "120");
+});
+
+test("a step that was made is not made again by the next click", async () => {
+  await page.goto(`${server.address}shots/2`);
+  await openStation(page, "datum");
+  await page.fill("#turn-y", "5");
+  await page.fill("#distance", "2.5");
+  await page.click('[data-act="nudge"]');
+  await page.waitForFunction(() => document.querySelector("#undo").title.startsWith("Undo: ") && document.querySelector("#turn-y").value === "0");
+  assert.equal(await page.inputValue("#distance"), "2.5", "what was not asked for yet stays typed");
+});
