@@ -69,7 +69,9 @@ fn listen(store: Arc<Store>, port: u16) -> Result<(), String> {
     let jobs = Jobs::start(store.clone());
     resume_decoding(&store, &jobs).map_err(|e| e.to_string())?;
     println!("Fennik is at http://{address}/");
-    web::serve(listener, store, jobs).map_err(|e| e.to_string())
+    let ended = web::serve(listener, store, jobs.clone()).map_err(|e| e.to_string());
+    jobs.end();
+    ended
 }
 
 /// Preview frames cost nothing but time; clips that lack theirs get them without asking.

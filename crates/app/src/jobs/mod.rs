@@ -7,7 +7,7 @@ pub use work::delivered_path;
 use crate::engine::EngineError;
 use fennik_store::{JobId, JobKind, JobRow, JobState, ShotId, Store, StoreError};
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
 use tokio::sync::broadcast;
@@ -16,6 +16,8 @@ use tokio::sync::broadcast;
 const NEWS_EVERY: Duration = Duration::from_millis(120);
 /// Time between two notes of progress in the database.
 const KEEP_EVERY: Duration = Duration::from_secs(2);
+/// Longest time that the end of the program waits for the work to hear of it.
+const END_WITHIN: Duration = Duration::from_secs(5);
 
 /// What the page hears of a job.
 #[derive(Debug, Clone, serde::Serialize)]
@@ -32,6 +34,8 @@ pub struct Jobs {
     queues: [mpsc::Sender<JobId>; 2],
     stops: Mutex<HashMap<JobId, Arc<AtomicBool>>>,
     news: broadcast::Sender<News>,
+    ending: AtomicBool,
+    at_work: AtomicUsize,
 }
 
 impl Jobs {
@@ -40,13 +44,24 @@ impl Jobs {
     pub fn start(store: Arc<Store>) -> Arc<Self> {
         let (analyses, analysis_jobs) = mpsc::channel();
         let (files, file_jobs) = mpsc::channel();
-        let jobs = Arc::new(Self { store, queues: [analyses, files], stops: Mutex::new(HashMap::new()), news: broadcast::channel(256).0 });
+        let jobs = Arc::new(Self {
+            store,
+            queues: [analyses, files],
+            stops: Mutex::new(HashMap::new()),
+            news: broadcast::channel(256).0,
+            ending: AtomicBool::new(false),
+            at_work: AtomicUsize::new(0),
+        });
         for queue in [analysis_jobs, file_jobs] {
             let jobs = Arc::downgrade(&jobs);
             std::thread::spawn(move || {
                 while let Ok(id) = queue.recv() {
                     let Some(jobs) = jobs.upgrade() else { break };
-                    jobs.run(id);
+                    jobs.at_work.fetch_add(1, Ordering::SeqCst);
+                    if !jobs.ending.load(Ordering::SeqCst) {
+                        jobs.run(id);
+                    }
+                    jobs.at_work.fetch_sub(1, Ordering::SeqCst);
                 }
             });
         }
@@ -78,6 +93,18 @@ impl Jobs {
         }
     }
 
+    /// Ends all work and what it runs; the next start of the program finds it interrupted.
+    pub fn end(&self) {
+        self.ending.store(true, Ordering::SeqCst);
+        for flag in self.stops().values() {
+            flag.store(true, Ordering::Relaxed);
+        }
+        let began = Instant::now();
+        while self.at_work.load(Ordering::SeqCst) > 0 && began.elapsed() < END_WITHIN {
+            std::thread::sleep(Duration::from_millis(10));
+        }
+    }
+
     /// News of all jobs from now on.
     pub fn listen(&self) -> broadcast::Receiver<News> {
         self.news.subscribe()
@@ -100,11 +127,13 @@ impl Jobs {
         reporter.keep();
         let outcome = if reporter.stop.load(Ordering::Relaxed) { Err(EngineError::Stopped) } else { work::run(&self.store, &mut reporter) };
         let mut job = reporter.job.clone();
+        let stopped = matches!(outcome, Err(EngineError::Stopped | EngineError::Solve(fennik_core::solve::SolveFailure::Stopped)));
+        if stopped && self.ending.load(Ordering::SeqCst) {
+            return;
+        }
         (job.state, job.message) = match outcome {
             Ok(message) => (JobState::Done, message),
-            Err(EngineError::Stopped | EngineError::Solve(fennik_core::solve::SolveFailure::Stopped)) => {
-                (JobState::Stopped, "stopped; what was there before is kept".to_owned())
-            }
+            Err(_) if stopped => (JobState::Stopped, "stopped; what was there before is kept".to_owned()),
             Err(error) => (JobState::Failed, error.to_string()),
         };
         if let Err(error) = self.store.update_job(&job) {

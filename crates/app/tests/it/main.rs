@@ -3,6 +3,7 @@
 
 mod add;
 mod analysis;
+mod ending;
 mod forms;
 mod kinds;
 mod web;

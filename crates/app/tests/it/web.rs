@@ -46,6 +46,12 @@ impl Server {
         Self { child, address, folder: None }
     }
 
+    /// Asks the server to end, as a terminal would, and waits until it has.
+    pub(crate) fn end(&mut self) {
+        assert!(Command::new("kill").arg(self.child.id().to_string()).status().unwrap().success());
+        assert!(self.child.wait().unwrap().success());
+    }
+
     /// Asks again until the answer is as wished; fails after two minutes.
     pub(crate) fn wait_for(&self, good: impl Fn(&str) -> bool, path: &str) {
         for _ in 0..600 {
