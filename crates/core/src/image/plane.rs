@@ -81,6 +81,13 @@ impl Plane {
         self.data[y * self.width + x]
     }
 
+    /// Standard deviation of the samples.
+    pub fn deviation(&self) -> f32 {
+        let n = self.data.len().max(1) as f64;
+        let mean = self.data.iter().map(|v| f64::from(*v)).sum::<f64>() / n;
+        (self.data.iter().map(|v| (f64::from(*v) - mean).powi(2)).sum::<f64>() / n).sqrt() as f32
+    }
+
     /// Whether a square window of half size `half` round (x, y) can be sampled bilinearly.
     pub fn holds_window(&self, x: f64, y: f64, half: f64) -> bool {
         x - half >= 0.0 && y - half >= 0.0 && x + half < self.width as f64 - 1.0 && y + half < self.height as f64 - 1.0
@@ -263,6 +270,13 @@ mod tests {
     }
 
     #[test]
+    fn the_deviation_is_that_of_all_samples() {
+        let checks = Plane::from_fn(6, 4, |x, y| if (x + y) % 2 == 0 { 90.0 } else { 110.0 });
+        assert!((checks.deviation() - 10.0).abs() < 1e-6);
+        assert_eq!(Plane::default().deviation(), 0.0);
+    }
+
+    #[test]
     fn a_buffer_of_the_wrong_length_is_refused() {
         assert_eq!(Plane::from_bytes(3, 2, &[0; 5], (0, 255)), Err(PlaneError::Length { width: 3, height: 2, found: 5 }));
     }
@@ -279,6 +293,7 @@ mod tests {
     fn a_flat_picture_stays_flat_under_filters() {
         for (w, h) in [(1, 1), (2, 7), (16, 9)] {
             let flat = Plane::from_fn(w, h, |_, _| 40.0);
+            assert_eq!(flat.deviation(), 0.0);
             for &v in flat.filtered(&[0.25, 0.5, 0.25]).samples().iter().chain(flat.halved().samples()) {
                 assert!((v - 40.0).abs() < 1e-4, "{v} in {w}x{h}");
             }

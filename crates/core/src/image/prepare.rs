@@ -10,6 +10,8 @@ const NEIGHBOURHOOD_PX: f64 = 24.0;
 const AIM: f32 = 45.0;
 /// Deviation below which a neighbourhood holds noise only, grey levels.
 const NOISE: f32 = 3.0;
+/// Deviation of the neighbourhoods' means below which the whole picture shows nothing, grey levels.
+const BLANK: f32 = 1.0;
 /// Radius of the blur that sharpening takes the difference from, px.
 const SHARPEN_PX: f64 = 1.6;
 
@@ -109,12 +111,16 @@ fn denoised(picture: &Plane, radius_px: f64) -> Plane {
     combined(&combined(&gain, picture, |g, v| g * v), &offset, |a, b| a + b)
 }
 
-/// Each pixel against the mean and deviation of its neighbourhood.
+/// Each pixel against the mean and deviation of its neighbourhood. A picture that shows nothing stays as it is: its noise
+/// would pass for something.
 fn evened(picture: &Plane, strength: f32) -> Plane {
     let radius = (NEIGHBOURHOOD_PX * picture.width() as f64 / 1280.0).max(4.0);
     let kernel = gaussian(radius / 2.0);
     let square = combined(picture, picture, |a, b| a * b);
     let (mean, mean_square) = (picture.filtered(&kernel), square.filtered(&kernel));
+    if mean.deviation() < BLANK {
+        return picture.clone();
+    }
     let deviation = combined(&mean, &mean_square, |m, s| (s - m * m).max(0.0).sqrt());
     let plain = combined(picture, &mean, |v, m| v - m);
     let level = combined(&plain, &deviation, |d, s| 128.0 + d * AIM / (s + NOISE));
@@ -179,6 +185,18 @@ mod tests {
         };
         let (before, after) = (part(&picture, 120) / part(&picture, 20), part(&even, 120) / part(&even, 20));
         assert!(before > 10.0 && after < 4.0, "{before} {after}");
+    }
+
+    #[test]
+    fn a_picture_that_shows_nothing_gets_no_contrast() {
+        let mut random = SplitMix64::new(5);
+        let black: Vec<f32> = (0..200 * 120).map(|_| 16.0 + 4.0 * random.normal() as f32).collect();
+        let black = Plane::new(200, 120, black).unwrap();
+        let even = PictureSettings { local_contrast: 1.0, ..PictureSettings::default() };
+        assert_eq!(prepare(&black, &even), black);
+        // The same noise over something faint is evened out with it.
+        let faint = Plane::from_fn(200, 120, |x, y| black.at(x, y) + 0.05 * x as f32);
+        assert!(prepare(&faint, &even).deviation() > 2.0 * faint.deviation());
     }
 
     #[test]

@@ -37,12 +37,9 @@ impl Dip {
     }
 }
 
-/// Standard deviation of a coarse picture, in which noise is averaged out, grey levels.
+/// Contrast of a coarse picture, in which noise is averaged out, grey levels.
 fn contrast(pyramid: &Pyramid) -> f32 {
-    let samples = pyramid.level(pyramid.level_within(WIDTH)).samples();
-    let n = samples.len().max(1) as f64;
-    let mean = samples.iter().map(|v| f64::from(*v)).sum::<f64>() / n;
-    (samples.iter().map(|v| (f64::from(*v) - mean).powi(2)).sum::<f64>() / n).sqrt() as f32
+    pyramid.level(pyramid.level_within(WIDTH)).deviation()
 }
 
 #[cfg(test)]
