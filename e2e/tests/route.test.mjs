@@ -81,6 +81,29 @@ test("an answer that was overtaken does not bring back the older route", async (
   assert.equal(await page.inputValue('[name="last"]'), "120");
 });
 
+test("what was half typed when the route was drawn is sent when the field is left", async () => {
+  await openStation(page, "track");
+  for (const [density, leave] of [["777", "Tab"], ["888", "Enter"]]) {
+    await page.fill('[name="density"]', density);
+    await drawAnew();
+    await page.press('[name="density"]', leave);
+    await page.waitForFunction((d) => document.querySelector('[name="density"]').defaultValue === d, density, { timeout: 10_000 });
+  }
+});
+
+test("a name is taken with Enter, and the page stays", async () => {
+  await page.goto(`${server.address}shots/2`);
+  await openStation(page, "solve");
+  await page.click("#start-refine");
+  await page.waitForSelector(".kept", { timeout: 120_000 });
+  await page.evaluate(() => { globalThis.here = true; });
+  const name = page.locator(".kept input").first();
+  await name.fill("by hand");
+  await name.press("Enter");
+  await page.waitForFunction(() => document.querySelector(".kept input").defaultValue === "by hand", null, { timeout: 10_000 });
+  assert.ok(await page.evaluate(() => globalThis.here), "the page was not loaded anew");
+});
+
 test("a step that was made is not made again by the next click", async () => {
   await page.goto(`${server.address}shots/2`);
   await openStation(page, "datum");

@@ -26,6 +26,8 @@ export class Route {
     model.addEventListener("stale", () => this.reload().catch(told));
     this.heedPresses();
     this.heedAnswers();
+    // Enter would load the page anew where a form sends each change by itself.
+    root.addEventListener("submit", (event) => { if (/** @type {Element} */ (event.target).hasAttribute("hx-trigger")) event.preventDefault(); });
   }
 
   /** @param {string} html @param {boolean} [load] whether the model is to be brought up to it */
