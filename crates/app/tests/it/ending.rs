@@ -4,6 +4,9 @@ use crate::web::Server;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+/// Frames of the demo clip.
+const FRAMES: usize = 250;
+
 /// The preview frames under a data folder.
 fn previews(data: &Path) -> usize {
     let clips = std::fs::read_dir(data.join("clips")).into_iter().flatten().flatten();
@@ -29,10 +32,10 @@ fn what_is_at_work_ends_with_the_program_and_goes_on_with_the_next() {
     wait_for_previews(folder.path(), 1);
     server.end();
     let there = previews(folder.path());
-    assert!(there < 150, "the end came in the middle: {there} preview frames");
+    assert!(there < FRAMES, "the end came in the middle: {there} preview frames");
     std::thread::sleep(Duration::from_millis(700));
     assert_eq!(previews(folder.path()), there, "the decoder went on without the program");
 
     let _next = Server::over("demo", folder.path());
-    wait_for_previews(folder.path(), 150);
+    wait_for_previews(folder.path(), FRAMES);
 }
