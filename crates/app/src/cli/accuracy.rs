@@ -22,8 +22,11 @@ pub struct AccuracyArguments {
     /// More clips: a folder with NAME.mp4 and NAME.truth.json.
     #[arg(long, value_name = "DIR")]
     clips: Option<PathBuf>,
+    /// These clips alone, by their names.
+    #[arg(long, value_name = "NAME,NAME", value_delimiter = ',')]
+    only: Vec<String>,
     /// A text file in which the table is replaced.
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", conflicts_with = "only")]
     write: Option<PathBuf>,
 }
 
@@ -31,18 +34,23 @@ pub struct AccuracyArguments {
 pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
     let scratch = Scratch::new()?;
     let mut pairs = vec![demo_clip(scratch.path())?];
-    make_clips(&arguments.made)?;
     pairs.extend(TRIALS.iter().map(|t| clip_and_truth(&arguments.made, t.name)));
     if let Some(folder) = &arguments.clips {
         pairs.extend(known_clips(folder)?);
     }
+    if let Some(stranger) = arguments.only.iter().find(|name| pairs.iter().all(|(clip, _)| name_of(clip) != **name)) {
+        let names: Vec<String> = pairs.iter().map(|(clip, _)| name_of(clip)).collect();
+        return Err(format!("there is no clip {stranger}; there are {}", names.join(", ")));
+    }
+    pairs.retain(|(clip, _)| arguments.only.is_empty() || arguments.only.contains(&name_of(clip)));
+    make_clips(&arguments.made, &pairs)?;
     let mut lines = vec![
         "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its length | peak memory |"
             .to_owned(),
         "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     for (clip, truth) in pairs {
-        let name = clip.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let name = name_of(&clip);
         show(&format!("solving {name}"));
         lines.push(format!("| {name} | {} |", judge(&clip, &truth, scratch.path())?));
     }
@@ -65,6 +73,10 @@ fn clip_and_truth(folder: &Path, name: &str) -> (PathBuf, PathBuf) {
     (folder.join(format!("{name}.mp4")), folder.join(format!("{name}.truth.json")))
 }
 
+fn name_of(clip: &Path) -> String {
+    clip.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default()
+}
+
 fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
     let entries = fs::read_dir(folder).map_err(|e| format!("{} cannot be read: {e}", folder.display()))?;
     let mut pairs: Vec<_> = entries
@@ -76,11 +88,12 @@ fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
     Ok(pairs)
 }
 
-fn make_clips(folder: &Path) -> Result<(), String> {
+/// Makes those of the wanted clips that are the project's own and not there yet.
+fn make_clips(folder: &Path, wanted: &[(PathBuf, PathBuf)]) -> Result<(), String> {
     fs::create_dir_all(folder).map_err(|e| format!("{} cannot be made: {e}", folder.display()))?;
     for take in &TRIALS {
         let (clip, truth_path) = clip_and_truth(folder, take.name);
-        if clip.exists() && truth_path.exists() {
+        if (clip.exists() && truth_path.exists()) || wanted.iter().all(|w| w.0 != clip) {
             continue;
         }
         film(take, folder, &TRIAL, |done| show(&format!("filming {}: frame {done} of {}", take.name, take.frames)))

@@ -118,6 +118,18 @@ fn a_masked_area_has_no_points() {
 }
 
 #[test]
+fn accuracy_is_measured_on_the_clips_that_are_named() {
+    let folder = tempfile::tempdir().unwrap();
+    let made = folder.path().join("made");
+    let run = fennik(&["accuracy", "--only", "demo", "--made", text(&made)]);
+    let table = String::from_utf8_lossy(&run.stdout).into_owned();
+    assert!(run.status.success() && table.contains("| demo | 250/250 |"), "{table}");
+    assert_eq!(std::fs::read_dir(&made).unwrap().count(), 0, "nothing else is filmed");
+    let run = fennik(&["accuracy", "--only", "demo,moon", "--made", text(&made)]);
+    assert!(!run.status.success() && String::from_utf8_lossy(&run.stderr).contains("no clip moon; there are demo, nodal-pan"));
+}
+
+#[test]
 fn a_shot_is_named_or_the_shots_are_listed() {
     let folder = tempfile::tempdir().unwrap();
     let missing = fennik(&["export", "1", "--format", "gltf", "--out", "/dev/null", "--data", text(&folder.path().join("none"))]);
