@@ -96,6 +96,20 @@ export function trueGround(camera, [x, y]) {
   return along.map((a, i) => eye[i] + far * a);
 }
 
+/** A folder, the demo server over it, a browser and a page of it, to be ended by `endAll`. */
+export async function startAll(path = "") {
+  const all = { folder: freshFolder() };
+  try {
+    all.server = await startServer(all.folder.path);
+    all.browser = await openBrowser();
+    all.page = await openPage(all.browser, all.server.address + path);
+    return all;
+  } catch (error) {
+    await endAll(all);
+    throw error;
+  }
+}
+
 /** Ends everything, and only then fails where a script of the page failed or complained: what is left open would hang the run. */
 export async function endAll({ page, quiet, browser, server, folder }) {
   const notes = quiet ? await page?.textContent("#notes").catch(() => "") : "";

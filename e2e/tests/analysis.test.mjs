@@ -1,15 +1,12 @@
 // The stations Track and Solve: masks, strays, filters, a track's own view, what the tracker sees, solving on.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { colourAt, distance, endAll, freshFolder, openBrowser, openPage, openStation, showFrame, startServer } from "../support.mjs";
+import { colourAt, distance, endAll, openPage, openStation, showFrame, startAll } from "../support.mjs";
 
 let folder, server, browser, page;
 
 before(async () => {
-  folder = freshFolder();
-  server = await startServer(folder.path);
-  browser = await openBrowser();
-  page = await openPage(browser, `${server.address}shots/2`);
+  ({ folder, server, browser, page } = await startAll("shots/2"));
   await page.waitForFunction(() => globalThis.fennik?.model.state?.inserts.length === 1);
   await page.uncheck("#show-inserts");
   await page.uncheck("#show-grid");

@@ -1,16 +1,13 @@
 // Every handle, both views, the datum by hand and the keyboard, on the finished demo shot.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { endAll, freshFolder, openBrowser, openPage, openStation, showFrame, startServer } from "../support.mjs";
+import { endAll, openStation, showFrame, startAll } from "../support.mjs";
 
 let folder, server, browser, page;
 const FRAME = 120;
 
 before(async () => {
-  folder = freshFolder();
-  server = await startServer(folder.path);
-  browser = await openBrowser();
-  page = await openPage(browser, `${server.address}shots/2`);
+  ({ folder, server, browser, page } = await startAll("shots/2"));
   await page.waitForFunction(() => globalThis.fennik?.model.state?.inserts.length === 1);
   await showFrame(page, FRAME);
   await openStation(page, "inserts");

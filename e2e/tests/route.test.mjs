@@ -1,16 +1,13 @@
 // The route is drawn anew whenever a job or an edit calls for it; whoever is at work in it must not notice.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { endAll, freshFolder, openBrowser, openPage, openStation, startServer } from "../support.mjs";
+import { endAll, openStation, startAll } from "../support.mjs";
 
 const TRIM = '.station[data-station="footage"] button:has-text("Trim")';
 let folder, server, browser, page;
 
 before(async () => {
-  folder = freshFolder();
-  server = await startServer(folder.path);
-  browser = await openBrowser();
-  page = await openPage(browser, server.address);
+  ({ folder, server, browser, page } = await startAll());
 });
 after(() => endAll({ page, quiet: true, browser, server, folder }));
 

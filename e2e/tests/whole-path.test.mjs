@@ -5,17 +5,14 @@ import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { colourAt, distance, endAll, freshFolder, openBrowser, openPage, openStation, showFrame, startServer, trueGround, trueProject } from "../support.mjs";
+import { colourAt, distance, endAll, openPage, openStation, showFrame, startAll, trueGround, trueProject } from "../support.mjs";
 
 const truth = JSON.parse(readFileSync(new URL("../../crates/demo/assets/varrick-quay.truth.json", import.meta.url)));
 const LAST = 89;
 let folder, server, browser, page;
 
 before(async () => {
-  folder = freshFolder();
-  server = await startServer(folder.path);
-  browser = await openBrowser();
-  page = await openPage(browser, server.address);
+  ({ folder, server, browser, page } = await startAll());
 });
 after(() => endAll({ browser, server, folder }));
 

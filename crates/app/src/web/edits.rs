@@ -40,7 +40,7 @@ async fn changed(
 ) -> Result<web::Html, PageError> {
     block(move || {
         let state = change(&desk)?;
-        changed_route(&desk, state.shot.id)
+        workbench::route_html(&desk, state.shot.id)
     })
     .await
 }
@@ -412,14 +412,9 @@ async fn name_solve(
         let shot = desk.open(id)?;
         kept_solve(&desk, &shot, analysis)?;
         desk.store.name_analysis(analysis, &form.name)?;
-        Ok(web::Html::new(workbench::route_html(&desk, id)?))
+        workbench::route_html(&desk, id)
     })
     .await
-}
-
-/// The route as it is now.
-pub fn changed_route(desk: &Desk, id: ShotId) -> Result<web::Html, EngineError> {
-    Ok(web::Html::new(workbench::route_html(desk, id)?))
 }
 
 #[post("/shots/{id}/jobs/{kind}")]
@@ -427,7 +422,7 @@ async fn start_job(desk: web::Data<Desk>, path: web::Path<(ShotId, JobKind)>) ->
     let (id, kind) = path.into_inner();
     block(move || {
         desk.jobs.queue(id, kind, "")?;
-        changed_route(&desk, id)
+        workbench::route_html(&desk, id)
     })
     .await
 }

@@ -1,7 +1,7 @@
 //! Masks: made of a cluster of tracks, and set to follow the picture. Drawing and changing them are plain edits.
 
-use super::edits::{apply, changed_route};
-use super::{Desk, PageError, block};
+use super::edits::apply;
+use super::{Desk, PageError, block, workbench};
 use crate::engine::{EngineError, read_tracks};
 use actix_web::{Responder, post, web};
 use fennik_core::scene::Edit;
@@ -53,7 +53,7 @@ async fn follow(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Json<Fo
     let (id, form) = (*id, form.into_inner());
     block(move || {
         desk.jobs.queue(id, JobKind::Follow, &format!("{} {}", form.mask, form.frame))?;
-        changed_route(&desk, id)
+        workbench::route_html(&desk, id)
     })
     .await
 }

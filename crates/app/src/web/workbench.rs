@@ -310,10 +310,11 @@ fn stale(desk: &Desk, shot: &OpenShot) -> bool {
     settings.is_some_and(|s: SolveRecord| s != SolveRecord::of(document)) || used_deleted()
 }
 
-/// The route as HTML, for every handler that changed the shot.
-pub fn route_html(desk: &Desk, id: ShotId) -> Result<String, EngineError> {
+/// The route as it is now, for every handler that changed the shot.
+pub fn route_html(desk: &Desk, id: ShotId) -> Result<web::Html, EngineError> {
     let shot = desk.open(id)?;
-    fill(desk, &shot)?.render().map_err(|e| EngineError::Message(format!("the route could not be drawn: {e}")))
+    let html = fill(desk, &shot)?.render().map_err(|e| EngineError::Message(format!("the route could not be drawn: {e}")))?;
+    Ok(web::Html::new(html))
 }
 
 #[get("/shots/{id}")]
@@ -329,5 +330,5 @@ async fn page(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Respo
 
 #[get("/shots/{id}/route")]
 async fn show_route(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
-    Ok(web::Html::new(block(move || route_html(&desk, *id)).await?))
+    block(move || route_html(&desk, *id)).await
 }

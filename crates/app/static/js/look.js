@@ -1,6 +1,6 @@
 // @ts-check
 /** Looking first: where points would land on the current frame, and what the tracker sees of it, while the values move. */
-import { note, refusal } from "./notes.js";
+import { refusal, told } from "./notes.js";
 
 const FIELDS = ["density", "spacing", "threshold", "channel", "denoise", "contrast", "sharpen"];
 
@@ -52,7 +52,7 @@ export class Look {
       if (this.on) await this.askPoints(frame, query);
       this.model.touch();
     } catch (error) {
-      note(error instanceof Error ? error.message : String(error));
+      told(error);
     } finally {
       this.asking = false;
       this.show();

@@ -5,7 +5,8 @@ import { Desk } from "./desk.js";
 import { Frames } from "./frames.js";
 import { Look } from "./look.js";
 import { Model } from "./model.js";
-import { Route, told } from "./route.js";
+import { told } from "./notes.js";
+import { Route } from "./route.js";
 import { Stage } from "./stage.js";
 import { Timeline } from "./timeline.js";
 

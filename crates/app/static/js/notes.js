@@ -13,6 +13,11 @@ export function note(text) {
   setTimeout(() => line.remove(), LIFE_MS);
 }
 
+/** What went wrong, noted. @param {unknown} error */
+export function told(error) {
+  note(error instanceof Error ? error.message : String(error));
+}
+
 /** The words of a refusal. @param {Response} response */
 export async function refusal(response) {
   const text = await response.text();

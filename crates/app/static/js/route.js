@@ -1,6 +1,6 @@
 // @ts-check
 /** The route beside the stage, drawn anew without disturbing whoever is at work in it. */
-import { note } from "./notes.js";
+import { note, told } from "./notes.js";
 
 /** @typedef {HTMLInputElement|HTMLTextAreaElement} Field */
 
@@ -140,9 +140,4 @@ function placeOf(field) {
   const line = /** @type {HTMLElement|null} */ (field.closest(".mask-line"));
   const within = line ? `.mask-line[data-mask="${line.dataset.mask}"]` : `form[hx-post="${field.form?.getAttribute("hx-post")}"]`;
   return `${within} [name="${field.name}"]`;
-}
-
-/** @param {unknown} error */
-export function told(error) {
-  note(error instanceof Error ? error.message : String(error));
 }
