@@ -1,7 +1,7 @@
 //! Finished track runs and solves.
 
 use crate::{ShotId, Store, StoreError, now_ms};
-use fennik_core::scene::AnalysisId;
+use fennik_core::scene::{AnalysisId, FrameRange};
 use rusqlite::{OptionalExtension, named_params};
 use std::io::Write;
 
@@ -15,7 +15,7 @@ pub enum AnalysisKind {
 }
 
 impl AnalysisKind {
-    fn word(self) -> &'static str {
+    pub(crate) fn word(self) -> &'static str {
         match self {
             Self::Tracks => "tracks",
             Self::Solve => "solve",
@@ -34,6 +34,8 @@ pub struct NewAnalysis<'a> {
     pub reading: &'a str,
     /// The track run that a solve comes from.
     pub source: Option<AnalysisId>,
+    /// The frames of the clip that it is about.
+    pub trim: FrameRange,
     /// The result.
     pub bytes: &'a [u8],
 }
@@ -45,6 +47,8 @@ pub struct AnalysisRow {
     pub id: AnalysisId,
     /// Its shot.
     pub shot: ShotId,
+    /// What was computed.
+    pub kind: AnalysisKind,
     /// What it was computed with, JSON.
     pub settings: String,
     /// The name that a person gave it.
@@ -53,15 +57,23 @@ pub struct AnalysisRow {
     pub reading: String,
     /// The track run that a solve comes from, where that is known.
     pub source: Option<AnalysisId>,
+    /// The frames of the clip that it is about, where that is known.
+    pub trim: Option<FrameRange>,
 }
+
+/// What is read of an analysis.
+const COLUMNS: &str = "id, shot_id, kind, settings, name, reading, source, trim_first, trim_last";
 
 /// Longest name of an analysis, characters.
 const MAX_NAME: usize = 80;
 
 fn row(r: &rusqlite::Row) -> rusqlite::Result<AnalysisRow> {
+    let (first, last): (Option<u32>, Option<u32>) = (r.get("trim_first")?, r.get("trim_last")?);
     Ok(AnalysisRow {
         id: AnalysisId(r.get("id")?),
         shot: ShotId(r.get("shot_id")?),
+        kind: if r.get::<_, String>("kind")? == AnalysisKind::Tracks.word() { AnalysisKind::Tracks } else { AnalysisKind::Solve },
+        trim: first.zip(last).map(|(first, last)| FrameRange { first, last }),
         settings: r.get("settings")?,
         name: r.get("name")?,
         reading: r.get("reading")?,
@@ -74,11 +86,12 @@ impl Store {
     /// row comes last, so that a crash leaves no row without data.
     ///
     /// # Errors
-    /// [`StoreError`] when the disk or the database refuses.
+    /// [`StoreError::Missing`] when the shot is gone; others when the disk or the database refuses.
     pub fn add_analysis(&self, shot: ShotId, new: &NewAnalysis) -> Result<AnalysisId, StoreError> {
-        const SQL: &str = "INSERT INTO analyses (shot_id, kind, settings, reading, source, file, created_ms)
-            VALUES (:shot, :kind, :settings, :reading, :source, :file, :now)";
-        let NewAnalysis { kind, settings, reading, source, bytes } = *new;
+        const SQL: &str = "INSERT INTO analyses (shot_id, kind, settings, reading, source, trim_first, trim_last, file, created_ms)
+            SELECT :shot, :kind, :settings, :reading, :source, :first, :last, :file, :now
+            WHERE EXISTS (SELECT 1 FROM shots WHERE id = :shot AND deleted_ms IS NULL)";
+        let NewAnalysis { kind, settings, reading, source, trim, bytes } = *new;
         let name = format!("{}-{}.bin", kind.word(), ulid::Ulid::generate());
         let folder = self.root.join("analyses");
         let (partial, target) = (folder.join(format!("{name}.part")), folder.join(&name));
@@ -94,12 +107,20 @@ impl Store {
             return Err(failed(source));
         }
         let db = self.lock();
-        db.execute(
+        let added = db.execute(
             SQL,
             named_params! { ":shot": shot.0, ":kind": kind.word(), ":settings": settings, ":reading": reading,
-            ":source": source.map(|s| s.0), ":file": name, ":now": now_ms() },
-        )?;
-        Ok(AnalysisId(db.last_insert_rowid()))
+            ":source": source.map(|s| s.0), ":first": trim.first, ":last": trim.last, ":file": name, ":now": now_ms() },
+        );
+        match added {
+            Ok(1..) => Ok(AnalysisId(db.last_insert_rowid())),
+            other => {
+                // Without a row nobody would ever find the file.
+                let _ = std::fs::remove_file(&target);
+                other?;
+                Err(StoreError::Missing { what: "shot", id: shot.0 })
+            }
+        }
     }
 
     /// One analysis.
@@ -107,8 +128,8 @@ impl Store {
     /// # Errors
     /// [`StoreError::Missing`].
     pub fn analysis(&self, id: AnalysisId) -> Result<AnalysisRow, StoreError> {
-        const SQL: &str = "SELECT id, shot_id, settings, name, reading, source FROM analyses WHERE id = :id";
-        let found = self.lock().query_row(SQL, named_params! { ":id": id.0 }, row).optional()?;
+        let sql = format!("SELECT {COLUMNS} FROM analyses WHERE id = :id");
+        let found = self.read().query_row(&sql, named_params! { ":id": id.0 }, row).optional()?;
         found.ok_or(StoreError::Missing { what: "analysis", id: id.0 })
     }
 
@@ -117,10 +138,9 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn solves(&self, shot: ShotId) -> Result<Vec<AnalysisRow>, StoreError> {
-        const SQL: &str =
-            "SELECT id, shot_id, settings, name, reading, source FROM analyses WHERE shot_id = :shot AND kind = 'solve' ORDER BY id";
-        let db = self.lock();
-        let mut statement = db.prepare(SQL)?;
+        let sql = format!("SELECT {COLUMNS} FROM analyses WHERE shot_id = :shot AND kind = 'solve' ORDER BY id");
+        let db = self.read();
+        let mut statement = db.prepare(&sql)?;
         let rows = statement.query_map(named_params! { ":shot": shot.0 }, row)?.collect::<Result<_, _>>()?;
         Ok(rows)
     }
@@ -144,7 +164,7 @@ impl Store {
     /// [`StoreError`] when it is gone from the database or the disk.
     pub fn analysis_bytes(&self, id: AnalysisId) -> Result<Vec<u8>, StoreError> {
         const SQL: &str = "SELECT file FROM analyses WHERE id = :id";
-        let file: Option<String> = self.lock().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get("file")).optional()?;
+        let file: Option<String> = self.read().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get("file")).optional()?;
         let file = file.ok_or(StoreError::Missing { what: "analysis", id: id.0 })?;
         std::fs::read(self.root.join("analyses").join(file))
             .map_err(|source| StoreError::File { what: format!("the data of analysis {} cannot be read; run it again", id.0), source })
@@ -162,7 +182,7 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let clip = store.add_clip("a", "c", "{}", 9).unwrap();
         let shot = store.add_shot("s", clip, &ShotDocument::new(9)).unwrap();
-        let new = |kind, source, bytes| NewAnalysis { kind, settings: "{}", reading: "0.2 px", source, bytes };
+        let new = |kind, source, bytes| NewAnalysis { kind, settings: "{}", reading: "0.2 px", source, trim: FrameRange { first: 0, last: 8 }, bytes };
         let id = store.add_analysis(shot, &new(AnalysisKind::Tracks, None, b"abc")).unwrap();
         let solve = store.add_analysis(shot, &new(AnalysisKind::Solve, Some(id), b"def")).unwrap();
         store.name_analysis(solve, "  without the boats\n ").unwrap();

@@ -52,7 +52,29 @@ pub enum StoreError {
     /// Nothing to undo or redo.
     #[error("there is nothing to {0}")]
     NoStep(&'static str),
-    /// A value that is not as it was written.
-    #[error("what was stored cannot be read: {0}")]
+    /// A revision that cannot be read.
+    #[error("revision {revision} of this shot cannot be read ({cause}). Go back to the one before it; nothing else is lost")]
+    Document {
+        /// The revision.
+        revision: i64,
+        /// What is wrong with it.
+        cause: String,
+    },
+    /// An analysis that is not what it is to be used as.
+    #[error("analysis {id} is no {wanted} of this shot; choose one of its own")]
+    WrongAnalysis {
+        /// Its number.
+        id: i64,
+        /// What it was to be.
+        wanted: &'static str,
+    },
+    /// A trim beyond the clip.
+    #[error("the clip ends at frame {end}; type a last frame up to that")]
+    BeyondClip {
+        /// Its last frame.
+        end: u32,
+    },
+    /// A value that cannot be kept.
+    #[error("what was to be stored cannot be written down: {0}")]
     Json(#[from] serde_json::Error),
 }

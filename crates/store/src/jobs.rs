@@ -105,13 +105,16 @@ impl Store {
     /// Notes a job that waits.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses.
+    /// [`StoreError::Missing`] when the shot is gone.
     pub fn add_job(&self, shot: ShotId, kind: JobKind, argument: &str) -> Result<JobId, StoreError> {
         const SQL: &str = "INSERT INTO jobs (shot_id, kind, argument, state, created_ms, changed_ms)
-            VALUES (:shot, :kind, :argument, 'waiting', :now, :now)";
+            SELECT :shot, :kind, :argument, 'waiting', :now, :now
+            WHERE EXISTS (SELECT 1 FROM shots WHERE id = :shot AND deleted_ms IS NULL)";
         let db = self.lock();
-        db.execute(SQL, named_params! { ":shot": shot.0, ":kind": kind.word(), ":argument": argument, ":now": now_ms() })?;
-        Ok(JobId(db.last_insert_rowid()))
+        match db.execute(SQL, named_params! { ":shot": shot.0, ":kind": kind.word(), ":argument": argument, ":now": now_ms() })? {
+            0 => Err(StoreError::Missing { what: "shot", id: shot.0 }),
+            _ => Ok(JobId(db.last_insert_rowid())),
+        }
     }
 
     /// Notes where a job stands.
@@ -134,7 +137,7 @@ impl Store {
     /// [`StoreError::Missing`].
     pub fn job(&self, id: JobId) -> Result<JobRow, StoreError> {
         const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, argument FROM jobs WHERE id = :id";
-        let found = self.lock().query_row(SQL, named_params! { ":id": id.0 }, row).optional()?;
+        let found = self.read().query_row(SQL, named_params! { ":id": id.0 }, row).optional()?;
         found.ok_or(StoreError::Missing { what: "job", id: id.0 })
     }
 
@@ -145,7 +148,7 @@ impl Store {
     pub fn latest_jobs(&self, shot: ShotId) -> Result<Vec<JobRow>, StoreError> {
         const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, argument FROM jobs
             WHERE id IN (SELECT max(id) FROM jobs WHERE shot_id = :shot GROUP BY kind) ORDER BY id";
-        let db = self.lock();
+        let db = self.read();
         let mut statement = db.prepare(SQL)?;
         let rows = statement.query_map(named_params! { ":shot": shot.0 }, row)?.collect::<Result<_, _>>()?;
         Ok(rows)

@@ -5,28 +5,37 @@ mod analyses;
 mod clips;
 mod error;
 mod jobs;
+mod room;
 mod shots;
 
 pub use analyses::{AnalysisKind, AnalysisRow, NewAnalysis};
-pub use clips::{ClipId, ClipRow};
+pub use clips::{ClipFolder, ClipId, ClipRow};
 pub use error::StoreError;
 pub use jobs::{JobId, JobKind, JobRow, JobState};
+pub use room::Room;
 pub use shots::{Revision, RevisionId, ShotId, ShotRow, ShotState};
 
 use rusqlite::Connection;
 use rusqlite_migration::{M, Migrations};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0001_init.sql")),
     M::up(include_str!("../migrations/0002_kept_solves.sql")),
     M::up(include_str!("../migrations/0003_more_jobs.sql")),
+    M::up(include_str!("../migrations/0004_ids_once.sql")).foreign_key_check(),
 ];
 
-/// The data folder: `fennik.sqlite` and the folders `clips` and `analyses`.
+/// How long a change waits for another program that is writing.
+const WAIT_FOR_WRITERS: std::time::Duration = std::time::Duration::from_secs(8);
+/// Connections that only read: a change that waits holds up nobody who looks.
+const READERS: usize = 4;
+
+/// The data folder: `fennik.sqlite` and the folders `clips`, `analyses` and `delivered`.
 pub struct Store {
-    connection: Mutex<Connection>,
+    writer: Mutex<Connection>,
+    readers: [Mutex<Connection>; READERS],
     root: PathBuf,
 }
 
@@ -40,12 +49,22 @@ impl Store {
             let path = root.join(folder);
             std::fs::create_dir_all(&path).map_err(|source| StoreError::Folder { path, source })?;
         }
-        let mut connection = Connection::open(root.join("fennik.sqlite"))?;
-        connection.pragma_update(None, "journal_mode", "WAL")?;
-        connection.pragma_update(None, "foreign_keys", true)?;
-        connection.busy_timeout(std::time::Duration::from_secs(10))?;
-        Migrations::from_slice(MIGRATIONS).to_latest(&mut connection)?;
-        Ok(Self { connection: Mutex::new(connection), root: root.to_owned() })
+        let path = root.join("fennik.sqlite");
+        let mut writer = Connection::open(&path)?;
+        writer.busy_timeout(WAIT_FOR_WRITERS)?;
+        writer.pragma_update(None, "journal_mode", "WAL")?;
+        // Tables are made anew by some migrations; what refers to them must outlast that.
+        writer.pragma_update(None, "foreign_keys", false)?;
+        Migrations::from_slice(MIGRATIONS).to_latest(&mut writer)?;
+        writer.pragma_update(None, "foreign_keys", true)?;
+        let reader = || -> Result<Mutex<Connection>, StoreError> {
+            let reader = Connection::open(&path)?;
+            reader.busy_timeout(WAIT_FOR_WRITERS)?;
+            reader.pragma_update(None, "query_only", true)?;
+            Ok(Mutex::new(reader))
+        };
+        let readers = [reader()?, reader()?, reader()?, reader()?];
+        Ok(Self { writer: Mutex::new(writer), readers, root: root.to_owned() })
     }
 
     /// The data folder.
@@ -53,9 +72,21 @@ impl Store {
         &self.root
     }
 
+    /// Where the finished video of a shot is kept.
+    pub fn delivered_path(&self, shot: ShotId) -> PathBuf {
+        self.root.join("delivered").join(format!("{}.mp4", shot.0))
+    }
+
+    /// The connection that writes.
     fn lock(&self) -> MutexGuard<'_, Connection> {
         // A panic while the lock was held leaves SQLite's own transaction to roll back.
-        self.connection.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+        self.writer.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A connection that reads: a free one, or the first to become free.
+    fn read(&self) -> MutexGuard<'_, Connection> {
+        let free = self.readers.iter().find_map(|r| r.try_lock().ok());
+        free.unwrap_or_else(|| self.readers[0].lock().unwrap_or_else(PoisonError::into_inner))
     }
 }
 
@@ -93,6 +124,32 @@ mod tests {
         let jobs = store.latest_jobs(ShotId(1)).unwrap();
         assert_eq!((jobs.len(), jobs[0].message.as_str(), jobs[0].argument.as_str()), (1, "said", ""));
         assert!(store.add_job(ShotId(1), JobKind::Follow, "3 12").is_ok());
+    }
+
+    #[test]
+    fn ids_of_a_first_version_are_never_given_again_and_its_analyses_know_their_trim() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut old = Connection::open(folder.path().join("fennik.sqlite")).unwrap();
+        Migrations::from_slice(&MIGRATIONS[..3]).to_latest(&mut old).unwrap();
+        let document = serde_json::to_string(&fennik_core::scene::ShotDocument::new(90)).unwrap().replace("\"solve\":null", "\"solve\":4");
+        old.execute_batch(&format!(
+            "INSERT INTO clips (id, name, folder, info, frames, proxies, created_ms) VALUES (3, 'a', 'f', '{{}}', 90, 1, 0);
+            INSERT INTO shots (id, name, clip_id, created_ms) VALUES (7, 's', 3, 0);
+            INSERT INTO revisions (id, shot_id, label, document, created_ms) VALUES (5, 7, 'x', '{document}', 0);
+            INSERT INTO analyses (id, shot_id, kind, settings, file, created_ms) VALUES (4, 7, 'solve', '{{}}', 'x.bin', 0);
+            UPDATE shots SET head = 5;"
+        ))
+        .unwrap();
+        drop(old);
+        let store = Store::open(folder.path()).unwrap();
+        let shot = store.shot(ShotId(7)).unwrap();
+        assert_eq!((shot.head.id, shot.head.document.trim.last), (RevisionId(5), 89));
+        assert_eq!(store.analysis(fennik_core::scene::AnalysisId(4)).unwrap().trim.map(|t| (t.first, t.last)), Some((0, 89)));
+        store.delete_shot(ShotId(7)).unwrap();
+        store.purge_deleted().unwrap();
+        let clip = store.add_clip("b", "g", "{}", 9).unwrap();
+        let shot = store.add_shot("t", clip, &fennik_core::scene::ShotDocument::new(9)).unwrap();
+        assert!(clip.0 > 3 && shot.0 > 7 && store.shot(shot).unwrap().head.id.0 > 5);
     }
 
     #[test]

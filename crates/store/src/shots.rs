@@ -1,7 +1,7 @@
 //! Shots and their revisions.
 
-use crate::{ClipId, Store, StoreError, now_ms};
-use fennik_core::scene::{Edit, ShotDocument};
+use crate::{AnalysisKind, ClipId, Store, StoreError, now_ms};
+use fennik_core::scene::{Edit, FrameRange, ShotDocument};
 use rusqlite::{Connection, OptionalExtension, TransactionBehavior, named_params};
 use serde::{Deserialize, Serialize};
 
@@ -73,8 +73,8 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn shots(&self) -> Result<Vec<ShotRow>, StoreError> {
-        const SQL: &str = "SELECT id, name, clip_id FROM shots ORDER BY id DESC";
-        let db = self.lock();
+        const SQL: &str = "SELECT id, name, clip_id FROM shots WHERE deleted_ms IS NULL ORDER BY id DESC";
+        let db = self.read();
         let mut statement = db.prepare(SQL)?;
         let rows = statement.query_map([], shot_row)?.collect::<Result<_, _>>()?;
         Ok(rows)
@@ -83,16 +83,17 @@ impl Store {
     /// A shot as it stands.
     ///
     /// # Errors
-    /// [`StoreError::Missing`].
+    /// [`StoreError::Missing`]; [`StoreError::Document`] when its revision cannot be read.
     pub fn shot(&self, id: ShotId) -> Result<ShotState, StoreError> {
-        state(&self.lock(), id)
+        state(&self.read(), id)
     }
 
     /// Applies an edit to the head and saves the result as the new head, in one transaction.
     ///
     /// # Errors
-    /// [`StoreError::Stale`] when the head is not the revision that the edit `started_from`;
-    /// [`StoreError::Edit`] when the document refuses it. Nothing is changed then.
+    /// [`StoreError::Stale`] when the head is not the revision that the edit `started_from`; [`StoreError::Edit`] when the
+    /// document refuses it, [`StoreError::WrongAnalysis`] or [`StoreError::BeyondClip`] when it names what is not the shot's
+    /// own. Nothing is changed then.
     pub fn edit(&self, id: ShotId, started_from: Option<RevisionId>, edit: &Edit) -> Result<ShotState, StoreError> {
         let mut db = self.lock();
         let change = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
@@ -100,6 +101,7 @@ impl Store {
         if let Some(expected) = started_from.filter(|r| *r != now.head.id) {
             return Err(StoreError::Stale { expected: expected.0, found: now.head.id.0 });
         }
+        check_own(&change, id, edit)?;
         let next = now.head.document.apply(edit)?;
         if next != now.head.document {
             add_revision(&change, id, Some(now.head.id), &edit.label(), &next)?;
@@ -109,63 +111,116 @@ impl Store {
         Ok(after)
     }
 
-    /// Moves the head one step back.
+    /// Moves the head one step back. Works where the head itself cannot be read.
     ///
     /// # Errors
     /// [`StoreError::NoStep`] at the beginning, [`StoreError::Stale`] as for an edit.
-    pub fn undo(&self, id: ShotId, started_from: RevisionId) -> Result<ShotState, StoreError> {
-        const SQL: &str = "UPDATE shots SET head = (SELECT parent FROM revisions WHERE id = shots.head) WHERE id = :id";
-        self.step(id, started_from, "undo", SQL, |s| s.undo.is_some())
+    pub fn undo(&self, id: ShotId, started_from: RevisionId) -> Result<(), StoreError> {
+        const TO: &str = "SELECT parent FROM revisions WHERE id = :head";
+        self.step(id, started_from, "undo", TO)
     }
 
     /// Moves the head forward to its newest child.
     ///
     /// # Errors
     /// [`StoreError::NoStep`] at the end, [`StoreError::Stale`] as for an edit.
-    pub fn redo(&self, id: ShotId, started_from: RevisionId) -> Result<ShotState, StoreError> {
-        const SQL: &str = "UPDATE shots SET head = (SELECT max(id) FROM revisions WHERE parent = shots.head) WHERE id = :id";
-        self.step(id, started_from, "redo", SQL, |s| s.redo.is_some())
+    pub fn redo(&self, id: ShotId, started_from: RevisionId) -> Result<(), StoreError> {
+        const TO: &str = "SELECT max(id) FROM revisions WHERE parent = :head";
+        self.step(id, started_from, "redo", TO)
     }
 
-    fn step(
-        &self,
-        id: ShotId,
-        from: RevisionId,
-        word: &'static str,
-        sql: &str,
-        can: impl Fn(&ShotState) -> bool,
-    ) -> Result<ShotState, StoreError> {
+    fn step(&self, id: ShotId, from: RevisionId, word: &'static str, to: &str) -> Result<(), StoreError> {
+        const HEAD: &str = "SELECT head FROM shots WHERE id = :id AND deleted_ms IS NULL";
+        const MOVE: &str = "UPDATE shots SET head = :to WHERE id = :id";
         let mut db = self.lock();
         let change = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
-        let now = state(&change, id)?;
-        if from != now.head.id {
-            return Err(StoreError::Stale { expected: from.0, found: now.head.id.0 });
+        let head: Option<i64> = change.query_row(HEAD, named_params! { ":id": id.0 }, |r| r.get(0)).optional()?.flatten();
+        let head = head.ok_or(StoreError::Missing { what: "shot", id: id.0 })?;
+        if from.0 != head {
+            return Err(StoreError::Stale { expected: from.0, found: head });
         }
-        if !can(&now) {
-            return Err(StoreError::NoStep(word));
-        }
-        change.execute(sql, named_params! { ":id": id.0 })?;
-        let after = state(&change, id)?;
+        let to: Option<i64> = change.query_row(to, named_params! { ":head": head }, |r| r.get(0)).optional()?.flatten();
+        let to = to.ok_or(StoreError::NoStep(word))?;
+        change.execute(MOVE, named_params! { ":id": id.0, ":to": to })?;
         change.commit()?;
-        Ok(after)
+        Ok(())
     }
 
-    /// Deletes a shot with its revisions and jobs; its clip stays for other shots.
+    /// The head of a shot, whether it can be read or not.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub fn head(&self, id: ShotId) -> Result<RevisionId, StoreError> {
+        const SQL: &str = "SELECT head FROM shots WHERE id = :id AND deleted_ms IS NULL";
+        let head: Option<i64> = self.read().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get(0)).optional()?.flatten();
+        head.map(RevisionId).ok_or(StoreError::Missing { what: "shot", id: id.0 })
+    }
+
+    /// Gives a shot another name.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub fn rename_shot(&self, id: ShotId, name: &str) -> Result<(), StoreError> {
+        const SQL: &str = "UPDATE shots SET name = :name WHERE id = :id AND deleted_ms IS NULL";
+        match self.lock().execute(SQL, named_params! { ":id": id.0, ":name": name })? {
+            0 => Err(StoreError::Missing { what: "shot", id: id.0 }),
+            _ => Ok(()),
+        }
+    }
+
+    /// Deletes a shot. It can be brought back until [`Store::purge_deleted`] frees what it takes.
     ///
     /// # Errors
     /// [`StoreError::Missing`].
     pub fn delete_shot(&self, id: ShotId) -> Result<(), StoreError> {
-        const FREE: &str = "UPDATE shots SET head = NULL WHERE id = :id";
-        const ORPHAN: &str = "UPDATE revisions SET parent = NULL WHERE shot_id = :id";
-        const DELETE: &str = "DELETE FROM shots WHERE id = :id";
-        let mut db = self.lock();
-        let change = db.transaction()?;
-        change.execute(FREE, named_params! { ":id": id.0 })?;
-        change.execute(ORPHAN, named_params! { ":id": id.0 })?;
-        let gone = change.execute(DELETE, named_params! { ":id": id.0 })?;
-        change.commit()?;
-        if gone == 0 { Err(StoreError::Missing { what: "shot", id: id.0 }) } else { Ok(()) }
+        const SQL: &str = "UPDATE shots SET deleted_ms = :now WHERE id = :id AND deleted_ms IS NULL";
+        match self.lock().execute(SQL, named_params! { ":id": id.0, ":now": now_ms() })? {
+            0 => Err(StoreError::Missing { what: "shot", id: id.0 }),
+            _ => Ok(()),
+        }
     }
+
+    /// Brings a deleted shot back.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`] when what it took was freed meanwhile.
+    pub fn restore_shot(&self, id: ShotId) -> Result<(), StoreError> {
+        const SQL: &str = "UPDATE shots SET deleted_ms = NULL WHERE id = :id AND deleted_ms IS NOT NULL";
+        match self.lock().execute(SQL, named_params! { ":id": id.0 })? {
+            0 => Err(StoreError::Missing { what: "deleted shot", id: id.0 }),
+            _ => Ok(()),
+        }
+    }
+
+    /// Deleted shots that can still be brought back, the last one first.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub fn deleted_shots(&self) -> Result<Vec<ShotRow>, StoreError> {
+        const SQL: &str = "SELECT id, name, clip_id FROM shots WHERE deleted_ms IS NOT NULL ORDER BY deleted_ms DESC, id DESC";
+        let db = self.read();
+        let mut statement = db.prepare(SQL)?;
+        let rows = statement.query_map([], shot_row)?.collect::<Result<_, _>>()?;
+        Ok(rows)
+    }
+}
+
+/// Checks that what an edit names belongs to the shot.
+fn check_own(db: &Connection, shot: ShotId, edit: &Edit) -> Result<(), StoreError> {
+    const KIND: &str = "SELECT kind FROM analyses WHERE id = :id AND shot_id = :shot";
+    const END: &str = "SELECT c.frames FROM shots s JOIN clips c ON c.id = s.clip_id WHERE s.id = :shot";
+    let (id, wanted) = match edit {
+        Edit::UseTracks { analysis } => (*analysis, AnalysisKind::Tracks),
+        Edit::UseSolve { analysis, .. } => (*analysis, AnalysisKind::Solve),
+        Edit::Trim { range } => {
+            let frames: u32 = db.query_row(END, named_params! { ":shot": shot.0 }, |r| r.get(0))?;
+            let end = frames.saturating_sub(1);
+            return if range.last > end { Err(StoreError::BeyondClip { end }) } else { Ok(()) };
+        }
+        _ => return Ok(()),
+    };
+    let kind: Option<String> = db.query_row(KIND, named_params! { ":id": id.0, ":shot": shot.0 }, |r| r.get(0)).optional()?;
+    if kind.as_deref() == Some(wanted.word()) { Ok(()) } else { Err(StoreError::WrongAnalysis { id: id.0, wanted: wanted.word() }) }
 }
 
 fn add_revision(db: &Connection, shot: ShotId, parent: Option<RevisionId>, label: &str, document: &ShotDocument) -> Result<(), StoreError> {
@@ -180,25 +235,37 @@ fn add_revision(db: &Connection, shot: ShotId, parent: Option<RevisionId>, label
 }
 
 fn state(db: &Connection, id: ShotId) -> Result<ShotState, StoreError> {
-    const SQL: &str = "SELECT s.id, s.name, s.clip_id, r.id AS revision, r.document,
+    const SQL: &str = "SELECT s.id, s.name, s.clip_id, r.id AS revision, r.document, c.frames, c.estimated,
             CASE WHEN r.parent IS NULL THEN NULL ELSE r.label END AS undo,
-            (SELECT c.label FROM revisions c WHERE c.parent = r.id ORDER BY c.id DESC LIMIT 1) AS redo
-        FROM shots s JOIN revisions r ON r.id = s.head WHERE s.id = :id";
+            (SELECT n.label FROM revisions n WHERE n.parent = r.id ORDER BY n.id DESC LIMIT 1) AS redo
+        FROM shots s JOIN revisions r ON r.id = s.head JOIN clips c ON c.id = s.clip_id
+        WHERE s.id = :id AND s.deleted_ms IS NULL";
     let found = db
         .query_row(SQL, named_params! { ":id": id.0 }, |r| {
             let document: String = r.get("document")?;
-            Ok((shot_row(r)?, RevisionId(r.get("revision")?), document, r.get("undo")?, r.get("redo")?))
+            let clip: (u32, u32) = (r.get("frames")?, r.get("estimated")?);
+            Ok((shot_row(r)?, RevisionId(r.get("revision")?), document, clip, r.get("undo")?, r.get("redo")?))
         })
         .optional()?;
-    let (shot, revision, document, undo, redo) = found.ok_or(StoreError::Missing { what: "shot", id: id.0 })?;
-    let document = serde_json::from_str(&document)?;
+    let (shot, revision, document, (frames, estimated), undo, redo) = found.ok_or(StoreError::Missing { what: "shot", id: id.0 })?;
+    let unread = |e: serde_json::Error| StoreError::Document { revision: revision.0, cause: e.to_string() };
+    let mut document: ShotDocument = serde_json::from_str(&document).map_err(unread)?;
+    document.trim = on_clip(document.trim, frames, estimated);
     Ok(ShotState { shot, head: Revision { id: revision, document }, undo, redo })
+}
+
+/// A trim on a clip of `frames` frames of which `estimated` were expected: one to the expected end means the end.
+fn on_clip(trim: FrameRange, frames: u32, estimated: u32) -> FrameRange {
+    let end = frames.saturating_sub(1);
+    let meant_end = frames != estimated && trim.last.saturating_add(1) == estimated;
+    let last = if meant_end { end } else { trim.last.min(end) };
+    FrameRange { first: trim.first.min(last), last }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use fennik_core::scene::{FrameRange, Light};
+    use fennik_core::scene::Light;
     use proptest::prelude::*;
 
     fn fresh() -> (tempfile::TempDir, Store, ShotId) {
@@ -219,11 +286,13 @@ mod tests {
         let after = store.edit(shot, None, &trim(5)).unwrap();
         drop(store);
         let store = Store::open(folder.path()).unwrap();
-        let back = store.undo(shot, after.head.id).unwrap();
+        store.undo(shot, after.head.id).unwrap();
+        let back = store.shot(shot).unwrap();
         assert_eq!(back.head.document.trim.first, 0);
         drop(store);
         let store = Store::open(folder.path()).unwrap();
-        assert_eq!(store.redo(shot, back.head.id).unwrap().head, after.head);
+        store.redo(shot, back.head.id).unwrap();
+        assert_eq!(store.shot(shot).unwrap().head, after.head);
         assert!(matches!(store.redo(shot, after.head.id), Err(StoreError::NoStep("redo"))));
     }
 
@@ -244,6 +313,11 @@ mod tests {
         store.delete_shot(shot).unwrap();
         assert!(matches!(store.shot(shot), Err(StoreError::Missing { .. })));
         assert!(store.delete_shot(shot).is_err());
+        store.restore_shot(shot).unwrap();
+        assert_eq!(store.shot(shot).unwrap().head.document.trim.first, 5, "until its room is freed it can be brought back");
+        store.delete_shot(shot).unwrap();
+        store.purge_deleted().unwrap();
+        assert!(store.restore_shot(shot).is_err());
         let left: i64 = store.lock().query_row("SELECT count(*) FROM revisions", [], |r| r.get(0)).unwrap();
         assert_eq!(left, 0);
     }
@@ -263,10 +337,12 @@ mod tests {
                 }
             }
             for pair in states.windows(2).rev() {
-                prop_assert_eq!(&store.undo(shot, pair[1].id).unwrap().head, &pair[0]);
+                store.undo(shot, pair[1].id).unwrap();
+                prop_assert_eq!(&store.shot(shot).unwrap().head, &pair[0]);
             }
             for pair in states.windows(2) {
-                prop_assert_eq!(&store.redo(shot, pair[0].id).unwrap().head, &pair[1]);
+                store.redo(shot, pair[0].id).unwrap();
+                prop_assert_eq!(&store.shot(shot).unwrap().head, &pair[1]);
             }
         }
     }

@@ -28,11 +28,13 @@ fn trim(first: u32) -> Edit {
 fn an_edit_after_an_undo_begins_a_new_branch_and_the_old_one_is_not_lost() {
     let House { folder, store, shot } = house();
     let old = store.edit(shot, None, &trim(5)).unwrap();
-    let back = store.undo(shot, old.head.id).unwrap();
+    store.undo(shot, old.head.id).unwrap();
+    let back = store.shot(shot).unwrap();
     let new = store.edit(shot, Some(back.head.id), &trim(9)).unwrap();
     assert!(new.redo.is_none(), "there is nothing after the newest edit");
-    let back = store.undo(shot, new.head.id).unwrap();
-    assert_eq!(store.redo(shot, back.head.id).unwrap().head.document.trim.first, 9, "redo follows the newest branch");
+    store.undo(shot, new.head.id).unwrap();
+    store.redo(shot, store.head(shot).unwrap()).unwrap();
+    assert_eq!(store.shot(shot).unwrap().head.document.trim.first, 9, "redo follows the newest branch");
     drop(store);
     let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
     let kept: i64 = db.query_row("SELECT count(*) FROM revisions", [], |r| r.get(0)).unwrap();
@@ -41,19 +43,20 @@ fn an_edit_after_an_undo_begins_a_new_branch_and_the_old_one_is_not_lost() {
 
 #[test]
 fn labels_tell_what_undo_and_redo_would_do() {
-    let House { store, shot, .. } = house();
+    let House { store, shot, folder: _folder } = house();
     let first = store.shot(shot).unwrap();
     assert!(first.undo.is_none() && first.redo.is_none());
     let after = store.edit(shot, None, &Edit::DeleteTracks { tracks: vec![TrackId(3), TrackId(4)] }).unwrap();
     assert_eq!(after.undo.as_deref(), Some("delete 2 tracks"));
-    let back = store.undo(shot, after.head.id).unwrap();
+    store.undo(shot, after.head.id).unwrap();
+    let back = store.shot(shot).unwrap();
     assert_eq!((back.undo, back.redo.as_deref()), (None, Some("delete 2 tracks")));
     assert!(matches!(store.undo(shot, back.head.id), Err(StoreError::NoStep("undo"))));
 }
 
 #[test]
 fn a_refused_edit_adds_no_revision() {
-    let House { store, shot, .. } = house();
+    let House { store, shot, folder: _folder } = house();
     let before = store.shot(shot).unwrap();
     let dark = Light { sun: f64::NAN, ..Light::default() };
     let wrong = Edit::Trim { range: FrameRange { first: 8, last: 2 } };
@@ -90,7 +93,7 @@ fn of_many_edits_from_the_same_revision_just_one_wins() {
 fn a_half_written_analysis_is_never_seen() {
     let House { folder, store, shot } = house();
     let analyses = folder.path().join("analyses");
-    let plain = NewAnalysis { kind: AnalysisKind::Tracks, settings: "{}", reading: "", source: None, bytes: b"" };
+    let plain = NewAnalysis { kind: AnalysisKind::Tracks, settings: "{}", reading: "", source: None, trim: FrameRange { first: 0, last: 99 }, bytes: b"" };
     std::fs::write(analyses.join("tracks-01.bin.part"), b"half").unwrap();
     let id = store.add_analysis(shot, &NewAnalysis { settings: "{\"spacing\": 1}", bytes: &[7; 4096], ..plain }).unwrap();
     assert_eq!(store.analysis_bytes(id).unwrap(), [7; 4096]);
@@ -107,7 +110,7 @@ fn a_half_written_analysis_is_never_seen() {
 
 #[test]
 fn only_the_newest_job_of_each_kind_is_shown() {
-    let House { store, shot, .. } = house();
+    let House { store, shot, folder: _folder } = house();
     let first = store.add_job(shot, JobKind::Track, "").unwrap();
     store.update_job(&JobRow { state: JobState::Failed, message: "no".into(), ..store.job(first).unwrap() }).unwrap();
     let second = store.add_job(shot, JobKind::Track, "").unwrap();
@@ -120,7 +123,7 @@ fn only_the_newest_job_of_each_kind_is_shown() {
 
 #[test]
 fn a_shot_of_a_clip_that_is_not_there_is_refused() {
-    let House { store, shot, .. } = house();
+    let House { store, shot, folder: _folder } = house();
     let clip = store.shot(shot).unwrap().shot.clip;
     assert!(store.clip(clip).is_ok());
     assert!(store.add_shot("two", fennik_store::ClipId(99), &ShotDocument::new(3)).is_err());
@@ -129,15 +132,97 @@ fn a_shot_of_a_clip_that_is_not_there_is_refused() {
 }
 
 #[test]
-fn the_true_number_of_frames_puts_every_document_right() {
-    let House { store, shot, .. } = house();
+fn the_true_number_of_frames_is_seen_by_every_document_and_rewrites_none() {
+    let House { folder, store, shot } = house();
     let clip = store.shot(shot).unwrap().shot.clip;
     assert!(!store.clip(clip).unwrap().proxies);
     let trimmed = store.edit(shot, None, &trim(20)).unwrap();
-    store.finish_proxies(clip, 98).unwrap();
-    let row = store.clip(clip).unwrap();
-    assert_eq!((row.proxies, row.frames), (true, 98));
-    assert_eq!(store.shot(shot).unwrap().head.document.trim, FrameRange { first: 20, last: 97 });
-    let back = store.undo(shot, trimmed.head.id).unwrap();
-    assert_eq!(back.head.document.trim, FrameRange { first: 0, last: 97 });
+    let kept = || -> Vec<String> {
+        let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
+        let mut all = db.prepare("SELECT document FROM revisions ORDER BY id").unwrap();
+        all.query_map([], |r| r.get(0)).unwrap().map(Result::unwrap).collect()
+    };
+    let before = kept();
+    for (frames, last) in [(98, 97), (103, 102)] {
+        store.finish_proxies(clip, frames).unwrap();
+        let row = store.clip(clip).unwrap();
+        assert_eq!((row.proxies, row.frames), (true, frames));
+        assert_eq!(store.shot(shot).unwrap().head.document.trim, FrameRange { first: 20, last });
+    }
+    assert_eq!(kept(), before);
+    store.undo(shot, trimmed.head.id).unwrap();
+    assert_eq!(store.shot(shot).unwrap().head.document.trim, FrameRange { first: 0, last: 102 });
+}
+
+/// Fault: the id of a deleted shot, its clip and its analyses was given to the next ones, which then showed its solve.
+#[test]
+fn what_is_new_never_gets_the_number_of_what_is_gone() {
+    let House { store, shot, folder: _folder } = house();
+    let plain = NewAnalysis { kind: AnalysisKind::Tracks, settings: "{}", reading: "", source: None, trim: FrameRange { first: 0, last: 9 }, bytes: b"x" };
+    let tracks = store.add_analysis(shot, &plain).unwrap();
+    let job = store.add_job(shot, JobKind::Track, "").unwrap();
+    let (clip, head) = (store.shot(shot).unwrap().shot.clip, store.head(shot).unwrap());
+    store.delete_shot(shot).unwrap();
+    assert!(matches!(store.add_analysis(shot, &plain), Err(StoreError::Missing { what: "shot", .. })), "a job of a deleted shot keeps nothing");
+    assert!(matches!(store.add_job(shot, JobKind::Solve, ""), Err(StoreError::Missing { .. })));
+    store.purge_deleted().unwrap();
+    let next = store.add_clip("next", "next", "{}", 9).unwrap();
+    let second = store.add_shot("next", next, &ShotDocument::new(9)).unwrap();
+    assert!(next > clip && second > shot && store.head(second).unwrap() > head);
+    assert!(store.add_analysis(second, &plain).unwrap() > tracks && store.add_job(second, JobKind::Track, "").unwrap() > job);
+}
+
+/// Fault: a raw edit could put an analysis of another shot or of another kind to use, after which no page of the shot came.
+#[test]
+fn only_analyses_of_the_shot_and_of_the_right_kind_are_put_to_use() {
+    let House { store, shot, folder: _folder } = house();
+    let clip = store.shot(shot).unwrap().shot.clip;
+    let other = store.add_shot("two", clip, &ShotDocument::new(100)).unwrap();
+    let new = |kind| NewAnalysis { kind, settings: "{}", reading: "", source: None, trim: FrameRange { first: 0, last: 99 }, bytes: b"x" };
+    let tracks = store.add_analysis(shot, &new(AnalysisKind::Tracks)).unwrap();
+    let solve = store.add_analysis(shot, &new(AnalysisKind::Solve)).unwrap();
+    let foreign = store.add_analysis(other, &new(AnalysisKind::Tracks)).unwrap();
+    let before = store.shot(shot).unwrap();
+    for analysis in [solve, foreign, fennik_core::scene::AnalysisId(99)] {
+        assert!(matches!(store.edit(shot, None, &Edit::UseTracks { analysis }), Err(StoreError::WrongAnalysis { .. })));
+    }
+    for range in [FrameRange { first: 0, last: 100 }, FrameRange { first: 0, last: u32::MAX }] {
+        assert!(matches!(store.edit(shot, None, &Edit::Trim { range }), Err(StoreError::BeyondClip { end: 99 })));
+    }
+    assert_eq!(store.shot(shot).unwrap(), before);
+    assert!(store.edit(shot, None, &Edit::UseTracks { analysis: tracks }).is_ok());
+}
+
+/// Fault: a write that waits for another program held up every look, for nine seconds and more.
+#[test]
+fn a_locked_database_holds_up_changes_and_no_look() {
+    let House { folder, store, shot } = house();
+    let stranger = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
+    stranger.execute_batch("BEGIN IMMEDIATE").unwrap();
+    let (store, asked) = (Arc::new(store), Arc::new(Barrier::new(2)));
+    let (writing, gate) = (store.clone(), asked.clone());
+    let change = std::thread::spawn(move || {
+        gate.wait();
+        writing.edit(shot, None, &trim(7)).map(|s| s.head.document.trim.first)
+    });
+    asked.wait();
+    std::thread::sleep(std::time::Duration::from_millis(300));
+    let looks = (0..20).filter(|_| store.shot(shot).unwrap().head.document.trim.first == 0).count();
+    assert_eq!(looks, 20, "they see what is saved");
+    assert!(!change.is_finished(), "the change still waits, and no look waited with it");
+    stranger.execute_batch("COMMIT").unwrap();
+    assert_eq!(change.join().unwrap().unwrap(), 7);
+}
+
+/// Fault: one document that cannot be read took the whole list with it, and its own undo.
+#[test]
+fn a_document_that_cannot_be_read_is_told_and_undo_leads_back() {
+    let House { folder, store, shot } = house();
+    let bad = store.edit(shot, None, &trim(5)).unwrap().head.id;
+    let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
+    db.execute("UPDATE revisions SET document = '{\"trim\": 7}' WHERE id = ?1", [bad.0]).unwrap();
+    assert!(matches!(store.shot(shot), Err(StoreError::Document { revision, .. }) if revision == bad.0));
+    assert_eq!(store.shots().unwrap().len(), 1);
+    store.undo(shot, store.head(shot).unwrap()).unwrap();
+    assert_eq!(store.shot(shot).unwrap().head.document.trim.first, 0);
 }
