@@ -1,9 +1,9 @@
 //! What a clip is: where it comes from, its size, its rate.
 
-use crate::{MediaError, io_error};
+use crate::sequence::Gathered;
+use crate::{MediaError, io_error, tool};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
 
 /// Largest side that is taken in, px.
 const MAX_SIDE: u32 = 8192;
@@ -112,6 +112,14 @@ pub enum Note {
     ConstantRate,
     /// More than eight bits a channel, or chroma finer than 4:2:0.
     FinePixels(String),
+    /// The times of the frames cannot be believed; every frame is taken once.
+    BrokenTimes,
+    /// Numbers that are missing among the names of the stills.
+    MissingNumbers(String),
+    /// Stills of another size than the first were scaled to it.
+    MixedSizes(String),
+    /// Brighter than a screen shows.
+    HighRange(String),
 }
 
 impl Note {
@@ -122,6 +130,10 @@ impl Note {
             Self::SquarePixels => "pixels were not square; the picture was widened to make them so".to_owned(),
             Self::ConstantRate => "the frame rate varies; frames were repeated or left out to make it constant".to_owned(),
             Self::FinePixels(format) => format!("{format} pictures; shown and delivered with 8 bits"),
+            Self::BrokenTimes => "the times of its frames jump; each frame is taken once, evenly spaced, and sound may not fit".to_owned(),
+            Self::MissingNumbers(which) => format!("numbers are missing among its pictures: {which}; the pictures there are follow one another"),
+            Self::MixedSizes(which) => format!("not all its pictures have one size: {which}; they are scaled to that of the first"),
+            Self::HighRange(what) => format!("{what}: light beyond white is cut off at white"),
         }
     }
 }
@@ -150,6 +162,16 @@ pub struct ClipInfo {
     /// The scale of the brightness that comes with the coded pictures, where they have a plane of it, one byte a pixel.
     #[serde(default)]
     pub luma: Option<Levels>,
+    /// What the file is called by whoever brought it, for messages.
+    #[serde(default)]
+    pub shown: Option<String>,
+    /// Whether `frames` was counted by decoding, so that fewer mean a fault.
+    #[serde(default)]
+    pub counted: bool,
+    /// Time of the first frame from the file's beginning, seconds, where the times of all others follow from it and from
+    /// the rate: a reader can begin in the middle of the file.
+    #[serde(default)]
+    pub lead_s: Option<f64>,
 }
 
 /// What black and white are coded as.
@@ -172,6 +194,11 @@ impl ClipInfo {
     /// The scale of what [`crate::PixelKind::Grey`] reads.
     pub fn grey_levels(&self) -> Levels {
         self.luma.unwrap_or(Levels::FULL)
+    }
+
+    /// What messages call it.
+    pub fn name(&self) -> String {
+        self.shown.clone().unwrap_or_else(|| self.source.name())
     }
 
     /// The focal length that the file tells, px of the clip's size. Cameras round it and crop for video, so it is a place
@@ -199,11 +226,9 @@ fn focal_35mm(tags: &Tags) -> Option<f64> {
 
 /// The tags of the first picture of a sequence.
 fn picture_tags(source: &Source) -> Tags {
-    let output = Command::new("ffprobe")
-        .args(["-v", "error", "-select_streams", "v:0", "-read_intervals", "%+#1", "-show_entries", "frame_tags", "-of", "json"])
-        .args(source.input_arguments())
-        .stdin(Stdio::null())
-        .output();
+    let mut command = tool::command("ffprobe");
+    command.args(["-v", "error", "-select_streams", "v:0", "-read_intervals", "%+#1", "-show_entries", "frame_tags", "-of", "json"]);
+    let output = tool::output("ffprobe", command.args(source.input_arguments()));
     let frames = output.ok().and_then(|o| serde_json::from_slice::<ProbedFrames>(&o.stdout).ok());
     frames.and_then(|f| f.frames.into_iter().next()).map(|f| f.tags).unwrap_or_default()
 }
@@ -230,6 +255,8 @@ struct Probed {
 
 #[derive(Deserialize, Default)]
 struct Format {
+    format_name: Option<String>,
+    start_time: Option<String>,
     duration: Option<String>,
     #[serde(default)]
     tags: Tags,
@@ -247,6 +274,7 @@ struct Stream {
     duration: Option<String>,
     pix_fmt: Option<String>,
     color_range: Option<String>,
+    color_transfer: Option<String>,
     #[serde(default)]
     side_data_list: Vec<SideData>,
     #[serde(default)]
@@ -265,19 +293,27 @@ struct SideData {
 /// # Errors
 /// [`MediaError`] when ffprobe is missing, or there is no usable video in it.
 pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
-    let name = source.name();
-    let output = Command::new("ffprobe")
-        .args(["-v", "error", "-count_packets", "-show_streams", "-show_format", "-of", "json"])
-        .args(source.input_arguments())
-        .stdin(Stdio::null())
-        .output()
-        .map_err(|source| MediaError::ToolMissing { tool: "ffprobe", source })?;
-    let why = || last_line(&output.stderr).unwrap_or_else(|| "its format is not known".to_owned());
+    let mut command = tool::command("ffprobe");
+    command.args(["-v", "error", "-count_packets", "-show_streams", "-show_format", "-of", "json"]);
+    let output = tool::output("ffprobe", command.args(source.input_arguments()))?;
     if !output.status.success() {
-        return Err(MediaError::Unreadable { name, why: why() });
+        let why = last_line(&output.stderr).unwrap_or_else(|| "its format is not known".to_owned());
+        return Err(MediaError::Unreadable { name: source.name(), why });
     }
-    let probed: Probed =
-        serde_json::from_slice(&output.stdout).map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
+    let tags = match source {
+        Source::Sequence { .. } => picture_tags(source),
+        Source::Video(_) => Tags::new(),
+    };
+    read_probe(source, &output.stdout, &packet_times(source), &tags)
+}
+
+/// Makes sense of what ffprobe told of a clip: its JSON, the lines of its packets' times, and the tags of a still.
+///
+/// # Errors
+/// [`MediaError`] when there is no usable video in it.
+pub fn read_probe(source: &Source, json: &[u8], packet_lines: &str, still_tags: &std::collections::HashMap<String, String>) -> Result<ClipInfo, MediaError> {
+    let name = source.name();
+    let probed: Probed = serde_json::from_slice(json).map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
     let is_video = |s: &&Stream| s.codec_type.as_deref() == Some("video") && s.disposition.get("attached_pic") != Some(&1);
     let Some(video) = probed.streams.iter().find(is_video) else {
         let kinds: Vec<String> = probed.streams.iter().filter_map(|s| s.codec_type.clone()).collect();
@@ -306,10 +342,19 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
     }
     let nominal = video.r_frame_rate.as_deref().and_then(Rate::parse);
     let average = video.avg_frame_rate.as_deref().and_then(Rate::parse);
-    let varying = varying_rate(source);
-    let rate = match (varying, nominal, average) {
+    let packets = video.nb_read_packets.as_deref().and_then(|n| n.parse::<u32>().ok()).unwrap_or(0);
+    let duration = video.duration.as_ref().or(probed.format.duration.as_ref()).and_then(|d| d.parse::<f64>().ok());
+    let times = PacketTimes::read(packet_lines);
+    let mut frames = packets;
+    let rate = match (constant_rate_of(&times.sorted), nominal, average) {
         (Some(rate), _, _) => {
-            notes.push(Note::ConstantRate);
+            let wanted = (duration.unwrap_or(0.0) * rate.per_second()).round();
+            if (0.0..=MOST_REPEATS * f64::from(packets) + 1.0).contains(&wanted) {
+                notes.push(Note::ConstantRate);
+                frames = if duration.is_some() { wanted as u32 } else { packets };
+            } else {
+                notes.push(Note::BrokenTimes);
+            }
             rate
         }
         (None, Some(n), _) => n,
@@ -321,19 +366,54 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
             notes.push(Note::FinePixels(format.to_owned()));
         }
     }
-    let packets = video.nb_read_packets.as_deref().and_then(|n| n.parse::<u32>().ok()).unwrap_or(0);
-    let duration = video.duration.as_ref().or(probed.format.duration.as_ref()).and_then(|d| d.parse::<f64>().ok());
-    let frames = match (notes.contains(&Note::ConstantRate), duration) {
-        (true, Some(d)) => (d * rate.per_second()).round() as u32,
-        _ => packets,
-    };
+    match (source, video.color_transfer.as_deref()) {
+        (_, Some("smpte2084")) => notes.push(Note::HighRange("pictures of high range (PQ)".to_owned())),
+        (_, Some("arib-std-b67")) => notes.push(Note::HighRange("pictures of high range (HLG)".to_owned())),
+        (Source::Sequence { extension, .. }, _) if extension == "exr" => notes.push(Note::HighRange("EXR pictures, linear light".to_owned())),
+        _ => {}
+    }
     let audio = probed.streams.iter().any(|s| s.codec_type.as_deref() == Some("audio"));
-    let focal_35mm = focal_35mm(&probed.format.tags).or_else(|| focal_35mm(&video.tags)).or_else(|| match source {
-        Source::Sequence { .. } => focal_35mm(&picture_tags(source)),
-        Source::Video(_) => None,
-    });
+    let focal_35mm = focal_35mm(&probed.format.tags).or_else(|| focal_35mm(&video.tags)).or_else(|| focal_35mm(still_tags));
     let luma = video.pix_fmt.as_deref().and_then(|format| luma_levels(format, video.color_range.as_deref()));
-    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes, focal_35mm, luma })
+    let indexed = probed.format.format_name.as_deref().is_some_and(|f| f.split(',').any(|f| matches!(f, "mov" | "matroska")));
+    let begins = probed.format.start_time.as_deref().and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
+    let even = matches!(source, Source::Video(_)) && indexed && times.all_shown && times.sorted.len() == packets as usize;
+    let lead_s = times.even_from(rate).filter(|_| even && !notes.contains(&Note::ConstantRate)).map(|t| t - begins);
+    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes, focal_35mm, luma, shown: None, counted: false, lead_s })
+}
+
+/// Frames that a packet may be shown for, on average: one that stands still for minutes is not worth a full disk.
+const MOST_REPEATS: f64 = 20.0;
+
+/// The times at which the frames of a video are shown, as its packets tell.
+struct PacketTimes {
+    /// Seconds, rising.
+    sorted: Vec<f64>,
+    /// Whether every packet has a time and is shown.
+    all_shown: bool,
+}
+
+impl PacketTimes {
+    fn read(lines: &str) -> Self {
+        let mut times = Self { sorted: Vec::new(), all_shown: true };
+        for line in lines.lines().filter(|l| !l.trim().is_empty()) {
+            let (time, flags) = line.split_once(',').unwrap_or((line, ""));
+            match time.trim().parse::<f64>() {
+                Ok(t) if t.is_finite() => times.sorted.push(t),
+                _ => times.all_shown = false,
+            }
+            times.all_shown &= !flags.contains('D');
+        }
+        times.sorted.sort_by(f64::total_cmp);
+        times
+    }
+
+    /// The first time, where all others keep to the rate.
+    fn even_from(&self, rate: Rate) -> Option<f64> {
+        let (first, step) = (*self.sorted.first()?, 1.0 / rate.per_second());
+        let keeps = |(i, t): (usize, &f64)| (t - first - i as f64 * step).abs() < 0.25 * step;
+        self.sorted.iter().enumerate().all(keeps).then_some(first)
+    }
 }
 
 /// Pixel formats, as ffmpeg names them, with a plane of brightness, one byte a pixel.
@@ -345,22 +425,16 @@ fn luma_levels(format: &str, range: Option<&str>) -> Option<Levels> {
     LUMA_FORMATS.contains(&format).then_some(if full { Levels::FULL } else { Levels::VIDEO })
 }
 
-/// The rate to use for a video whose frames do not come evenly; `None` for an even one. Containers
-/// often claim a constant rate that the times of their frames do not keep, so those are looked at.
-fn varying_rate(source: &Source) -> Option<Rate> {
-    let output = Command::new("ffprobe")
-        .args(["-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0"])
-        .args(source.input_arguments())
-        .stdin(Stdio::null())
-        .output()
-        .ok()?;
-    let text = String::from_utf8_lossy(&output.stdout);
-    let mut times: Vec<f64> = text.lines().filter_map(|l| l.trim_end_matches(',').parse().ok()).collect();
-    times.sort_by(f64::total_cmp);
-    constant_rate_of(&times)
+/// A line for each packet of the picture: its time, seconds, and its flags.
+fn packet_times(source: &Source) -> String {
+    let mut command = tool::command("ffprobe");
+    command.args(["-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time,flags", "-of", "csv=p=0"]);
+    let output = tool::output("ffprobe", command.args(source.input_arguments()));
+    output.map(|o| String::from_utf8_lossy(&o.stdout).into_owned()).unwrap_or_default()
 }
 
-/// The usual rate nearest to the middle distance of uneven times, seconds; `None` when they are even
+/// For a video whose frames do not come evenly (containers often claim a constant rate that the times of their frames do
+/// not keep): the usual rate nearest to the middle distance of their times, seconds; `None` when they are even
 /// (rounding of the container aside) or too few.
 fn constant_rate_of(times: &[f64]) -> Option<Rate> {
     let steps: Vec<f64> = times.windows(2).map(|p| p[1] - p[0]).collect();
@@ -408,18 +482,28 @@ impl ClipInfo {
         filters.join(",")
     }
 
+    /// Where to begin in the file for a frame, seconds from its beginning: half a frame before it. `None` where only
+    /// decoding from the start tells which frame is which.
+    pub(crate) fn begin_s(&self, frame: u32) -> Option<f64> {
+        let lead = self.lead_s.filter(|_| frame > 0)?;
+        Some((lead + (f64::from(frame) - 0.5) / self.rate.per_second()).max(0.0))
+    }
+
     /// Reads a file's metadata from a path: a video file, or a folder of stills.
     ///
     /// # Errors
     /// As [`probe`], and when a folder holds no stills.
     pub fn open(path: &Path, scratch: &Path) -> Result<Self, MediaError> {
         let absolute = path.canonicalize().map_err(io_error(format!("{} cannot be opened", path.display())))?;
+        let shown = absolute.file_name().map(|n| n.to_string_lossy().into_owned());
         if absolute.is_dir() {
-            let source = crate::sequence::gather_folder(&absolute, scratch, Rate { frames: 25, seconds: 1 })
-                .map_err(|e| MediaError::Unreadable { name: path.display().to_string(), why: e.to_string() })?;
-            return probe(&source);
+            let unreadable = |e: crate::SequenceError| MediaError::Unreadable { name: path.display().to_string(), why: e.to_string() };
+            let Gathered { source, notes } = crate::sequence::gather_folder(&absolute, scratch, Rate { frames: 25, seconds: 1 }).map_err(unreadable)?;
+            let mut info = probe(&source)?;
+            info.notes.extend(notes);
+            return Ok(Self { shown, ..info });
         }
-        probe(&Source::Video(absolute))
+        Ok(Self { shown, ..probe(&Source::Video(absolute))? })
     }
 }
 

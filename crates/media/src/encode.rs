@@ -1,10 +1,11 @@
 //! Frames into a video file.
 
-use crate::clip::{ClipInfo, last_line};
+use crate::clip::ClipInfo;
+use crate::tool::{self, Running};
 use crate::{MediaError, io_error};
-use std::io::{Read, Write};
+use std::io::Write;
 use std::path::{Path, PathBuf};
-use std::process::{Child, ChildStdin, Command, Stdio};
+use std::process::{ChildStdin, Stdio};
 
 /// Which part of which clip's sound goes along.
 #[derive(Debug, Clone)]
@@ -19,9 +20,8 @@ pub struct AudioFrom<'a> {
 
 /// Writes an MP4 (H.264) frame by frame. The file appears under its name when it is whole.
 pub struct VideoWriter {
-    child: Child,
+    running: Running,
     pipe: Option<ChildStdin>,
-    complaints: Option<std::thread::JoinHandle<Vec<u8>>>,
     partial: PathBuf,
     target: PathBuf,
 }
@@ -34,7 +34,7 @@ impl VideoWriter {
     pub fn create(target: &Path, clip: &ClipInfo, audio: Option<AudioFrom>) -> Result<Self, MediaError> {
         let partial = target.with_extension("part.mp4");
         let rate = format!("{}/{}", clip.rate.frames, clip.rate.seconds);
-        let mut command = Command::new("ffmpeg");
+        let mut command = tool::command("ffmpeg");
         command.args(["-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s"]);
         command.arg(format!("{}x{}", clip.width, clip.height)).args(["-r", &rate, "-i", "pipe:0"]);
         if let Some(from) = audio.as_ref().filter(|a| a.clip.audio) {
@@ -47,23 +47,13 @@ impl VideoWriter {
         command.args(["-vf", "pad=ceil(iw/2)*2:ceil(ih/2)*2,scale=out_color_matrix=bt709:out_range=tv,format=yuv420p"]);
         command.args(["-c:v", "libx264", "-preset", "medium", "-crf", "16"]);
         command.args(["-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-movflags", "+faststart"]);
-        let mut child = command
-            .args(["-f", "mp4"])
-            .arg(&partial)
-            .stdin(Stdio::piped())
-            .stdout(Stdio::null())
-            .stderr(Stdio::piped())
-            .spawn()
-            .map_err(|source| MediaError::ToolMissing { tool: "ffmpeg", source })?;
-        let pipe = child.stdin.take();
-        let complaints = child.stderr.take().map(|stderr| {
-            std::thread::spawn(move || {
-                let mut kept = Vec::new();
-                let _ = stderr.take(64 * 1024).read_to_end(&mut kept);
-                kept
-            })
-        });
-        Ok(Self { child, pipe, complaints, partial, target: target.to_owned() })
+        // The prefix keeps a name that begins with a dash or holds a colon what it is.
+        let mut named = std::ffi::OsString::from("file:");
+        named.push(&partial);
+        command.args(["-f", "mp4"]).arg(named).stdin(Stdio::piped()).stdout(Stdio::null());
+        let mut running = Running::start("ffmpeg", &mut command)?;
+        let pipe = running.child.stdin.take();
+        Ok(Self { running, pipe, partial, target: target.to_owned() })
     }
 
     /// Adds one RGB frame.
@@ -81,26 +71,32 @@ impl VideoWriter {
     /// [`MediaError`] when ffmpeg or the disk refuses.
     pub fn finish(mut self) -> Result<(), MediaError> {
         drop(self.pipe.take());
-        let status = self.child.wait().map_err(io_error("ffmpeg did not end"))?;
-        if !status.success() {
-            return Err(self.failure());
-        }
-        std::fs::rename(&self.partial, &self.target).map_err(io_error("the finished video could not be put in its place"))
+        self.running.end().map_err(encode_error)?;
+        let sync = std::fs::File::open(&self.partial).and_then(|f| f.sync_all());
+        sync.and_then(|()| std::fs::rename(&self.partial, &self.target)).map_err(io_error("the finished video could not be put in its place"))
     }
 
     fn failure(&mut self) -> MediaError {
         drop(self.pipe.take());
-        let _ = self.child.kill();
-        let said = self.complaints.take().and_then(|c| c.join().ok()).and_then(|b| last_line(&b));
-        MediaError::Encode { why: said.unwrap_or_else(|| "ffmpeg ended early".to_owned()) }
+        match self.running.end() {
+            Ok(said) => MediaError::Encode { why: said.unwrap_or_else(|| "ffmpeg ended early".to_owned()) },
+            Err(error) => encode_error(error),
+        }
+    }
+}
+
+fn encode_error(error: MediaError) -> MediaError {
+    match error {
+        MediaError::Died { why, .. } => MediaError::Encode { why },
+        other => other,
     }
 }
 
 impl Drop for VideoWriter {
     fn drop(&mut self) {
         drop(self.pipe.take());
-        let _ = self.child.kill();
-        let _ = self.child.wait();
+        let _ = self.running.child.kill();
+        let _ = self.running.child.wait();
         let _ = std::fs::remove_file(&self.partial);
     }
 }

@@ -6,13 +6,15 @@ mod decode;
 mod encode;
 mod gltf;
 mod sequence;
+mod still;
+mod tool;
 
 pub use camera_file::{CameraDocument, CameraFrame, MasksFileError, camera_document, read_masks};
-pub use clip::{ClipInfo, Levels, Note, Rate, Source, probe};
+pub use clip::{ClipInfo, Levels, Note, Rate, Source, probe, read_probe};
 pub use decode::{FrameReader, PixelKind, write_proxies};
 pub use encode::{AudioFrom, VideoWriter};
 pub use gltf::{SceneMesh, glb};
-pub use sequence::{SequenceError, gather_folder, unpack_zip};
+pub use sequence::{Gathered, SequenceError, gather_folder, still_kind, unpack_zip};
 
 /// What can go wrong with a clip. Each text says what was found and what to do.
 #[derive(Debug, thiserror::Error)]
@@ -62,6 +64,32 @@ pub enum MediaError {
         /// What ffmpeg said, after a colon.
         detail: String,
     },
+    /// A tool ended before its work was done.
+    #[error("{tool} ended early ({why}); what was there before is kept. Try again")]
+    Died {
+        /// Which program.
+        tool: &'static str,
+        /// How it ended.
+        why: String,
+    },
+    /// Fewer frames than the clip is known to have.
+    #[error("“{name}” gave {found} of {expected} frames; what was there before is kept. The file may have changed; take it in again")]
+    Short {
+        /// The file's name.
+        name: String,
+        /// Frames that came.
+        found: u32,
+        /// Frames that there are.
+        expected: u32,
+    },
+    /// Stills that cannot be decoded.
+    #[error("{} of “{name}” cannot be decoded: {}. Replace {} and take the pictures in again", count(stills.len()), listed(stills), if stills.len() == 1 { "it" } else { "them" })]
+    DamagedStills {
+        /// The sequence's name.
+        name: String,
+        /// The stills, as their files were named.
+        stills: Vec<String>,
+    },
     /// Encoding went wrong.
     #[error("the video could not be written: {why}. Check the space on the disk")]
     Encode {
@@ -82,6 +110,17 @@ pub enum MediaError {
         /// The cause.
         source: std::io::Error,
     },
+}
+
+fn count(n: usize) -> String {
+    if n == 1 { "one picture".to_owned() } else { format!("{n} pictures") }
+}
+
+/// The first few of some names.
+pub(crate) fn listed(names: &[String]) -> String {
+    let shown: Vec<&str> = names.iter().take(5).map(String::as_str).collect();
+    let more = if names.len() > shown.len() { format!(" and {} more", names.len() - shown.len()) } else { String::new() };
+    format!("{}{more}", shown.join(", "))
 }
 
 pub(crate) fn io_error(what: impl Into<String>) -> impl FnOnce(std::io::Error) -> MediaError {

@@ -1,8 +1,10 @@
 //! Real files through the real ffmpeg.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
+mod faults;
+
 use fennik_media::{
-    ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe, unpack_zip, write_proxies,
+    ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe, unpack_zip, write_proxies,
 };
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -197,7 +199,7 @@ fn stills_come_in_the_order_of_their_numbers_from_a_folder_or_a_zip() {
             );
         }
         let rate = Rate { frames: 25, seconds: 1 };
-        let source = gather_folder(&stills, &folder.path().join(format!("out 100% {extension}")), rate).unwrap();
+        let Gathered { source, .. } = gather_folder(&stills, &folder.path().join(format!("out 100% {extension}")), rate).unwrap();
         let clip = probe(&source).unwrap();
         let mut reader = FrameReader::open(&clip, None, PixelKind::Grey).unwrap();
         let first = reader.next_frame().unwrap().unwrap()[100];
@@ -213,7 +215,7 @@ fn stills_come_in_the_order_of_their_numbers_from_a_folder_or_a_zip() {
     }
     zip.finish().unwrap();
     let target = folder.path().join("deep/er/unpacked");
-    let source = unpack_zip(&archive, &target, Rate { frames: 25, seconds: 1 }).unwrap();
+    let Gathered { source, .. } = unpack_zip(&archive, &target, Rate { frames: 25, seconds: 1 }).unwrap();
     assert!(matches!(source, Source::Sequence { count: 2, .. }), "{source:?}");
     let outside: Vec<PathBuf> =
         std::fs::read_dir(folder.path()).unwrap().map(|e| e.unwrap().path()).filter(|p| p.ends_with("evil 2.png")).collect();
