@@ -12,7 +12,7 @@ before(async () => {
 after(() => endAll({ page, quiet: true, browser, server, folder }));
 
 /** The route as the server has it now, as word of a job would bring it. */
-const drawAnew = () => page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: await (await globalThis.fennik.model.get("route")).text() })));
+const drawAnew = () => page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null } })));
 const frames = (n) => page.waitForFunction((n) => globalThis.fennik.model.state.frames === n, n, { timeout: 10_000 });
 
 /** Holds the answer to the next request of a pattern; what it gives, once it is there, passes the answer on. */

@@ -53,7 +53,7 @@ test("looking first shows where points would land, at once while the values move
   await page.locator('[name="density"]').pressSequentially("0");
   await page.fill('[name="density"]', "1600");
   // The route is drawn anew in the middle of it, as when a job moves on; what is being typed stays.
-  await page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: await (await globalThis.fennik.model.get("route")).text() })));
+  await page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null } })));
   assert.equal(await page.inputValue('[name="density"]'), "1600");
   await page.waitForFunction((n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) > 1.5 * n, wide);
   const spot = await page.evaluate(() => globalThis.fennik.model.look.points[40]);

@@ -26,6 +26,24 @@ pub struct CameraDocument {
     pub frames: Vec<CameraFrame>,
     /// The points of the scene.
     pub points: Vec<CameraPoint>,
+    /// The flat parts of the scene, in a file written from a shot.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub surfaces: Vec<CameraSurface>,
+}
+
+/// A flat part of the scene, in the world of the file.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CameraSurface {
+    /// Its name.
+    pub name: String,
+    /// floor, wall, slope or other.
+    pub kind: String,
+    /// A point on it.
+    pub point: [f64; 3],
+    /// Its unit normal.
+    pub normal: [f64; 3],
+    /// Its corners, in their order round it.
+    pub outline: Vec<[f64; 3]>,
 }
 
 /// How the solve went.
@@ -129,6 +147,7 @@ pub fn camera_document(solution: &Solution, rate: Rate, first_source_frame: u32,
         },
         frames: frames.collect(),
         points: points.collect(),
+        surfaces: Vec::new(),
     }
 }
 

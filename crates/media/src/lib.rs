@@ -9,7 +9,7 @@ mod sequence;
 mod still;
 mod tool;
 
-pub use camera_file::{CameraDocument, CameraFrame, MasksFileError, camera_document, read_masks};
+pub use camera_file::{CameraDocument, CameraFrame, CameraSurface, MasksFileError, camera_document, read_masks};
 pub use clip::{ClipInfo, Levels, Note, Rate, Source, probe, read_probe};
 pub use decode::{FrameReader, PixelKind, write_proxies};
 pub use encode::{AudioFrom, VideoWriter};

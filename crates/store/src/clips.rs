@@ -96,9 +96,9 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the disk or the database refuses; the folder is removed then.
     pub fn add_clip_in(&self, folder: ClipFolder, name: &str, info: &str, frames: u32) -> Result<ClipId, StoreError> {
-        let sync = |path: &Path| File::open(path).and_then(|f| f.sync_all());
-        sync(&folder.path)
-            .and_then(|()| sync(&self.root.join("clips")))
+        // Once for all files of a sequence, the folders that name them included.
+        File::open(&folder.path)
+            .and_then(|f| Ok(rustix::fs::syncfs(f)?))
             .map_err(|source| StoreError::File { what: "the clip could not be stored for good".to_owned(), source })?;
         let id = self.add_clip(name, &folder.name, info, frames)?;
         folder.keep();
@@ -140,7 +140,7 @@ impl Store {
         }
     }
 
-    /// Removes the preview frames of a clip; they are made again when somebody looks at it.
+    /// Removes the preview frames of a clip but the first; they are made again when somebody looks at it.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
@@ -148,7 +148,11 @@ impl Store {
         const SQL: &str = "UPDATE clips SET proxies = 0 WHERE id = :id";
         let clip = self.clip(id)?;
         self.lock().execute(SQL, named_params! { ":id": id.0 })?;
-        let _ = std::fs::remove_dir_all(self.root.join("clips").join(clip.folder).join("proxies"));
+        // The first one stays for the list of shots.
+        let previews = std::fs::read_dir(self.root.join("clips").join(clip.folder).join("proxies"));
+        for entry in previews.into_iter().flatten().flatten().filter(|e| e.file_name() != "000000.jpg") {
+            let _ = std::fs::remove_file(entry.path());
+        }
         Ok(())
     }
 }

@@ -52,6 +52,12 @@ pub enum StoreError {
     /// Nothing to undo or redo.
     #[error("there is nothing to {0}")]
     NoStep(&'static str),
+    /// Another server has the folder.
+    #[error("another Fennik already serves {path}; use that one, end it, or name another folder with --data")]
+    Served {
+        /// The data folder.
+        path: PathBuf,
+    },
     /// A revision that cannot be read.
     #[error("revision {revision} of this shot cannot be read ({cause}). Go back to the one before it; nothing else is lost")]
     Document {

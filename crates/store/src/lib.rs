@@ -27,6 +27,8 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0004_ids_once.sql")).foreign_key_check(),
 ];
 
+/// Locked by the server of a folder.
+const LOCK: &str = "fennik.lock";
 /// How long a change waits for another program that is writing.
 const WAIT_FOR_WRITERS: std::time::Duration = std::time::Duration::from_secs(8);
 /// Connections that only read: a change that waits holds up nobody who looks.
@@ -70,6 +72,39 @@ impl Store {
     /// The data folder.
     pub fn root(&self) -> &Path {
         &self.root
+    }
+
+    /// Takes the folder for a server: nobody else can while the lock lives, and it goes with the process.
+    ///
+    /// # Errors
+    /// [`StoreError::Served`] when another server has it.
+    pub fn lock_folder(root: &Path) -> Result<std::fs::File, StoreError> {
+        let path = root.join(LOCK);
+        let failed = |source| StoreError::Folder { path: path.clone(), source };
+        std::fs::create_dir_all(root).map_err(failed)?;
+        let lock = std::fs::File::create(&path).map_err(failed)?;
+        match lock.try_lock() {
+            Ok(()) => Ok(lock),
+            Err(std::fs::TryLockError::WouldBlock) => Err(StoreError::Served { path: root.to_owned() }),
+            Err(std::fs::TryLockError::Error(source)) => Err(failed(source)),
+        }
+    }
+
+    /// Removes what a store keeps in a folder, and nothing else that is there. The folder must be locked by the caller.
+    ///
+    /// # Errors
+    /// [`StoreError::Folder`] when the disk refuses.
+    pub fn remove_own_files(root: &Path) -> Result<(), StoreError> {
+        for name in ["fennik.sqlite", "fennik.sqlite-wal", "fennik.sqlite-shm", "clips", "analyses", "delivered"] {
+            let path = root.join(name);
+            let gone = if path.is_dir() { std::fs::remove_dir_all(&path) } else { std::fs::remove_file(&path) };
+            if let Err(source) = gone {
+                if source.kind() != std::io::ErrorKind::NotFound {
+                    return Err(StoreError::Folder { path, source });
+                }
+            }
+        }
+        Ok(())
     }
 
     /// Where the finished video of a shot is kept.

@@ -1,8 +1,8 @@
 //! What takes room in the data folder, and how it is freed.
 
 use crate::clips::FILLING;
-use crate::{Store, StoreError};
-use rusqlite::named_params;
+use crate::{ShotId, Store, StoreError, now_ms};
+use rusqlite::{OptionalExtension, named_params};
 use std::collections::BTreeSet;
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
@@ -43,7 +43,13 @@ fn names(store: &Store, sql: &str) -> Result<BTreeSet<String>, StoreError> {
 /// Folders of clips that deleted shots alone use, and files of their analyses.
 const DELETED_CLIPS: &str =
     "SELECT folder FROM clips c WHERE NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = c.id AND s.deleted_ms IS NULL)";
+/// Deletes a clip that no shot is made from.
+const FREE_CLIP: &str = "DELETE FROM clips WHERE id = CAST(?1 AS INTEGER)
+    AND NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = clips.id) RETURNING folder";
 const DELETED_ANALYSES: &str = "SELECT a.file FROM analyses a JOIN shots s ON s.id = a.shot_id WHERE s.deleted_ms IS NOT NULL";
+
+/// Clips whose shot never came.
+const SHOTLESS: &str = "DELETE FROM clips WHERE created_ms < :before AND NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = clips.id)";
 
 impl Store {
     /// Counts what takes room. Reads the sizes of all files, so it takes a moment.
@@ -71,26 +77,49 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses; nothing is freed then.
     pub fn purge_deleted(&self) -> Result<usize, StoreError> {
-        const WHICH: &str = "shot_id IN (SELECT id FROM shots WHERE deleted_ms IS NOT NULL)";
-        let videos: Vec<PathBuf> = self.deleted_shots()?.iter().map(|s| self.delivered_path(s.id)).collect();
-        let analyses = names(self, DELETED_ANALYSES)?;
-        let clips = names(self, DELETED_CLIPS)?;
+        self.purge(None)
+    }
+
+    /// Takes a shot away for good, as if it had never been.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub fn discard_shot(&self, id: ShotId) -> Result<(), StoreError> {
+        self.delete_shot(id)?;
+        self.purge(Some(id)).map(|_| ())
+    }
+
+    /// Frees all deleted shots, or the one.
+    fn purge(&self, only: Option<ShotId>) -> Result<usize, StoreError> {
+        const WHICH: &str = "deleted_ms IS NOT NULL AND (:only IS NULL OR id = :only)";
+        let of_these = format!("shot_id IN (SELECT id FROM shots WHERE {WHICH})");
+        let only = only.map(|o| o.0);
         let mut db = self.lock();
         let change = db.transaction()?;
-        change.execute("UPDATE shots SET head = NULL WHERE deleted_ms IS NOT NULL", [])?;
-        change.execute(&format!("UPDATE revisions SET parent = NULL WHERE {WHICH}"), [])?;
-        change.execute(&format!("UPDATE analyses SET source = NULL WHERE {WHICH}"), [])?;
-        let gone = change.execute("DELETE FROM shots WHERE deleted_ms IS NOT NULL", [])?;
-        change.execute("DELETE FROM clips WHERE NOT EXISTS (SELECT 1 FROM shots WHERE clip_id = clips.id)", [])?;
+        let these = named_params! { ":only": only };
+        let listed = |sql: &str| -> Result<Vec<String>, rusqlite::Error> { change.prepare(sql)?.query_map(these, |r| r.get(0))?.collect() };
+        let videos = listed(&format!("SELECT id || '.mp4' FROM shots WHERE {WHICH}"))?;
+        let analyses = listed(&format!("SELECT file FROM analyses WHERE {of_these}"))?;
+        change.execute(&format!("UPDATE shots SET head = NULL WHERE {WHICH}"), these)?;
+        change.execute(&format!("UPDATE revisions SET parent = NULL WHERE {of_these}"), these)?;
+        change.execute(&format!("UPDATE analyses SET source = NULL WHERE {of_these}"), these)?;
+        // A clip that just came in has no shot yet for a moment; only those of these shots are looked at.
+        let their_clips = listed(&format!("SELECT DISTINCT CAST(clip_id AS TEXT) FROM shots WHERE {WHICH}"))?;
+        let gone = change.execute(&format!("DELETE FROM shots WHERE {WHICH}"), these)?;
+        let mut clips = Vec::new();
+        for clip in their_clips {
+            clips.extend(change.query_row(FREE_CLIP, [clip], |r| r.get::<_, String>(0)).optional()?);
+        }
         change.commit()?;
         drop(db);
         // What cannot be removed now is swept up by the next start.
-        for file in videos.into_iter().chain(analyses.iter().map(|f| self.root.join("analyses").join(f))) {
+        let below = |folder: &str, names: Vec<String>| names.into_iter().map(|n| self.root.join(folder).join(n)).collect::<Vec<PathBuf>>();
+        below("delivered", videos).into_iter().chain(below("analyses", analyses)).for_each(|file| {
             let _ = fs::remove_file(file);
-        }
-        for folder in clips {
-            let _ = fs::remove_dir_all(self.root.join("clips").join(folder));
-        }
+        });
+        below("clips", clips).into_iter().for_each(|folder| {
+            let _ = fs::remove_dir_all(folder);
+        });
         Ok(gone)
     }
 
@@ -103,6 +132,8 @@ impl Store {
         // What is on the disk is listed first: a row that comes meanwhile belongs to a file that is not in the list.
         let listed = |folder: &str| -> Vec<fs::DirEntry> { fs::read_dir(self.root.join(folder)).into_iter().flatten().flatten().collect() };
         let (clips, analyses, videos) = (listed("clips"), listed("analyses"), listed("delivered"));
+        let young = i64::try_from(ROW_COMES_WITHIN.as_millis()).unwrap_or(i64::MAX);
+        self.lock().execute(SHOTLESS, named_params! { ":before": now_ms() - young })?;
         let mut gone = 0;
         let known = names(self, "SELECT folder FROM clips")?;
         for entry in clips {
@@ -178,7 +209,8 @@ mod tests {
             let files = store.new_clip_folder().unwrap();
             fs::create_dir(files.path().join("proxies")).unwrap();
             fs::write(files.path().join("clip.mp4"), [0; 100]).unwrap();
-            fs::write(files.path().join("proxies/000000.jpg"), [0; 30]).unwrap();
+            fs::write(files.path().join("proxies/000000.jpg"), [0; 10]).unwrap();
+            fs::write(files.path().join("proxies/000001.jpg"), [0; 20]).unwrap();
             let clip = store.add_clip_in(files, name, "{}", 9).unwrap();
             let shot = store.add_shot(name, clip, &ShotDocument::new(9)).unwrap();
             let trim = FrameRange { first: 0, last: 8 };
@@ -198,7 +230,7 @@ mod tests {
         assert_eq!(store.purge_deleted().unwrap(), 2);
         assert_eq!(store.room().unwrap(), Room { clips: 100, previews: 30, ..Room::default() });
         store.drop_proxies(clip).unwrap();
-        assert_eq!((store.room().unwrap().previews, store.clip(clip).unwrap().proxies), (0, false));
+        assert_eq!((store.room().unwrap().previews, store.clip(clip).unwrap().proxies), (10, false), "the first stays for the list");
         assert!(store.shot(sibling).is_ok());
     }
 

@@ -156,6 +156,16 @@ impl Store {
         head.map(RevisionId).ok_or(StoreError::Missing { what: "shot", id: id.0 })
     }
 
+    /// The clip of a shot, whether its document can be read or not.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`].
+    pub fn shot_clip(&self, id: ShotId) -> Result<ClipId, StoreError> {
+        const SQL: &str = "SELECT clip_id FROM shots WHERE id = :id AND deleted_ms IS NULL";
+        let clip = self.read().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get(0)).optional()?;
+        clip.map(ClipId).ok_or(StoreError::Missing { what: "shot", id: id.0 })
+    }
+
     /// Gives a shot another name.
     ///
     /// # Errors

@@ -1,6 +1,6 @@
 //! `fennik accuracy`: solves clips whose cameras are known and prints how far off each camera is.
 
-use super::{Scratch, show};
+use super::{Progress, Scratch};
 use fennik_core::check::{LockError, lock_error, turning_lock_error};
 use fennik_demo::encode::{TRIAL, film};
 use fennik_demo::trials::TRIALS;
@@ -43,7 +43,8 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
         return Err(format!("there is no clip {stranger}; there are {}", names.join(", ")));
     }
     pairs.retain(|(clip, _)| arguments.only.is_empty() || arguments.only.contains(&name_of(clip)));
-    make_clips(&arguments.made, &pairs)?;
+    let mut progress = Progress::default();
+    make_clips(&arguments.made, &pairs, &mut progress)?;
     let mut lines = vec![
         "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its length | peak memory |"
             .to_owned(),
@@ -51,12 +52,12 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
     ];
     for (clip, truth) in pairs {
         let name = name_of(&clip);
-        show(&format!("solving {name}"));
+        progress.line(&format!("solving {name}"));
         lines.push(format!("| {name} | {} |", judge(&clip, &truth, scratch.path())?));
     }
-    show("");
+    progress.end();
     let table = lines.join("\n");
-    println!("\r{table}");
+    println!("{table}");
     match &arguments.write {
         Some(path) => replace_between(path, &table),
         None => Ok(()),
@@ -89,14 +90,14 @@ fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
 }
 
 /// Makes those of the wanted clips that are the project's own and not there yet.
-fn make_clips(folder: &Path, wanted: &[(PathBuf, PathBuf)]) -> Result<(), String> {
+fn make_clips(folder: &Path, wanted: &[(PathBuf, PathBuf)], progress: &mut Progress) -> Result<(), String> {
     fs::create_dir_all(folder).map_err(|e| format!("{} cannot be made: {e}", folder.display()))?;
     for take in &TRIALS {
         let (clip, truth_path) = clip_and_truth(folder, take.name);
         if (clip.exists() && truth_path.exists()) || wanted.iter().all(|w| w.0 != clip) {
             continue;
         }
-        film(take, folder, &TRIAL, |done| show(&format!("filming {}: frame {done} of {}", take.name, take.frames)))
+        film(take, folder, &TRIAL, |done| progress.frames(&format!("filming {}", take.name), done, take.frames))
             .map_err(|e| format!("{} could not be made: {e}", clip.display()))?;
     }
     Ok(())

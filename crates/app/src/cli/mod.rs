@@ -2,16 +2,22 @@
 
 mod accuracy;
 mod add;
+mod apply;
 mod bench;
 mod bench_bundle;
 mod output;
 mod serve;
 mod solve;
 
+use crate::engine::OpenShot;
+use crate::web;
 use clap::{Parser, Subcommand};
-use std::io::Write;
+use fennik_store::{ShotId, Store};
+use std::io::{IsTerminal, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Track a clip's camera and anchor titles to its scene.
 #[derive(Parser)]
@@ -29,6 +35,10 @@ enum Command {
     Demo(serve::DemoArguments),
     /// Take a clip into a data folder.
     Add(add::AddArguments),
+    /// Do the steps of a recipe: a shot without a page.
+    Apply(apply::ApplyArguments),
+    /// Print what there is in a shot.
+    Show(apply::ShowArguments),
     /// Track and solve a clip and write the camera file.
     Solve(solve::SolveArguments),
     /// Render a shot with its inserts to a video file.
@@ -47,6 +57,8 @@ pub fn run() -> ExitCode {
         Command::Serve(arguments) => serve::run(&arguments),
         Command::Demo(arguments) => serve::run_demo(&arguments),
         Command::Add(arguments) => add::run(&arguments),
+        Command::Apply(arguments) => apply::run(&arguments),
+        Command::Show(arguments) => apply::show(&arguments),
         Command::Solve(arguments) => solve::run(&arguments),
         Command::Render(arguments) => output::render(&arguments),
         Command::Export(arguments) => output::export(&arguments),
@@ -86,10 +98,107 @@ impl std::str::FromStr for TrimArgument {
     }
 }
 
-/// Shows how far something is, on one line that is written over.
-fn show(line: &str) {
-    print!("\r{line:<70}");
-    let _ = std::io::stdout().flush();
+/// Shows how far something is: on a terminal in one line that is written over, elsewhere in a line every ten per cent.
+struct Progress {
+    terminal: bool,
+    /// What was shown last, and at which tenth.
+    shown: Option<(String, u32)>,
+}
+
+impl Default for Progress {
+    fn default() -> Self {
+        Self { terminal: std::io::stdout().is_terminal(), shown: None }
+    }
+}
+
+impl Progress {
+    /// Tells frames or other steps.
+    fn frames(&mut self, what: &str, done: u32, total: u32) {
+        let percent = (100 * u64::from(done) / u64::from(total.max(1))).min(100) as u32;
+        self.tell(what, percent, &format!("{what}: {done} of {total}"));
+    }
+
+    /// Tells parts of a whole.
+    fn percent(&mut self, what: &str, percent: u32) {
+        self.tell(what, percent, &format!("{what}: {percent} %"));
+    }
+
+    /// Tells something without a measure.
+    fn line(&mut self, line: &str) {
+        self.tell(line, 0, line);
+    }
+
+    fn tell(&mut self, what: &str, percent: u32, line: &str) {
+        let tenth = percent / 10;
+        let new = self.shown.as_ref().is_none_or(|(w, t)| w != what || *t != tenth);
+        if self.terminal {
+            print!("\r{line:<70}");
+            let _ = std::io::stdout().flush();
+        } else if new {
+            println!("{line}");
+        }
+        if new {
+            self.shown = Some((what.to_owned(), tenth));
+        }
+    }
+
+    /// Ends the line that was written over.
+    fn end(&mut self) {
+        if self.terminal && self.shown.take().is_some() {
+            println!();
+        }
+    }
+}
+
+/// Hears that the program is to end (Ctrl+C, SIGTERM), so that work can be put away before it does.
+struct Stopper(Arc<AtomicBool>);
+
+impl Stopper {
+    fn new() -> Result<Self, String> {
+        let asked = Arc::new(AtomicBool::new(false));
+        for signal in [signal_hook::consts::SIGTERM, signal_hook::consts::SIGINT] {
+            // Asked twice, it ends at once.
+            let twice = signal_hook::flag::register_conditional_shutdown(signal, 130, asked.clone());
+            twice.and_then(|_| signal_hook::flag::register(signal, asked.clone())).map_err(|e| format!("no signal can be heard: {e}"))?;
+        }
+        Ok(Self(asked))
+    }
+
+    fn asked(&self) -> bool {
+        self.0.load(Ordering::Relaxed)
+    }
+}
+
+/// Opens a data folder, or the usual one; made when it is not there.
+fn open_store(data: Option<&PathBuf>) -> Result<Store, String> {
+    Store::open(&data.cloned().unwrap_or_else(web::default_data_folder)).map_err(|e| e.to_string())
+}
+
+/// Opens a data folder that is there.
+fn open_shots(data: Option<&PathBuf>) -> Result<Store, String> {
+    let data = data.cloned().unwrap_or_else(web::default_data_folder);
+    if !data.join("fennik.sqlite").exists() {
+        return Err(format!("{} holds no shots; name the data folder with --data", data.display()));
+    }
+    Store::open(&data).map_err(|e| e.to_string())
+}
+
+/// A shot by its name or number.
+fn find_shot(store: &Store, shot: &str) -> Result<ShotId, String> {
+    let shots = store.shots().map_err(|e| e.to_string())?;
+    let wanted = shots.iter().find(|s| s.name == shot).map(|s| s.id).or_else(|| shot.parse().ok().map(ShotId));
+    wanted.filter(|id| shots.iter().any(|s| s.id == *id)).ok_or_else(|| {
+        let names: Vec<String> = shots.iter().map(|s| format!("{} {:?}", s.id.0, s.name)).collect();
+        format!("there is no shot {shot:?}; there are: {}", names.join(", "))
+    })
+}
+
+/// Opens a shot that is there.
+fn open_existing(data: Option<&PathBuf>, shot: &str) -> Result<(Store, OpenShot), String> {
+    let store = open_shots(data)?;
+    let id = find_shot(&store, shot)?;
+    let shot = OpenShot::load(&store, id).map_err(|e| e.to_string())?;
+    Ok((store, shot))
 }
 
 /// Peak resident memory of this process, MB; 0 where the system does not tell.

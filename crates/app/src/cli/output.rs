@@ -1,9 +1,7 @@
 //! `fennik render` and `fennik export`.
 
-use super::show;
-use crate::engine::{EngineError, OpenShot, output};
-use crate::web;
-use fennik_store::{ShotId, Store};
+use super::{Progress, Stopper, open_existing};
+use crate::engine::{EngineError, output};
 use std::path::PathBuf;
 
 /// Options of `fennik render`.
@@ -11,12 +9,33 @@ use std::path::PathBuf;
 pub struct RenderArguments {
     /// The shot's number or name.
     shot: String,
-    /// The video file to write.
-    #[arg(long, value_name = "FILE")]
+    /// The video file to write, or the folder for stills.
+    #[arg(long, value_name = "FILE|DIR", allow_hyphen_values = true)]
     out: PathBuf,
+    /// PNG stills of these frames instead of a video: first-last, or one.
+    #[arg(long, value_name = "A-B")]
+    frames: Option<FramesArgument>,
     /// The data folder.
     #[arg(long, value_name = "DIR")]
     data: Option<PathBuf>,
+}
+
+/// Frames of the trimmed clip, as typed: `A-B`, or `A`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FramesArgument {
+    first: u32,
+    last: u32,
+}
+
+impl std::str::FromStr for FramesArgument {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wrong = |_| format!("{text:?} are no frames; write first-last, as in 0-10, or one frame");
+        let (a, b) = text.split_once('-').unwrap_or((text, text));
+        let (first, last) = (a.parse().map_err(wrong)?, b.parse().map_err(wrong)?);
+        if last < first { Err(format!("the frames {text} end before they begin")) } else { Ok(Self { first, last }) }
+    }
 }
 
 /// What can be exported.
@@ -37,48 +56,49 @@ pub struct ExportArguments {
     #[arg(long)]
     format: Format,
     /// The file to write.
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", allow_hyphen_values = true)]
     out: PathBuf,
     /// The data folder.
     #[arg(long, value_name = "DIR")]
     data: Option<PathBuf>,
 }
 
-fn open(data: Option<&PathBuf>, shot: &str) -> Result<(Store, OpenShot), String> {
-    let data = data.cloned().unwrap_or_else(web::default_data_folder);
-    if !data.join("fennik.sqlite").exists() {
-        return Err(format!("{} holds no shots; name the data folder with --data", data.display()));
-    }
-    let store = Store::open(&data).map_err(|e| e.to_string())?;
-    let shots = store.shots().map_err(|e| e.to_string())?;
-    let wanted = shots.iter().find(|s| s.name == shot).map(|s| s.id).or_else(|| shot.parse().ok().map(ShotId));
-    let Some(id) = wanted.filter(|id| shots.iter().any(|s| s.id == *id)) else {
-        let names: Vec<String> = shots.iter().map(|s| format!("{} {:?}", s.id.0, s.name)).collect();
-        return Err(format!("there is no shot {shot:?}; there are: {}", names.join(", ")));
-    };
-    let shot = OpenShot::load(&store, id).map_err(|e| e.to_string())?;
-    Ok((store, shot))
-}
-
 /// Renders a shot.
 pub fn render(arguments: &RenderArguments) -> Result<(), String> {
-    let (store, shot) = open(arguments.data.as_ref(), &arguments.shot)?;
-    output::video(&store, &shot, &arguments.out, |done, total| {
-        show(&format!("rendering: frame {done} of {total}"));
-        true
-    })
-    .map_err(|e| e.to_string())?;
-    println!();
-    Ok(())
+    let (store, shot) = open_existing(arguments.data.as_ref(), &arguments.shot)?;
+    let (mut progress, stopper) = (Progress::default(), Stopper::new()?);
+    let tell = |done, total| {
+        progress.frames("rendering", done, total);
+        !stopper.asked()
+    };
+    let outcome = match arguments.frames {
+        Some(FramesArgument { first, last }) => output::stills(&store, &shot, (first, last), &arguments.out, tell),
+        None => output::video(&store, &shot, &arguments.out, tell),
+    };
+    progress.end();
+    outcome.map_err(|e| e.to_string())
 }
 
 /// Exports a shot.
 pub fn export(arguments: &ExportArguments) -> Result<(), String> {
-    let (store, shot) = open(arguments.data.as_ref(), &arguments.shot)?;
+    let (store, shot) = open_existing(arguments.data.as_ref(), &arguments.shot)?;
     let bytes = match arguments.format {
         Format::Gltf => output::scene_glb(&store, &shot),
         Format::CameraJson => output::camera_json(&store, &shot),
     };
-    let bytes = bytes.map_err(|e: EngineError| e.to_string())?;
-    std::fs::write(&arguments.out, bytes).map_err(|e| format!("{} cannot be written: {e}", arguments.out.display()))
+    bytes.and_then(|bytes| output::write_file(&arguments.out, &bytes)).map_err(|e: EngineError| e.to_string())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn frames_are_read_and_wrong_ones_refused() {
+        assert_eq!("3-9".parse(), Ok(FramesArgument { first: 3, last: 9 }));
+        assert_eq!("7".parse(), Ok(FramesArgument { first: 7, last: 7 }));
+        for bad in ["", "9-3", "a-b", "-1", "1-2-3"] {
+            assert!(bad.parse::<FramesArgument>().is_err(), "{bad}");
+        }
+    }
 }

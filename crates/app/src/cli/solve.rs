@@ -1,7 +1,7 @@
 //! `fennik solve`: no server, no database.
 
-use super::{Scratch, TrimArgument, peak_mb, show};
-use crate::engine::analyse;
+use super::{Progress, Scratch, TrimArgument, peak_mb};
+use crate::engine::{analyse, output};
 use fennik_core::geometry::Similarity;
 use fennik_core::image::{Channel, PictureSettings};
 use fennik_core::solve::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, TrackChoice, solve_camera};
@@ -61,7 +61,7 @@ pub struct SolveArguments {
     #[arg(long, value_name = "STRENGTH", default_value_t = 0.0)]
     sharpen: f64,
     /// Where the camera file goes.
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", allow_hyphen_values = true)]
     out: PathBuf,
     /// Where the tracks go, for looking into a solve.
     #[arg(long, value_name = "FILE", hide = true)]
@@ -105,8 +105,9 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     };
     let choice = TrackChoice { masks: masks.clone(), window_half_px: f64::from(track_settings.window_half_px), ..TrackChoice::default() };
     let started = std::time::Instant::now();
+    let mut progress = Progress::default();
     let tracks = analyse::track(&clip, (first, end), &track_settings, masks, |frame, total| {
-        show(&format!("tracking: frame {frame} of {total}"));
+        progress.frames("tracking", frame, total);
         true
     })
     .map_err(|e| e.to_string())?;
@@ -125,14 +126,14 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     };
     settings.validate()?;
     let solution = solve_camera(&tracks, &choice, &settings, |step| {
-        show(&format!("solving: {} ({:.0} %)", step.stage, 100.0 * step.fraction));
+        progress.percent(&format!("solving: {}", step.stage), (100.0 * step.fraction) as u32);
         ControlFlow::Continue(())
     });
-    println!();
+    progress.end();
     let solution = solution.map_err(|e| e.to_string())?;
     let document = camera_document(&solution, clip.rate, first, &Similarity::identity());
     let json = serde_json::to_string(&document).map_err(|e| e.to_string())?;
-    std::fs::write(&arguments.out, json).map_err(|e| format!("{} cannot be written: {e}", arguments.out.display()))?;
+    output::write_file(&arguments.out, json.as_bytes()).map_err(|e| e.to_string())?;
     println!("{}", reading(&solution));
     let solved = started.elapsed() - tracked;
     println!("tracked in {:.1} s, solved in {:.1} s, peak memory {:.0} MB", tracked.as_secs_f64(), solved.as_secs_f64(), peak_mb());

@@ -1,7 +1,6 @@
 //! Tracking and solving a clip.
 
 use super::EngineError;
-use fennik_core::geometry::{Similarity, fit_similarity};
 use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
 use fennik_core::solve::Solution;
 use fennik_core::track::{BackwardTracker, Follower, Masks, TrackDirection, TrackSet, TrackSettings, Tracker};
@@ -213,22 +212,4 @@ pub fn reading(solution: &Solution) -> String {
         solution.verdict.grade.word(),
         solution.motion.word()
     )
-}
-
-/// Leads from the world of an old solve to that of a new one, through the points that both have.
-pub fn between_solves(old: &Solution, new: &Solution) -> Option<Similarity> {
-    let (mut from, mut to) = (Vec::new(), Vec::new());
-    for a in &old.frames {
-        if let Some(b) = new.at(a.frame) {
-            from.push(a.pose.centre());
-            to.push(b.pose.centre());
-        }
-    }
-    for a in &old.points {
-        if let Ok(i) = new.points.binary_search_by_key(&a.id, |p| p.id) {
-            from.push(a.position);
-            to.push(new.points[i].position);
-        }
-    }
-    fit_similarity(&from, &to)
 }

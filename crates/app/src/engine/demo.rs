@@ -15,6 +15,9 @@ pub const TRACKS: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.trac
 /// See [`TRACKS`].
 pub const SOLVE: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.solve.json");
 
+/// What the demo clip is called.
+pub const CLIP_NAME: &str = "varrick-quay.mp4";
+
 /// Makes the demo project in an empty data folder.
 ///
 /// # Errors
@@ -23,23 +26,24 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
     if !store.shots()?.is_empty() {
         return Ok(());
     }
-    let (name, folder) = import::new_folder(store)?;
-    std::fs::write(folder.join("clip.mp4"), fennik_demo::QUAY_CLIP)
+    let folder = store.new_clip_folder()?;
+    std::fs::write(folder.path().join("clip.mp4"), fennik_demo::QUAY_CLIP)
         .map_err(|e| EngineError::Message(format!("the demo clip could not be stored: {e}")))?;
-    let mut info = probe(&Source::Video(folder.join("clip.mp4")))?;
+    let mut info = probe(&Source::Video(folder.path().join("clip.mp4")))?;
     info.source = Source::Video("clip.mp4".into());
     let json = serde_json::to_string(&info).map_err(|e| EngineError::Message(e.to_string()))?;
-    let clip = store.add_clip("varrick-quay.mp4", &name, &json, info.frames)?;
+    let clip = store.add_clip_in(folder, CLIP_NAME, &json, info.frames)?;
     import::add_shot(store, clip, "Varrick quay, untouched", info.frames)?;
     let shot = import::add_shot(store, clip, "Varrick quay, finished", info.frames)?;
     let solution: Solution = serde_json::from_slice(SOLVE).map_err(|e| EngineError::Message(e.to_string()))?;
+    let trim = store.shot(shot)?.head.document.trim;
     let keep = |kind, source, reading: &str, bytes| -> Result<AnalysisId, EngineError> {
-        Ok(store.add_analysis(shot, &NewAnalysis { kind, settings: "{}", reading, source, bytes })?)
+        Ok(store.add_analysis(shot, &NewAnalysis { kind, settings: "{}", reading, source, trim, bytes })?)
     };
     let tracks = keep(AnalysisKind::Tracks, None, "", TRACKS)?;
     store.edit(shot, None, &Edit::UseTracks { analysis: tracks })?;
     let solve = keep(AnalysisKind::Solve, Some(tracks), &analyse::reading(&solution), SOLVE)?;
-    store.edit(shot, None, &Edit::UseSolve { analysis: solve, from_old: None })?;
+    store.edit(shot, None, &Edit::UseSolve { analysis: solve, new_from_old: None, fit: None })?;
     let (datum, insert) = staging(&solution)?;
     store.edit(shot, None, &Edit::Datum { datum })?;
     store.edit(shot, None, &Edit::Light { light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 } })?;
@@ -83,7 +87,7 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
         scale: 1.0,
         stance: Stance::Standing,
     };
-    Ok((datum, Insert { id: InsertId(0), content: InsertKind::Title(title), placement, hidden: false }))
+    Ok((datum, Insert { id: InsertId(0), name: "Varrick".into(), content: InsertKind::Title(title), placement, hidden: false }))
 }
 
 /// Tracks and solves the demo clip and writes both to a folder.

@@ -1,15 +1,20 @@
-//! Taking clips in.
+//! Taking clips in: of what arrives, every video and every zip is a clip, and stills of one kind are one together.
 
 use super::EngineError;
 use fennik_core::scene::ShotDocument;
-use fennik_media::{ClipInfo, Rate, Source, gather_folder, probe, unpack_zip};
-use fennik_store::{ClipId, ShotId, Store};
+use fennik_media::{ClipInfo, Gathered, Rate, Source, gather_folder, probe, still_kind, unpack_zip};
+use fennik_store::{ClipFolder, ClipId, ShotId, Store};
+use std::collections::BTreeMap;
+use std::fs::{self, File};
+use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
 /// Longest shot name that is kept, characters.
 const MAX_NAME: usize = 120;
+/// Stills have no rate of their own.
+const STILLS_RATE: Rate = Rate { frames: 25, seconds: 1 };
 
-/// One uploaded file, already in the clip's own folder under a name of ours.
+/// One file that arrived, under a name of ours.
 pub struct Arrived {
     /// The name that the person's machine gave; only ever shown.
     pub name: String,
@@ -17,15 +22,108 @@ pub struct Arrived {
     pub path: PathBuf,
 }
 
-/// Makes a fresh folder for a clip; returns its name below `clips` and its path.
+/// What became of what arrived.
+#[derive(Debug, Default)]
+pub struct TakenIn {
+    /// The shots of what could be taken.
+    pub shots: Vec<ShotId>,
+    /// Names of what could not, each with the reason.
+    pub refused: Vec<(String, String)>,
+}
+
+/// Files that were copied into the data folder, to be taken in from there.
+pub struct Staged {
+    /// Goes with what nobody took.
+    _folder: ClipFolder,
+    files: Vec<Arrived>,
+}
+
+impl Staged {
+    /// As [`take_in`].
+    ///
+    /// # Errors
+    /// As [`take_in`].
+    pub fn take_in(self, store: &Store) -> Result<TakenIn, EngineError> {
+        take_in(store, self.files)
+    }
+}
+
+/// Bytes copied between two words of progress.
+const CHUNK: usize = 4 * 1024 * 1024;
+
+/// Copies files, and the files of folders, into the data folder. `on_bytes` hears of bytes done and in all; `false` stops.
 ///
 /// # Errors
-/// [`EngineError`] when the disk refuses.
-pub fn new_folder(store: &Store) -> Result<(String, PathBuf), EngineError> {
-    let name = ulid::Ulid::generate().to_string();
-    let path = store.root().join("clips").join(&name);
-    std::fs::create_dir_all(&path).map_err(|e| EngineError::Message(format!("no folder for the clip could be made: {e}")))?;
-    Ok((name, path))
+/// [`EngineError`] that names the file that cannot be read, or says that the disk is full.
+pub fn stage(store: &Store, named: &[PathBuf], on_bytes: &mut dyn FnMut(u64, u64) -> bool) -> Result<Staged, EngineError> {
+    let paths = listed(named)?;
+    let size = |p: &PathBuf| fs::metadata(p).map(|m| m.len()).map_err(|e| EngineError::Message(format!("{} cannot be opened: {e}", p.display())));
+    let total = paths.iter().map(size).sum::<Result<u64, _>>()?.max(1);
+    let folder = store.new_clip_folder()?;
+    let mut done = 0;
+    let mut files = Vec::new();
+    for (i, path) in paths.iter().enumerate() {
+        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        let target = folder.path().join(format!("clip-{i}.{}", extension(&name)));
+        copy(path, &target, |bytes| {
+            done += bytes;
+            on_bytes(done, total)
+        })?;
+        files.push(Arrived { name, path: target });
+    }
+    Ok(Staged { _folder: folder, files })
+}
+
+/// The files that were named; a folder stands for the files in it, but for hidden ones.
+fn listed(named: &[PathBuf]) -> Result<Vec<PathBuf>, EngineError> {
+    let mut files = Vec::new();
+    let hidden = |p: &Path| p.file_name().is_some_and(|n| n.to_string_lossy().starts_with('.'));
+    for path in named {
+        if path.is_dir() {
+            let entries = fs::read_dir(path).map_err(|e| EngineError::Message(format!("{} cannot be read: {e}", path.display())))?;
+            files.extend(entries.flatten().map(|e| e.path()).filter(|p| p.is_file() && !hidden(p)));
+        } else {
+            files.push(path.clone());
+        }
+    }
+    if files.is_empty() {
+        return Err(EngineError::Message("no files are in this folder; name a video or pictures".to_owned()));
+    }
+    Ok(files)
+}
+
+fn copy(from: &Path, to: &Path, mut on_bytes: impl FnMut(u64) -> bool) -> Result<(), EngineError> {
+    let mut source = File::open(from).map_err(|e| EngineError::Message(format!("{} cannot be opened: {e}", from.display())))?;
+    let full = |e: std::io::Error| EngineError::Message(format!("the clip could not be stored ({e}); make room on the disk and try again"));
+    let mut target = File::create(to).map_err(full)?;
+    let mut buffer = vec![0; CHUNK];
+    loop {
+        let n = source.read(&mut buffer).map_err(|e| EngineError::Message(format!("{} cannot be read: {e}", from.display())))?;
+        if n == 0 {
+            return Ok(());
+        }
+        target.write_all(&buffer[..n]).map_err(full)?;
+        if !on_bytes(n as u64) {
+            return Err(EngineError::Stopped);
+        }
+    }
+}
+
+/// Makes the preview frames of shots that just came in; where that fails or is stopped, none of them stays.
+///
+/// # Errors
+/// What the decoder or the disk said.
+pub fn decode_all(store: &Store, shots: &[ShotId], tell: super::run::Step) -> Result<(), EngineError> {
+    for id in shots {
+        let made = super::OpenShot::load(store, *id).and_then(|shot| super::run::decode(store, &shot, &mut *tell));
+        if let Err(error) = made {
+            for shot in shots {
+                store.discard_shot(*shot)?;
+            }
+            return Err(error);
+        }
+    }
+    Ok(())
 }
 
 /// The extension of a name in lower case, if it is a plain one.
@@ -34,37 +132,103 @@ pub fn extension(name: &str) -> String {
     if extension.len() <= 5 && extension.chars().all(|c| c.is_ascii_alphanumeric()) { extension } else { String::new() }
 }
 
-/// Turns what arrived into a clip and a shot of it. On an error the folder is removed again.
+/// What belongs together.
+enum Group {
+    Video(Arrived),
+    Zip(Arrived),
+    Stills(Vec<Arrived>),
+}
+
+impl Group {
+    /// The name that it goes by: that of its first file.
+    fn name(&self) -> String {
+        match self {
+            Self::Video(file) | Self::Zip(file) => file.name.clone(),
+            Self::Stills(files) => files.first().map(|f| f.name.clone()).unwrap_or_default(),
+        }
+    }
+}
+
+/// Sorts what arrived into clips, in the order of their names.
+fn groups(mut files: Vec<Arrived>) -> Vec<Group> {
+    files.sort_by(|a, b| a.name.cmp(&b.name));
+    let mut stills: BTreeMap<String, Vec<Arrived>> = BTreeMap::new();
+    let mut groups = Vec::new();
+    for file in files {
+        match still_kind(Path::new(&file.name)) {
+            Some(kind) => {
+                let kind = kind.replace("jpeg", "jpg").replace("tiff", "tif");
+                stills.entry(kind).or_default().push(file);
+            }
+            None if extension(&file.name) == "zip" => groups.push(Group::Zip(file)),
+            None => groups.push(Group::Video(file)),
+        }
+    }
+    groups.extend(stills.into_values().map(Group::Stills));
+    groups
+}
+
+/// Turns what arrived into clips and a shot of each. What cannot be taken is named with its reason, the rest is taken.
 ///
 /// # Errors
-/// [`EngineError`] when it is no usable clip.
-pub fn take_in(store: &Store, folder_name: &str, folder: &Path, mut files: Vec<Arrived>) -> Result<ShotId, EngineError> {
-    let result = (|| {
-        files.sort_by(|a, b| a.name.cmp(&b.name));
-        let first = files.first().ok_or_else(|| EngineError::Message("no file arrived; choose a video or pictures".to_owned()))?;
-        let rate = Rate { frames: 25, seconds: 1 };
-        let stills = folder.join("stills");
-        let sequence = |e: fennik_media::SequenceError| EngineError::Message(format!("{}: {e}", first.name));
-        let source = match (files.len(), extension(&first.name).as_str()) {
-            (1, "zip") => unpack_zip(&first.path, &stills, rate).map_err(sequence)?,
-            (1, "png" | "jpg" | "jpeg" | "tif" | "tiff" | "exr") | (2.., _) => {
-                let named = folder.join("arrived");
-                rename_all(&files, &named)?;
-                gather_folder(&named, &stills, rate).map_err(sequence)?
+/// [`EngineError`] when nothing at all could be taken.
+pub fn take_in(store: &Store, files: Vec<Arrived>) -> Result<TakenIn, EngineError> {
+    let mut taken = TakenIn::default();
+    let mut last = EngineError::Message("no file arrived; choose a video or pictures".to_owned());
+    for group in groups(files) {
+        let name = group.name();
+        match take_group(store, group) {
+            Ok(shot) => taken.shots.push(shot),
+            Err(error) => {
+                taken.refused.push((name, error.to_string()));
+                last = error;
             }
-            _ => Source::Video(first.path.clone()),
-        };
-        let mut info = probe(&source).map_err(|e| renamed(e, &first.name))?;
-        let frames = info.frames;
-        relative(&mut info, folder);
-        let json = serde_json::to_string(&info).map_err(|e| EngineError::Message(e.to_string()))?;
-        let clip = store.add_clip(&first.name, folder_name, &json, frames)?;
-        add_shot(store, clip, &shot_name(&first.name), frames)
-    })();
-    if result.is_err() {
-        let _ = std::fs::remove_dir_all(folder);
+        }
     }
-    result
+    if taken.shots.is_empty() { Err(of_all(taken.refused, last)) } else { Ok(taken) }
+}
+
+/// What is told where nothing could be taken.
+fn of_all(refused: Vec<(String, String)>, last: EngineError) -> EngineError {
+    if refused.len() < 2 {
+        return last;
+    }
+    EngineError::Message(format!("nothing of this could be taken in: {}", refused.into_iter().map(|r| r.1).collect::<Vec<_>>().join("; ")))
+}
+
+fn take_group(store: &Store, group: Group) -> Result<ShotId, EngineError> {
+    let folder = store.new_clip_folder()?;
+    let name = group.name();
+    let stills = folder.path().join("stills");
+    let failed = |e: std::io::Error| EngineError::Message(format!("{name}: it could not be stored: {e}"));
+    let sequence = |e: fennik_media::SequenceError| EngineError::Message(format!("{name}: {e}"));
+    let Gathered { source, notes } = match group {
+        Group::Zip(file) => unpack_zip(&file.path, &stills, STILLS_RATE).map_err(sequence)?,
+        Group::Stills(files) => {
+            let named = folder.path().join("arrived");
+            rename_all(files, &named).map_err(failed)?;
+            let gathered = gather_folder(&named, &stills, STILLS_RATE).map_err(sequence);
+            // They are linked under their numbers.
+            let _ = std::fs::remove_dir_all(&named);
+            gathered?
+        }
+        Group::Video(file) => {
+            let path = folder.path().join(format!("clip.{}", extension(&file.name)));
+            std::fs::rename(&file.path, &path).map_err(failed)?;
+            Gathered { source: Source::Video(path), notes: Vec::new() }
+        }
+    };
+    let mut info = probe(&source).map_err(|e| renamed(e, &name))?;
+    info.notes.extend(notes);
+    add(store, folder, &name, info)
+}
+
+fn add(store: &Store, folder: ClipFolder, name: &str, mut info: ClipInfo) -> Result<ShotId, EngineError> {
+    let frames = info.frames;
+    relative(&mut info, folder.path());
+    let json = serde_json::to_string(&info).map_err(|e| EngineError::Message(e.to_string()))?;
+    let clip = store.add_clip_in(folder, name, &json, frames)?;
+    add_shot(store, clip, &shot_name(name), frames)
 }
 
 /// A shot of a clip.
@@ -75,15 +239,17 @@ pub fn add_shot(store: &Store, clip: ClipId, name: &str, frames: u32) -> Result<
     Ok(store.add_shot(name, clip, &ShotDocument::new(frames.max(1)))?)
 }
 
-/// Stills arrive under names of ours; their own names give the order.
-fn rename_all(files: &[Arrived], named: &Path) -> Result<(), EngineError> {
-    let failed = |e: std::io::Error| EngineError::Message(format!("the pictures could not be stored: {e}"));
-    std::fs::create_dir_all(named).map_err(failed)?;
-    for (i, file) in files.iter().enumerate() {
-        // Digits and letters of the name keep its natural order; anything else could be a path.
-        let plain: String = file.name.chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).take(80).collect();
-        let target = named.join(format!("{plain}_{i}.{}", extension(&file.name)));
-        std::fs::rename(&file.path, target).map_err(failed)?;
+/// Stills get the names back that give their order, as far as those are no paths.
+fn rename_all(files: Vec<Arrived>, named: &Path) -> std::io::Result<()> {
+    std::fs::create_dir_all(named)?;
+    for (i, file) in files.into_iter().enumerate() {
+        let stem: String = Path::new(&file.name).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let plain: String = stem.chars().map(|c| if c.is_control() || c == '/' || c == '\\' { '_' } else { c }).take(60).collect();
+        let mut target = named.join(format!("{plain}.{}", extension(&file.name)));
+        if plain.starts_with('.') || target.exists() {
+            target = named.join(format!("{} {i}.{}", plain.trim_start_matches('.'), extension(&file.name)));
+        }
+        std::fs::rename(&file.path, target)?;
     }
     Ok(())
 }
@@ -109,9 +275,14 @@ fn relative(info: &mut ClipInfo, folder: &Path) {
     }
 }
 
-fn shot_name(file: &str) -> String {
-    let stem = Path::new(file).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    let name: String = stem.chars().filter(|c| !c.is_control()).take(MAX_NAME).collect();
+/// A shot's name from a file's, without what a line cannot show.
+pub fn shot_name(file: &str) -> String {
+    shot_name_of(&Path::new(file).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default())
+}
+
+/// A shot's name from any text.
+pub fn shot_name_of(text: &str) -> String {
+    let name: String = text.chars().filter(|c| !c.is_control()).take(MAX_NAME).collect();
     if name.trim().is_empty() { "untitled".to_owned() } else { name }
 }
 
@@ -125,5 +296,21 @@ mod tests {
         assert_eq!(extension("a.MP4"), "mp4");
         assert_eq!(shot_name("../../x y's \"clip\" äöü.mov"), "x y's \"clip\" äöü");
         assert_eq!(shot_name(".."), "untitled");
+    }
+
+    #[test]
+    fn videos_stand_alone_and_stills_of_a_kind_together() {
+        let names = ["b.mp4", "s 2.PNG", "a.mov", "s 1.png", "t.jpeg", "t.JPG", "all.zip", "notes.txt"];
+        let files = names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new() }).collect();
+        let found: Vec<(char, String)> = groups(files)
+            .iter()
+            .map(|g| match g {
+                Group::Video(_) => ('v', g.name()),
+                Group::Zip(_) => ('z', g.name()),
+                Group::Stills(files) => (char::from_digit(files.len() as u32, 10).unwrap(), g.name()),
+            })
+            .collect();
+        let expected = [('v', "a.mov"), ('z', "all.zip"), ('v', "b.mp4"), ('v', "notes.txt"), ('2', "t.JPG"), ('2', "s 1.png")];
+        assert_eq!(found, expected.map(|(k, n)| (k, n.to_owned())));
     }
 }

@@ -1,11 +1,17 @@
 //! What pages, jobs and the command line share: analysing a clip, making its pictures, delivering.
 
+pub mod adopt;
 pub mod analyse;
 pub mod demo;
+pub mod focal;
 pub mod import;
 pub mod output;
 pub mod picture;
+pub mod place;
 pub mod previews;
+pub mod quantity;
+pub mod recipe;
+pub mod run;
 
 use fennik_core::scene::{AnalysisId, ShotDocument};
 use fennik_core::solve::{Solution, SolveSettings};
@@ -34,6 +40,9 @@ pub enum EngineError {
     /// The inserts.
     #[error(transparent)]
     Stage(#[from] fennik_render::StageError),
+    /// What is placed cannot follow a camera.
+    #[error("what is placed cannot come along to this camera: {0}")]
+    Transfer(#[from] fennik_core::scene::TransferError),
     /// A person asked to stop.
     #[error("stopped")]
     Stopped,
@@ -70,6 +79,8 @@ impl OpenShot {
             serde_json::from_str(&clip_row.info).map_err(|e| EngineError::Message(format!("the clip's record cannot be read: {e}")))?;
         clip.source = clip.source.rebased(&folder);
         clip.frames = clip_row.frames;
+        clip.counted = clip_row.proxies;
+        clip.shown = Some(clip_row.name.clone());
         Ok(Self { state, clip_row, clip, proxies: folder.join("proxies") })
     }
 
@@ -92,6 +103,19 @@ impl OpenShot {
         let id =
             self.document().solve.ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
         read_solve(store, id)
+    }
+
+    /// Checks that the solve in use comes from the tracks in use, so that ids of one mean something in the other.
+    ///
+    /// # Errors
+    /// A message where it does not.
+    pub fn solve_is_of_these_tracks(&self, store: &Store) -> Result<(), EngineError> {
+        let document = self.document();
+        let source = document.solve.map(|id| store.analysis(id)).transpose()?.and_then(|row| row.source);
+        if source.is_none() || source == document.tracks {
+            return Ok(());
+        }
+        Err(EngineError::Message("the camera is of other tracks than those in use; solve afresh first".to_owned()))
     }
 }
 
@@ -138,5 +162,8 @@ pub fn read_tracks(store: &Store, id: AnalysisId) -> Result<TrackSet, EngineErro
 /// [`EngineError`] when its data is gone or cannot be read.
 pub fn read_solve(store: &Store, id: AnalysisId) -> Result<Solution, EngineError> {
     let bytes = store.analysis_bytes(id)?;
-    serde_json::from_slice(&bytes).map_err(|e| EngineError::Message(format!("the solve cannot be read ({e}); solve again")))
+    let unread = |why: &dyn std::fmt::Display| EngineError::Message(format!("the data of solve {} cannot be read ({why}); solve again", id.0));
+    let solution: Solution = serde_json::from_slice(&bytes).map_err(|e| unread(&e))?;
+    solution.check().map_err(|why| unread(&why))?;
+    Ok(solution)
 }

@@ -21,6 +21,7 @@ pub fn video(store: &Store, shot: &OpenShot, target: &Path, mut go_on: impl FnMu
     let mut writer = VideoWriter::create(target, &shot.clip, Some(AudioFrom { clip: &shot.clip, first, end }))?;
     let mut buffer = Vec::new();
     let mut frame = 0;
+    // Every frame of the trim, or no video: the reader tells when one is missing.
     while let Some(bytes) = reader.next_frame()? {
         buffer.clear();
         buffer.extend_from_slice(bytes);
@@ -31,8 +32,71 @@ pub fn video(store: &Store, shot: &OpenShot, target: &Path, mut go_on: impl FnMu
             return Err(EngineError::Stopped);
         }
     }
+    if frame != end - first {
+        return Err(EngineError::Message(format!("{frame} of {} frames could be read; the video before is kept. Decode the clip again", end - first)));
+    }
     writer.finish()?;
     Ok(())
+}
+
+/// Renders frames `first` to `last` of the trimmed clip as PNG stills `000012.png`, ... into a folder.
+///
+/// # Errors
+/// [`EngineError`] when the frames are none of the clip's, or something cannot be read or written.
+pub fn stills(
+    store: &Store,
+    shot: &OpenShot,
+    (first, last): (u32, u32),
+    folder: &Path,
+    mut go_on: impl FnMut(u32, u32) -> bool,
+) -> Result<(), EngineError> {
+    let document = shot.document();
+    let frames = document.trim.count();
+    if last < first || last >= frames {
+        return Err(EngineError::Message(format!("frames {first} to {last} are none of this shot; it has frames 0 to {}", frames - 1)));
+    }
+    let solution = document.solve.map(|_| shot.solution(store)).transpose()?;
+    let stage = Stage::build(&document.inserts, &document.light)?;
+    let unwritten = |e: &dyn std::fmt::Display| EngineError::Message(format!("the stills cannot be written to {}: {e}", folder.display()));
+    std::fs::create_dir_all(folder).map_err(|e| unwritten(&e))?;
+    let begin = document.trim.first;
+    let (width, height) = (shot.clip.width, shot.clip.height);
+    let mut reader = FrameReader::open(&shot.clip, Some((begin + first, begin + last + 1)), PixelKind::Rgb)?;
+    for frame in first..=last {
+        let bytes = reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
+        let mut picture = image::RgbImage::from_raw(width, height, bytes.to_vec()).ok_or(EngineError::Fault)?;
+        if let Some(solution) = &solution {
+            picture::draw(&mut picture, (width, height), frame, solution, document, &stage, Quality::Exact);
+        }
+        let mut png = Vec::new();
+        picture.write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).map_err(|e| unwritten(&e))?;
+        write_file(&folder.join(format!("{frame:06}.png")), &png)?;
+        if !go_on(frame - first + 1, last - first + 1) {
+            return Err(EngineError::Stopped);
+        }
+    }
+    Ok(())
+}
+
+/// Writes a file whole: under a name of its own, then renamed.
+///
+/// # Errors
+/// A message that names the path.
+pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), EngineError> {
+    let unwritten = |e: std::io::Error| EngineError::Message(format!("{} cannot be written: {e}", path.display()));
+    // What is no plain file (a pipe, a device) is written to as it is.
+    if path.exists() && !path.is_file() {
+        return std::fs::write(path, bytes).map_err(unwritten);
+    }
+    let name = path.file_name().ok_or_else(|| EngineError::Message(format!("{} is no file's name", path.display())))?;
+    let mut partial = std::ffi::OsString::from(".");
+    partial.push(name);
+    partial.push(".part");
+    let partial = path.with_file_name(partial);
+    std::fs::write(&partial, bytes).and_then(|()| std::fs::rename(&partial, path)).map_err(|e| {
+        let _ = std::fs::remove_file(&partial);
+        unwritten(e)
+    })
 }
 
 /// The camera file, JSON.
@@ -41,7 +105,9 @@ pub fn video(store: &Store, shot: &OpenShot, target: &Path, mut go_on: impl FnMu
 /// [`EngineError`] when there is no camera.
 pub fn camera_json(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError> {
     let document = shot.document();
-    let camera = camera_document(&shot.solution(store)?, shot.clip.rate, document.trim.first, &document.datum.world_from_solve);
+    let solution = shot.solution(store)?;
+    let mut camera = camera_document(&solution, shot.clip.rate, document.trim.first, &document.datum.world_from_solve);
+    camera.surfaces = super::recipe::show::surfaces(shot, &solution);
     serde_json::to_vec(&camera).map_err(|e| EngineError::Message(e.to_string()))
 }
 

@@ -2,11 +2,10 @@
 
 mod work;
 
-pub use work::delivered_path;
-
 use crate::engine::EngineError;
-use fennik_store::{JobId, JobKind, JobRow, JobState, ShotId, Store, StoreError};
+use fennik_store::{ClipId, JobId, JobKind, JobRow, JobState, ShotId, Store, StoreError};
 use std::collections::HashMap;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
@@ -28,14 +27,28 @@ pub struct News {
     pub left_s: Option<u32>,
 }
 
+/// Time between two tries to note ends of jobs that could not be noted.
+const NOTE_AGAIN_EVERY: Duration = Duration::from_secs(1);
+
 /// The queue and its workers.
 pub struct Jobs {
     store: Arc<Store>,
     queues: [mpsc::Sender<JobId>; 2],
-    stops: Mutex<HashMap<JobId, Arc<AtomicBool>>>,
+    /// What waits or is at work, with the flag that stops it.
+    active: Mutex<HashMap<JobId, Active>>,
+    /// Ends that the disk would not take; they count, and are noted again.
+    unnoted: Mutex<HashMap<JobId, JobRow>>,
     news: broadcast::Sender<News>,
     ending: AtomicBool,
     at_work: AtomicUsize,
+}
+
+struct Active {
+    shot: ShotId,
+    clip: ClipId,
+    kind: JobKind,
+    argument: String,
+    stop: Arc<AtomicBool>,
 }
 
 impl Jobs {
@@ -47,7 +60,8 @@ impl Jobs {
         let jobs = Arc::new(Self {
             store,
             queues: [analyses, files],
-            stops: Mutex::new(HashMap::new()),
+            active: Mutex::new(HashMap::new()),
+            unnoted: Mutex::new(HashMap::new()),
             news: broadcast::channel(256).0,
             ending: AtomicBool::new(false),
             at_work: AtomicUsize::new(0),
@@ -65,20 +79,36 @@ impl Jobs {
                 }
             });
         }
+        let noting = Arc::downgrade(&jobs);
+        std::thread::spawn(move || {
+            while let Some(jobs) = noting.upgrade() {
+                jobs.note_again();
+                drop(jobs);
+                std::thread::sleep(NOTE_AGAIN_EVERY);
+            }
+        });
         jobs
     }
 
-    /// Queues a job with what it is to work on, unless one of its kind is already waiting or at work for the shot.
+    /// Queues a job with what it is to work on, unless the same is already waiting or at work for the shot (or, for
+    /// previews, for the clip).
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses.
+    /// [`StoreError::Missing`] when the shot is gone; others when the database refuses.
     pub fn queue(&self, shot: ShotId, kind: JobKind, argument: &str) -> Result<JobId, StoreError> {
-        let active = |j: &JobRow| j.kind == kind && matches!(j.state, JobState::Waiting | JobState::Running);
-        if let Some(job) = self.store.latest_jobs(shot)?.into_iter().find(active) {
-            return Ok(job.id);
+        let clip = self.store.shot_clip(shot)?;
+        // Held until the job is noted, so that of many who ask at once one is first.
+        let mut active = self.active();
+        let same = |a: &Active| {
+            a.kind == kind && a.argument == argument && if kind == JobKind::Decode { a.clip == clip } else { a.shot == shot }
+        };
+        if let Some((id, _)) = active.iter().find(|(_, a)| same(a)) {
+            return Ok(*id);
         }
         let id = self.store.add_job(shot, kind, argument)?;
-        self.stops().insert(id, Arc::new(AtomicBool::new(false)));
+        let stop = Arc::new(AtomicBool::new(false));
+        active.insert(id, Active { shot, clip, kind, argument: argument.to_owned(), stop });
+        drop(active);
         let queue = usize::from(matches!(kind, JobKind::Decode | JobKind::Deliver));
         // The receiver lives as long as the program.
         let _ = self.queues[queue].send(id);
@@ -86,23 +116,51 @@ impl Jobs {
         Ok(id)
     }
 
+    /// The newest job of each kind of a shot, as it stands.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub fn latest(&self, shot: ShotId) -> Result<Vec<JobRow>, StoreError> {
+        let mut jobs = self.store.latest_jobs(shot)?;
+        let unnoted = self.unnoted.lock().unwrap_or_else(PoisonError::into_inner);
+        for job in &mut jobs {
+            if let Some(end) = unnoted.get(&job.id) {
+                *job = end.clone();
+            }
+        }
+        Ok(jobs)
+    }
+
+    /// Whether somebody is making the preview frames of a clip.
+    pub fn decodes(&self, clip: ClipId) -> bool {
+        self.active().values().any(|a| a.kind == JobKind::Decode && a.clip == clip)
+    }
+
     /// Asks a job to stop.
     pub fn stop(&self, id: JobId) {
-        if let Some(flag) = self.stops().get(&id) {
-            flag.store(true, Ordering::Relaxed);
+        if let Some(active) = self.active().get(&id) {
+            active.stop.store(true, Ordering::Relaxed);
+        }
+    }
+
+    /// Asks all jobs of a shot to stop.
+    pub fn stop_all_of(&self, shot: ShotId) {
+        for active in self.active().values().filter(|a| a.shot == shot) {
+            active.stop.store(true, Ordering::Relaxed);
         }
     }
 
     /// Ends all work and what it runs; the next start of the program finds it interrupted.
     pub fn end(&self) {
         self.ending.store(true, Ordering::SeqCst);
-        for flag in self.stops().values() {
-            flag.store(true, Ordering::Relaxed);
+        for active in self.active().values() {
+            active.stop.store(true, Ordering::Relaxed);
         }
         let began = Instant::now();
         while self.at_work.load(Ordering::SeqCst) > 0 && began.elapsed() < END_WITHIN {
             std::thread::sleep(Duration::from_millis(10));
         }
+        self.note_again();
     }
 
     /// News of all jobs from now on.
@@ -110,8 +168,8 @@ impl Jobs {
         self.news.subscribe()
     }
 
-    fn stops(&self) -> std::sync::MutexGuard<'_, HashMap<JobId, Arc<AtomicBool>>> {
-        self.stops.lock().unwrap_or_else(PoisonError::into_inner)
+    fn active(&self) -> std::sync::MutexGuard<'_, HashMap<JobId, Active>> {
+        self.active.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     fn tell(&self, job: JobRow, left_s: Option<u32>) {
@@ -120,12 +178,15 @@ impl Jobs {
     }
 
     fn run(&self, id: JobId) {
-        let Ok(mut job) = self.store.job(id) else { return };
-        let stop = self.stops().get(&id).cloned().unwrap_or_default();
+        let Ok(mut job) = self.store.job(id) else {
+            self.active().remove(&id);
+            return;
+        };
+        let stop = self.active().get(&id).map(|a| a.stop.clone()).unwrap_or_default();
         job.state = JobState::Running;
         let mut reporter = Reporter { jobs: self, job: job.clone(), stop, began: Instant::now(), told: None, kept: Instant::now() };
         reporter.keep();
-        let outcome = if reporter.stop.load(Ordering::Relaxed) { Err(EngineError::Stopped) } else { work::run(&self.store, &mut reporter) };
+        let outcome = if reporter.stop.load(Ordering::Relaxed) { Err(EngineError::Stopped) } else { self.work(&mut reporter) };
         let mut job = reporter.job.clone();
         let stopped = matches!(outcome, Err(EngineError::Stopped | EngineError::Solve(fennik_core::solve::SolveFailure::Stopped)));
         if stopped && self.ending.load(Ordering::SeqCst) {
@@ -136,11 +197,41 @@ impl Jobs {
             Err(_) if stopped => (JobState::Stopped, "stopped; what was there before is kept".to_owned()),
             Err(error) => (JobState::Failed, error.to_string()),
         };
-        if let Err(error) = self.store.update_job(&job) {
-            tracing::error!(%error, "a job's end could not be noted");
-        }
-        self.stops().remove(&id);
+        self.note_end(job.clone());
+        self.active().remove(&id);
         self.tell(job, None);
+    }
+
+    /// Does the work; a panic in it ends the job and not the queue.
+    fn work(&self, reporter: &mut Reporter) -> Result<String, EngineError> {
+        // Nothing is read afterwards that the panic could have left half-changed: the reporter holds counts, the store its
+        // own transactions.
+        let outcome = catch_unwind(AssertUnwindSafe(|| match work::run(&self.store, reporter) {
+            // Deleted shots are kept until their room is needed: now.
+            Err(EngineError::Media(fennik_media::MediaError::DiskFull { .. })) if self.store.purge_deleted()? > 0 => {
+                work::run(&self.store, reporter)
+            }
+            other => other,
+        }));
+        outcome.unwrap_or_else(|panic| {
+            let said = panic.downcast_ref::<String>().cloned().or_else(|| panic.downcast_ref::<&str>().map(|s| (*s).to_owned()));
+            let reference = ulid::Ulid::generate();
+            tracing::error!(%reference, said, "a job broke down");
+            Err(EngineError::Message(format!("a fault of Fennik stopped this; what was there before is kept. Reference {reference}")))
+        })
+    }
+
+    /// Notes the end of a job, or holds it until the disk takes it.
+    fn note_end(&self, job: JobRow) {
+        if let Err(error) = self.store.update_job(&job) {
+            tracing::error!(%error, "a job's end could not be noted; it is tried again");
+            self.unnoted.lock().unwrap_or_else(PoisonError::into_inner).insert(job.id, job);
+        }
+    }
+
+    fn note_again(&self) {
+        let mut unnoted = self.unnoted.lock().unwrap_or_else(PoisonError::into_inner);
+        unnoted.retain(|_, job| self.store.update_job(job).is_err());
     }
 }
 

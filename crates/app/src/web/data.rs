@@ -1,13 +1,15 @@
 //! What the scripts draw from.
 
 use super::edits::TrackForm;
-use super::{Desk, PageError, block, kept_solve};
-use crate::engine::analyse;
+use super::{Desk, PageError, block};
+use crate::engine::adopt::{kept_solve, way_to};
+use crate::engine::{EngineError, OpenShot, analyse};
 use crate::engine::picture::grey_jpeg;
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{AnalysisId, suggest_floor, surface_at};
-use fennik_store::ShotId;
+use fennik_core::scene::{AnalysisId, SolveOfClip, surface_at, transfer};
+use fennik_core::solve::Solution;
+use fennik_store::{AnalysisRow, ShotId};
 use nalgebra::{Matrix3, Vector2};
 use serde::Deserialize;
 use serde_json::json;
@@ -37,8 +39,9 @@ async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
             "rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
             "frames": document.trim.count(),
             "trim": document.trim,
-            "tracks": document.tracks,
-            "solve": document.solve,
+            // What cannot be read is not there for the page; the route says so.
+            "tracks": document.tracks.filter(|_| desk.tracks(&shot).is_ok()),
+            "solve": document.solve.filter(|_| desk.solution(&shot).is_ok()),
             "deleted": document.deleted_tracks,
             "trusted": document.trusted_tracks,
             "masks": document.masks.masks,
@@ -69,6 +72,7 @@ async fn show_solve(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
     let body = block(move || {
         let shot = desk.open(*id)?;
         let solution = desk.solution(&shot)?;
+        let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
         let world = &shot.document().datum.world_from_solve;
         let frames: Vec<_> = solution
             .frames
@@ -84,13 +88,20 @@ async fn show_solve(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
         let points: Vec<_> = solution
             .points
             .iter()
-            .map(|p| {
-                json!({ "id": p.id, "x": world.point(p.position), "rms": p.rms_px, "views": p.views, "parallax": p.parallax_deg,
+            .enumerate()
+            .map(|(i, p)| {
+                let id = if own { i64::from(p.id.0) } else { -1 - i as i64 };
+                json!({ "id": id, "x": world.point(p.position), "rms": p.rms_px, "views": p.views, "parallax": p.parallax_deg,
                     "spread": in_world(&p.spread, world) })
             })
             .collect();
         let reasons: Vec<_> = solution.verdict.reasons.iter().map(|r| json!({ "frames": r.frames, "tracks": r.tracks })).collect();
-        Ok(json!({ "frames": frames, "points": points, "rejected": solution.rejected, "astray": solution.astray,
+        if !own {
+            // Ids of another run mean other tracks.
+            return Ok(json!({ "own": false, "frames": frames, "points": points, "rejected": [], "astray": [], "again": [],
+                "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }));
+        }
+        Ok(json!({ "own": true, "frames": frames, "points": points, "rejected": solution.rejected, "astray": solution.astray,
             "again": solution.agreeing_again, "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }))
     })
     .await?;
@@ -131,9 +142,9 @@ async fn show_surface(desk: web::Data<Desk>, id: web::Path<ShotId>, at: web::Que
 async fn show_floor(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     let body = block(move || {
         let shot = desk.open(*id)?;
-        let solution = desk.solution(&shot)?;
         let world = &shot.document().datum.world_from_solve;
-        Ok(suggest_floor(&solution)
+        Ok(desk
+            .suggested_floor(&shot)?
             .map(|fit| json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal, "reading": fit.reading })))
     })
     .await?;
@@ -170,21 +181,46 @@ async fn show_seen(desk: web::Data<Desk>, id: web::Path<ShotId>, look: web::Quer
     Ok(HttpResponse::Ok().content_type("image/jpeg").body(bytes))
 }
 
-/// The readings of a kept solve, to be compared with the one in use.
+/// The readings of a kept solve, to be compared with the one in use, on the frames of the trim; and how what is placed
+/// would come along to it.
 #[get("/shots/{id}/solves/{analysis}")]
 async fn show_rival(desk: web::Data<Desk>, path: web::Path<(ShotId, AnalysisId)>) -> Result<impl Responder, PageError> {
     let (id, analysis) = path.into_inner();
     let body = block(move || {
         let shot = desk.open(id)?;
-        let solution = kept_solve(&desk, &shot, analysis)?;
-        let frames: Vec<_> = solution.frames.iter().map(|f| json!({ "frame": f.frame, "rms": f.rms_px, "f": f.lens.focal_px })).collect();
-        let world = &shot.document().datum.world_from_solve;
-        // Laid over the solve in use, so that the paths can be compared.
-        let over = desk.solution(&shot).ok().and_then(|held| analyse::between_solves(&solution, &held));
-        let path: Vec<_> =
-            over.map_or_else(Vec::new, |o| solution.frames.iter().map(|f| json!(world.point(o.point(f.pose.centre())))).collect());
-        Ok(json!({ "id": analysis, "rms": solution.rms_px, "frames": frames, "path": path, "regions": solution.regions_px }))
+        rival(&desk, &shot, analysis)
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))
+}
+
+fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_json::Value, EngineError> {
+    let row = desk.store.analysis(analysis)?;
+    let solution = kept_solve(&desk.store, shot.state.shot.id, &row)?;
+    let trim = shot.document().trim;
+    let begins = row.trim.unwrap_or(trim).first;
+    let here = |frame: u32| (frame + begins).checked_sub(trim.first).filter(|f| *f < trim.count());
+    let shown = || solution.frames.iter().filter_map(|f| Some((here(f.frame)?, f)));
+    let frames: Vec<_> = shown().map(|(frame, f)| json!({ "frame": frame, "rms": f.rms_px, "f": f.lens.focal_px })).collect();
+    let world = &shot.document().datum.world_from_solve;
+    // Laid over the solve in use, so that the paths can be compared.
+    let way = way_to(&desk.store, shot.document(), &row, &solution);
+    let (carried, apart, over) = match &way {
+        Ok(Some(way)) => (Some(way.fit), None, Some(way.new_from_old.inverse())),
+        Ok(None) => (None, None, overlay(desk, shot, &row, &solution)),
+        Err(why) => (None, Some(why.to_string()), None),
+    };
+    let path: Vec<_> = over.map_or_else(Vec::new, |o| shown().map(|(_, f)| json!(world.point(o.point(f.pose.centre())))).collect());
+    Ok(json!({ "id": analysis, "rms": solution.rms_px, "frames": frames, "path": path, "regions": solution.regions_px,
+        "carried": carried, "apart": apart }))
+}
+
+/// The way from a kept solve to the one in use, where nothing is laid that would ask for it.
+fn overlay(desk: &Desk, shot: &OpenShot, row: &AnalysisRow, kept: &Solution) -> Option<Similarity> {
+    let used = desk.solution(shot).ok()?;
+    let used_row = desk.store.analysis(shot.document().solve?).ok()?;
+    let trim = shot.document().trim;
+    let of = |solution, row: &AnalysisRow| SolveOfClip { solution, first_frame: row.trim.unwrap_or(trim).first };
+    let same_run = row.source.is_some() && row.source == used_row.source;
+    transfer(of(kept, row), of(&used, &used_row), same_run, &[]).ok().map(|t| t.new_from_old)
 }

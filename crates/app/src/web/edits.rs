@@ -1,18 +1,16 @@
 //! Everything that changes a shot.
 
-use super::focal::focal_px;
-use super::{Desk, PageError, block, kept_solve, workbench};
-use crate::engine::{EngineError, analyse};
+use super::{Desk, PageError, block, workbench};
+use crate::engine::adopt::{kept_solve, use_kept};
+use crate::engine::focal::focal_px;
+use crate::engine::{EngineError, place};
 use actix_web::{HttpResponse, Responder, post, web};
 use fennik_core::image::{Channel, PictureSettings};
-use fennik_core::scene::{
-    AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Surface, SurfaceKind, Title, fit_floor,
-    suggest_floor, surface_at,
-};
+use fennik_core::scene::{AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, fit_floor, suggest_floor};
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
-use fennik_store::{JobId, JobKind, RevisionId, ShotId, ShotState};
-use nalgebra::{Vector2, Vector3};
+use fennik_store::{JobId, JobKind, RevisionId, ShotId};
+use nalgebra::Vector3;
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -24,7 +22,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(change_track_settings)
         .service(change_solve_settings)
         .service(change_datum)
-        .service(place)
+        .service(place_title)
         .service(change_title)
         .service(change_light)
         .service(use_solve)
@@ -36,11 +34,12 @@ pub fn routes(config: &mut web::ServiceConfig) {
 /// The route, drawn anew after a change.
 async fn changed(
     desk: web::Data<Desk>,
-    change: impl FnOnce(&Desk) -> Result<ShotState, EngineError> + Send + 'static,
+    id: ShotId,
+    change: impl FnOnce(&Desk) -> Result<(), EngineError> + Send + 'static,
 ) -> Result<web::Html, PageError> {
     block(move || {
-        let state = change(&desk)?;
-        workbench::route_html(&desk, state.shot.id)
+        change(&desk)?;
+        workbench::route_html(&desk, id)
     })
     .await
 }
@@ -51,7 +50,7 @@ pub async fn apply(
     revision: i64,
     make: impl FnOnce(&Desk) -> Result<Edit, EngineError> + Send + 'static,
 ) -> Result<web::Html, PageError> {
-    changed(desk, move |desk| Ok(desk.store.edit(id, Some(RevisionId(revision)), &make(desk)?)?)).await
+    changed(desk, id, move |desk| Ok(desk.store.edit(id, Some(RevisionId(revision)), &make(desk)?).map(|_| ())?)).await
 }
 
 #[derive(Deserialize)]
@@ -63,6 +62,10 @@ struct EditRequest {
 #[post("/shots/{id}/edit")]
 async fn any_edit(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<EditRequest>) -> Result<impl Responder, PageError> {
     let EditRequest { revision, edit } = body.into_inner();
+    // Analyses are put to use by those who made them, or by a button that says what comes along.
+    if matches!(edit, Edit::UseTracks { .. } | Edit::UseSolve { .. }) {
+        return Err(PageError::refused("Tracks and cameras are put to use by their own buttons."));
+    }
     apply(desk, *id, revision, move |_| Ok(edit)).await
 }
 
@@ -73,12 +76,14 @@ struct StepForm {
 
 #[post("/shots/{id}/undo")]
 async fn undo(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<StepForm>) -> Result<impl Responder, PageError> {
-    changed(desk, move |desk| Ok(desk.store.undo(*id, RevisionId(form.revision))?)).await
+    let id = *id;
+    changed(desk, id, move |desk| Ok(desk.store.undo(id, RevisionId(form.revision))?)).await
 }
 
 #[post("/shots/{id}/redo")]
 async fn redo(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<StepForm>) -> Result<impl Responder, PageError> {
-    changed(desk, move |desk| Ok(desk.store.redo(*id, RevisionId(form.revision))?)).await
+    let id = *id;
+    changed(desk, id, move |desk| Ok(desk.store.redo(id, RevisionId(form.revision))?)).await
 }
 
 #[derive(Deserialize)]
@@ -91,14 +96,7 @@ struct TrimForm {
 #[post("/shots/{id}/trim")]
 async fn change_trim(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<TrimForm>) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
-    apply(desk, id, form.revision, move |desk| {
-        let most = desk.open(id)?.clip.frames.saturating_sub(1);
-        if form.last > most {
-            return Err(EngineError::Message(format!("the clip ends at frame {most}; type a last frame up to that")));
-        }
-        Ok(Edit::Trim { range: FrameRange { first: form.first, last: form.last } })
-    })
-    .await
+    apply(desk, id, form.revision, move |_| Ok(Edit::Trim { range: FrameRange { first: form.first, last: form.last } })).await
 }
 
 /// What the tracker is set to, as the form and looking first hand it over.
@@ -235,6 +233,9 @@ async fn change_datum(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::J
     let (id, body) = (*id, body.into_inner());
     apply(desk, id, body.revision, move |desk| {
         let shot = desk.open(id)?;
+        if matches!(body.action, DatumAction::Floor { .. } | DatumAction::Origin { .. } | DatumAction::Scale { .. }) {
+            shot.solve_is_of_these_tracks(&desk.store)?;
+        }
         let datum = new_datum(&shot.document().datum, desk.solution(&shot)?.as_ref(), &body.action)?;
         Ok(Edit::Datum { datum })
     })
@@ -250,52 +251,14 @@ struct PlaceRequest {
     stance: Stance,
 }
 
-/// A first title at a surface: a readable size for its distance, turned towards the camera.
-fn fresh_title(surface: &Surface, stance: Stance, eye: Vector3<f64>, aim: Vector3<f64>) -> Insert {
-    let distance = (surface.point - eye).norm();
-    let height_m = (0.07 * distance * 10.0).round().max(1.0) / 10.0;
-    let mut placement = Placement {
-        foot: surface.point.into(),
-        normal: surface.normal.into(),
-        turn_deg: 0.0,
-        lean_deg: 0.0,
-        lift_m: 0.0,
-        scale: 1.0,
-        stance,
-    };
-    if surface.kind == SurfaceKind::Far {
-        // Far off there is nothing to stand on; it faces the camera.
-        placement.stance = Stance::Lying;
-    }
-    if surface.kind == SurfaceKind::Floor {
-        let toward = -aim;
-        placement.turn_deg = toward.x.atan2(toward.z).to_degrees();
-    }
-    let title = Title {
-        text: "VARRICK".to_owned(),
-        font: fennik_render::fonts()[0].name.to_owned(),
-        height_m,
-        depth_m: 0.25 * height_m,
-        bevel_m: 0.02 * height_m,
-        colour: [236, 228, 210],
-    };
-    Insert { id: InsertId(0), content: InsertKind::Title(title), placement, hidden: false }
-}
-
 #[post("/shots/{id}/place")]
-async fn place(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<PlaceRequest>) -> Result<impl Responder, PageError> {
+async fn place_title(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<PlaceRequest>) -> Result<impl Responder, PageError> {
     let (id, body) = (*id, body.into_inner());
     apply(desk, id, body.revision, move |desk| {
         let shot = desk.open(id)?;
         let solution = desk.solution(&shot)?;
-        let datum = &shot.document().datum;
-        let surface = surface_at(&solution, datum, body.frame, Vector2::new(body.x, body.y)).map_err(EngineError::Message)?;
-        let pose = solution
-            .at(body.frame)
-            .map(|f| datum.world_from_solve.pose(&f.pose))
-            .ok_or_else(|| EngineError::Message("this frame has no camera".to_owned()))?;
-        let aim = pose.rotation.inverse() * Vector3::z();
-        Ok(Edit::AddInsert { insert: fresh_title(&surface, body.stance, pose.centre(), aim) })
+        let at = place::Pixel { frame: body.frame, at: [body.x, body.y] };
+        Ok(Edit::AddInsert { insert: place::title_at(&solution, &shot.document().datum, at, body.stance)? })
     })
     .await
 }
@@ -304,6 +267,8 @@ async fn place(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<Pla
 struct TitleFields {
     revision: i64,
     insert: u32,
+    #[serde(default)]
+    name: Option<String>,
     text: String,
     font: String,
     height_m: f64,
@@ -320,12 +285,6 @@ struct TitleFields {
     scale: f64,
 }
 
-fn colour(text: &str) -> Option<[u8; 3]> {
-    let value = u32::from_str_radix(text.strip_prefix('#')?, 16).ok().filter(|_| text.len() == 7)?;
-    let [_, r, g, b] = value.to_be_bytes();
-    Some([r, g, b])
-}
-
 #[post("/shots/{id}/title")]
 async fn change_title(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<TitleFields>) -> Result<impl Responder, PageError> {
     let (id, f) = (*id, form.into_inner());
@@ -335,7 +294,7 @@ async fn change_title(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::F
             .document()
             .insert(InsertId(f.insert))
             .ok_or_else(|| EngineError::Message("this insert is gone; reload the page".to_owned()))?;
-        let colour = colour(&f.colour).ok_or_else(|| EngineError::Message(format!("{:?} is no colour; write it as #rrggbb", f.colour)))?;
+        let colour = place::colour(&f.colour)?;
         let title = Title {
             text: f.text.replace("\r\n", "\n"),
             font: f.font,
@@ -353,7 +312,8 @@ async fn change_title(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::F
             scale: f.scale,
             stance: f.stance,
         };
-        let insert = Insert { content: InsertKind::Title(title), placement, ..old.clone() };
+        let name = f.name.map_or_else(|| old.name.clone(), |n| n.trim().to_owned());
+        let insert = Insert { name, content: InsertKind::Title(title), placement, ..old.clone() };
         // Letters that the font lacks are told now, not at the next picture.
         fennik_render::Stage::mesh(&insert)?;
         Ok(Edit::ChangeInsert { insert })
@@ -381,19 +341,16 @@ async fn change_light(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::F
 struct UseSolveForm {
     revision: i64,
     analysis: AnalysisId,
+    /// Even where what is placed cannot come along.
+    #[serde(default)]
+    anyway: bool,
 }
 
 /// Puts a kept solve to use; the datum and what is placed follow it.
 #[post("/shots/{id}/use-solve")]
 async fn use_solve(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<UseSolveForm>) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
-    apply(desk, id, form.revision, move |desk| {
-        let shot = desk.open(id)?;
-        let new = kept_solve(desk, &shot, form.analysis)?;
-        let from_old = shot.solution(&desk.store).ok().and_then(|old| analyse::between_solves(&old, &new));
-        Ok(Edit::UseSolve { analysis: form.analysis, from_old })
-    })
-    .await
+    changed(desk, id, move |desk| use_kept(&desk.store, id, RevisionId(form.revision), form.analysis, form.anyway).map(|_| ())).await
 }
 
 #[derive(Deserialize)]
@@ -409,8 +366,7 @@ async fn name_solve(
 ) -> Result<impl Responder, PageError> {
     let (id, analysis) = path.into_inner();
     block(move || {
-        let shot = desk.open(id)?;
-        kept_solve(&desk, &shot, analysis)?;
+        kept_solve(&desk.store, id, &desk.store.analysis(analysis)?)?;
         desk.store.name_analysis(analysis, &form.name)?;
         workbench::route_html(&desk, id)
     })

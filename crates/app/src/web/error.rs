@@ -28,6 +28,12 @@ impl PageError {
         Self { status: StatusCode::NOT_FOUND, text: "There is nothing at this address. Go back to the list of shots.".to_owned() }
     }
 
+    /// More at a time than can be served.
+    pub fn busy() -> Self {
+        let text = "Too many pages of Fennik are open. Close some and reload this one.".to_owned();
+        Self { status: StatusCode::SERVICE_UNAVAILABLE, text }
+    }
+
     /// A request from elsewhere.
     pub fn foreign() -> Self {
         Self { status: StatusCode::FORBIDDEN, text: "Fennik answers only pages of its own on this machine.".to_owned() }
@@ -45,7 +51,14 @@ impl From<EngineError> for PageError {
         let status = match &error {
             EngineError::Store(StoreError::Missing { .. }) => StatusCode::NOT_FOUND,
             EngineError::Store(StoreError::Stale { .. }) => StatusCode::CONFLICT,
-            EngineError::Store(StoreError::Edit(_) | StoreError::NoStep(_))
+            EngineError::Store(
+                StoreError::Edit(_)
+                | StoreError::NoStep(_)
+                | StoreError::Document { .. }
+                | StoreError::WrongAnalysis { .. }
+                | StoreError::BeyondClip { .. },
+            )
+            | EngineError::Transfer(_)
             | EngineError::Media(_)
             | EngineError::Stage(_)
             | EngineError::Message(_)

@@ -7,7 +7,6 @@ mod delivered;
 mod edits;
 mod error;
 mod events;
-mod focal;
 mod guard;
 mod masks;
 mod picture;
@@ -16,18 +15,20 @@ mod track_view;
 mod views;
 mod workbench;
 
-use crate::engine::{EngineError, OpenShot, analyse, read_solve};
+use crate::engine::{EngineError, OpenShot, analyse, read_tracks};
 use crate::jobs::Jobs;
 use actix_web::{App, HttpServer, middleware, web};
 use error::PageError;
 use fennik_core::image::{PictureSettings, Plane};
-use fennik_core::scene::AnalysisId;
+use fennik_core::scene::{AnalysisId, FloorFit, suggest_floor};
 use fennik_core::solve::Solution;
+use fennik_core::track::TrackSet;
 use fennik_render::Stage;
 use fennik_store::{ClipId, RevisionId, ShotId, Store};
 use std::net::TcpListener;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::atomic::AtomicUsize;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Largest body of an edit, bytes.
 const EDIT_LIMIT: usize = 4 * 1024 * 1024;
@@ -43,9 +44,19 @@ pub struct Desk {
     store: Arc<Store>,
     jobs: Arc<Jobs>,
     solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
+    tracks: Mutex<Option<(AnalysisId, Arc<TrackSet>)>>,
+    floor: Mutex<Option<(AnalysisId, Option<FloorFit>)>>,
     stage: Mutex<Option<(RevisionId, Arc<Stage>)>>,
     pictures: picture::Cache,
     seen: Mutex<Option<Seen>>,
+    /// Those who decode a frame for a look take turns; whoever asks for what is there already does not wait for them.
+    looking: Mutex<()>,
+    listeners: Arc<AtomicUsize>,
+}
+
+/// A lock of something that a panic leaves whole.
+fn held<T>(slot: &Mutex<T>) -> MutexGuard<'_, T> {
+    slot.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Desk {
@@ -54,9 +65,13 @@ impl Desk {
             store,
             jobs,
             solution: Mutex::new(None),
+            tracks: Mutex::new(None),
+            floor: Mutex::new(None),
             stage: Mutex::new(None),
             pictures: picture::Cache::default(),
             seen: Mutex::new(None),
+            looking: Mutex::new(()),
+            listeners: Arc::default(),
         }
     }
 
@@ -66,36 +81,63 @@ impl Desk {
 
     /// The solve in use, read once.
     fn solution(&self, shot: &OpenShot) -> Result<Arc<Solution>, EngineError> {
-        let mut slot = self.solution.lock().unwrap_or_else(PoisonError::into_inner);
-        if let (Some(id), Some((held, solution))) = (shot.document().solve, slot.as_ref()) {
-            if *held == id {
+        if let (Some(id), Some((kept, solution))) = (shot.document().solve, held(&self.solution).as_ref()) {
+            if *kept == id {
                 return Ok(solution.clone());
             }
         }
         let solution = Arc::new(shot.solution(&self.store)?);
-        *slot = shot.document().solve.map(|id| (id, solution.clone()));
+        *held(&self.solution) = shot.document().solve.map(|id| (id, solution.clone()));
         Ok(solution)
+    }
+
+    /// The track run in use, read once; `None` where there is none.
+    fn tracks(&self, shot: &OpenShot) -> Result<Option<Arc<TrackSet>>, EngineError> {
+        let Some(id) = shot.document().tracks else { return Ok(None) };
+        if let Some((_, set)) = held(&self.tracks).as_ref().filter(|(kept, _)| *kept == id) {
+            return Ok(Some(set.clone()));
+        }
+        let set = Arc::new(read_tracks(&self.store, id)?);
+        *held(&self.tracks) = Some((id, set.clone()));
+        Ok(Some(set))
+    }
+
+    /// The floor that stands out in the solve in use, looked for once.
+    fn suggested_floor(&self, shot: &OpenShot) -> Result<Option<FloorFit>, EngineError> {
+        let solution = self.solution(shot)?;
+        let Some(id) = shot.document().solve else { return Ok(None) };
+        if let Some((_, fit)) = held(&self.floor).as_ref().filter(|(kept, _)| *kept == id) {
+            return Ok(fit.clone());
+        }
+        let fit = suggest_floor(&solution);
+        *held(&self.floor) = Some((id, fit.clone()));
+        Ok(fit)
     }
 
     /// A frame of the trimmed clip as the tracker sees it; the last one is kept, so that values may move over it.
     fn seen(&self, shot: &OpenShot, frame: u32, picture: &PictureSettings) -> Result<Arc<Plane>, EngineError> {
         let (first, end) = shot.range();
         let (clip, at) = (shot.state.shot.clip, (first + frame).min(end.saturating_sub(1)));
-        let mut slot = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
         let of = (clip, at, *picture);
-        if let Some(held) = slot.as_ref().filter(|s| s.of == of) {
-            return Ok(held.plane.clone());
+        let there = || held(&self.seen).as_ref().filter(|s| s.of == of).map(|s| s.plane.clone());
+        if let Some(plane) = there() {
+            return Ok(plane);
+        }
+        let _turn = held(&self.looking);
+        // Whoever had the turn before may have looked at the same.
+        if let Some(plane) = there() {
+            return Ok(plane);
         }
         let plane = Arc::new(analyse::seen_frame(&shot.clip, at, picture)?);
-        *slot = Some(Seen { of, plane: plane.clone() });
+        *held(&self.seen) = Some(Seen { of, plane: plane.clone() });
         Ok(plane)
     }
 
     /// The inserts of the head, built once.
     fn stage(&self, shot: &OpenShot) -> Result<Arc<Stage>, EngineError> {
-        let mut slot = self.stage.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((held, stage)) = slot.as_ref() {
-            if *held == shot.state.head.id {
+        let mut slot = held(&self.stage);
+        if let Some((kept, stage)) = slot.as_ref() {
+            if *kept == shot.state.head.id {
                 return Ok(stage.clone());
             }
         }
@@ -103,19 +145,6 @@ impl Desk {
         *slot = Some((shot.state.head.id, stage.clone()));
         Ok(stage)
     }
-}
-
-/// A solve of this shot, from the tracks in use.
-///
-/// # Errors
-/// A message where it belongs to another shot or to other tracks.
-fn kept_solve(desk: &Desk, shot: &OpenShot, id: AnalysisId) -> Result<Solution, EngineError> {
-    let row = desk.store.analysis(id)?;
-    let same_tracks = row.source.is_none() || row.source == shot.document().tracks;
-    if row.shot != shot.state.shot.id || !same_tracks {
-        return Err(EngineError::Message("this solve belongs to another shot or to other tracks; solve again".to_owned()));
-    }
-    read_solve(&desk.store, id)
 }
 
 /// Serves the pages on a listener that is already bound, until the process ends.

@@ -1,13 +1,15 @@
-//! The list of shots.
+//! The list of shots, what was deleted, and what takes room.
 
 use super::{Desk, PageError, block, views};
 use crate::engine::{EngineError, OpenShot};
+use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
 use askama::Template;
-use fennik_store::ShotId;
+use fennik_store::{RevisionId, Room, ShotId, ShotRow};
+use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(list).service(delete);
+    config.service(list).service(delete).service(restore).service(step_back).service(show_room).service(free_room);
 }
 
 /// One shot in the list.
@@ -16,29 +18,138 @@ struct ShotCard {
     name: String,
     clip: String,
     reading: String,
+    /// Why it cannot be read.
+    fault: Option<String>,
+}
+
+impl ShotCard {
+    /// A line that stands by itself: what cannot be read of one shot says so there.
+    fn of(desk: &Desk, row: ShotRow) -> Self {
+        let (id, name) = (row.id.0, row.name);
+        match OpenShot::load(&desk.store, row.id) {
+            Ok(shot) => Self { id, name, clip: views::clip_line(&shot), reading: views::shot_reading(desk, &shot), fault: None },
+            Err(why) => Self { id, name, clip: String::new(), reading: String::new(), fault: Some(why.to_string()) },
+        }
+    }
 }
 
 #[derive(Template)]
 #[template(path = "shots.html")]
 struct ShotsPage {
     shots: Vec<ShotCard>,
+    deleted: Vec<(i64, String)>,
 }
 
 #[get("/")]
 async fn list(desk: web::Data<Desk>) -> Result<impl Responder, PageError> {
-    let shots = block(move || {
-        let card = |row: fennik_store::ShotRow| -> Result<ShotCard, EngineError> {
-            let shot = OpenShot::load(&desk.store, row.id)?;
-            Ok(ShotCard { id: row.id.0, name: row.name, clip: views::clip_line(&shot), reading: views::shot_reading(&desk, &shot) })
-        };
-        desk.store.shots()?.into_iter().map(card).collect::<Result<Vec<_>, EngineError>>()
+    let page = block(move || {
+        let shots = desk.store.shots()?.into_iter().map(|row| ShotCard::of(&desk, row)).collect();
+        let deleted = desk.store.deleted_shots()?.into_iter().map(|row| (row.id.0, row.name)).collect();
+        Ok(ShotsPage { shots, deleted })
     })
     .await?;
-    Ok(web::Html::new(ShotsPage { shots }.render()?))
+    Ok(web::Html::new(page.render()?))
+}
+
+fn to_the_list() -> HttpResponse {
+    HttpResponse::Ok().insert_header(("HX-Redirect", "/")).finish()
 }
 
 #[post("/shots/{id}/delete")]
 async fn delete(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
-    block(move || Ok(desk.store.delete_shot(*id)?)).await?;
-    Ok(HttpResponse::Ok().insert_header(("HX-Redirect", "/")).finish())
+    block(move || {
+        desk.store.delete_shot(*id)?;
+        desk.jobs.stop_all_of(*id);
+        Ok(())
+    })
+    .await?;
+    Ok(to_the_list())
+}
+
+#[post("/shots/{id}/restore")]
+async fn restore(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+    block(move || Ok(desk.store.restore_shot(*id)?)).await?;
+    Ok(to_the_list())
+}
+
+#[derive(Deserialize)]
+struct StepForm {
+    revision: i64,
+}
+
+/// Leads out of a revision that cannot be read.
+#[post("/shots/{id}/step-back")]
+async fn step_back(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<StepForm>) -> Result<impl Responder, PageError> {
+    let id = *id;
+    block(move || Ok(desk.store.undo(id, RevisionId(form.revision))?)).await?;
+    Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, format!("/shots/{}", id.0))).finish())
+}
+
+/// What takes room, in words.
+#[derive(Template)]
+#[template(path = "room.html")]
+struct RoomPart {
+    lines: Vec<(&'static str, String)>,
+    previews: Option<String>,
+    deleted: Option<String>,
+}
+
+fn size(bytes: u64) -> String {
+    let mega = bytes as f64 / 1e6;
+    if mega < 1000.0 { format!("{mega:.1} MB") } else { format!("{:.2} GB", mega / 1000.0) }
+}
+
+impl RoomPart {
+    fn of(room: &Room) -> Self {
+        let some = |bytes: u64| (bytes > 0).then(|| size(bytes));
+        let lines = [("clips", room.clips), ("previews", room.previews), ("tracks and cameras", room.analyses), ("finished videos", room.videos)];
+        Self {
+            lines: lines.map(|(what, bytes)| (what, size(bytes))).to_vec(),
+            previews: some(room.previews),
+            deleted: some(room.deleted),
+        }
+    }
+}
+
+fn room_part(desk: &Desk) -> Result<web::Html, EngineError> {
+    let html = RoomPart::of(&desk.store.room()?).render();
+    html.map(web::Html::new).map_err(|e| EngineError::Message(format!("the page could not be drawn: {e}")))
+}
+
+#[get("/room")]
+async fn show_room(desk: web::Data<Desk>) -> Result<impl Responder, PageError> {
+    block(move || room_part(&desk)).await
+}
+
+/// What can be freed.
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum Freed {
+    Previews,
+    Deleted,
+}
+
+#[derive(Deserialize)]
+struct FreeForm {
+    what: Freed,
+}
+
+#[post("/room/free")]
+async fn free_room(desk: web::Data<Desk>, form: web::Form<FreeForm>) -> Result<impl Responder, PageError> {
+    block(move || {
+        match form.what {
+            Freed::Deleted => {
+                desk.store.purge_deleted()?;
+            }
+            Freed::Previews => {
+                for shot in desk.store.shots()? {
+                    if !desk.jobs.decodes(shot.clip) {
+                        desk.store.drop_proxies(shot.clip)?;
+                    }
+                }
+            }
+        }
+        room_part(&desk)
+    })
+    .await
 }

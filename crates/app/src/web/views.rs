@@ -29,6 +29,14 @@ pub fn solve_reading(solution: &Solution) -> String {
     format!("{:.2} px · {}/{} · {}", solution.rms_px, solution.frames.len(), solution.frames_total, solution.verdict.grade.word())
 }
 
+/// A number as a field shows it: three decimals at most. What is stored keeps all of them. (Templates
+/// hand over a number through so many references as they see fit.)
+pub fn shown(value: impl std::fmt::Display) -> String {
+    let text = format!("{value:.3}");
+    let short = text.trim_end_matches('0').trim_end_matches('.');
+    if short == "-0" { "0".to_owned() } else { short.to_owned() }
+}
+
 /// How many inserts.
 pub fn inserts_reading(count: usize) -> String {
     match count {
@@ -84,4 +92,16 @@ pub fn region_readings(solution: &Solution) -> Vec<Vec<String>> {
     }
     let cell = |v: &Option<f64>| v.map_or_else(|| "–".to_owned(), |v| format!("{v:.2}"));
     solution.regions_px.iter().map(|row| row.iter().map(cell).collect()).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::shown;
+
+    #[test]
+    fn fields_show_three_decimals_at_most() {
+        for (value, text) in [(-0.219_129_229_015_524, "-0.219"), (1.0, "1"), (100.0, "100"), (0.5, "0.5"), (-0.0001, "0"), (1234.56789, "1234.568")] {
+            assert_eq!(shown(value), text);
+        }
+    }
 }

@@ -5,13 +5,13 @@ use crate::engine::{EngineError, OpenShot, SolveRecord};
 use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::image::PictureSettings;
-use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title};
+use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title, TransferFit};
 use fennik_core::solve::{Astray, Motion, ReadoutChoice, Solution};
-use fennik_core::track::{Mask, MaskMode, TrackSet};
-use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId};
+use fennik_core::track::{Mask, MaskMode};
+use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId, StoreError};
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(page).service(show_route);
+    config.service(show_shot).service(show_route);
 }
 
 #[derive(Template)]
@@ -64,6 +64,16 @@ struct KeptSolve {
     name: String,
     reading: String,
     current: bool,
+    /// What it was made from, where that is not what is in use.
+    other: Option<String>,
+    /// Whether its frames are those of the trim.
+    usable: bool,
+}
+
+/// How what is placed came along from the camera before.
+struct CarriedLine {
+    text: String,
+    frame: u32,
 }
 
 /// A job that is waiting, at work, or ended other than well.
@@ -121,12 +131,19 @@ struct Route {
     deleted: usize,
     solve_reading: String,
     solved: bool,
-    stale_solve: bool,
+    stale_solve: Option<&'static str>,
+    tracks_fault: Option<String>,
+    solve_fault: Option<String>,
+    /// Whether the solve is of the tracks in use, so that it can go on and tracks can be picked for the datum.
+    own_solve: bool,
+    carried: Option<CarriedLine>,
     reasons: Vec<ReasonLine>,
     focal_line: String,
     regions: Vec<Vec<String>>,
     solves: Vec<KeptSolve>,
     datum_reading: String,
+    /// Reading of the floor that is suggested, where one stands out.
+    suggested: Option<String>,
     has_floor: bool,
     scale_known: bool,
     inserts_reading: String,
@@ -162,10 +179,16 @@ fn job_line(job: &JobRow) -> Option<JobLine> {
 /// Fills the route from a shot.
 fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     let document = shot.document();
-    let jobs: Vec<JobRow> = desk.store.latest_jobs(shot.state.shot.id)?;
-    let solution = document.solve.map(|_| desk.solution(shot)).transpose()?;
-    let tracks = document.tracks.map(|id| desk.store.analysis_bytes(id)).transpose()?.and_then(|b| TrackSet::from_bytes(&b).ok());
-    let counts = tracks.as_ref().map(TrackSet::counts).unwrap_or_default();
+    let jobs: Vec<JobRow> = desk.jobs.latest(shot.state.shot.id)?;
+    // What cannot be read is told where it would stand; everything else can still be reached.
+    let told = |e: EngineError| e.to_string();
+    let (solution, solve_fault) = split(document.solve.map(|_| desk.solution(shot)).transpose().map_err(told));
+    let (tracks, tracks_fault) = split(desk.tracks(shot).map_err(told));
+    let counts = tracks.as_ref().map(|t| t.counts()).unwrap_or_default();
+    let suggested = match (&solution, &document.datum.floor) {
+        (Some(_), None) => desk.suggested_floor(shot)?.map(|fit| fit.reading),
+        _ => None,
+    };
     let track_reading = match &tracks {
         Some(set) => format!(
             "{} tracks · {} to {} a frame",
@@ -245,6 +268,10 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         solve_reading: solution.as_ref().map_or_else(|| "not solved".to_owned(), |s| views::solve_reading(s)),
         solved: solution.is_some(),
         stale_solve: stale(desk, shot),
+        tracks_fault,
+        solve_fault,
+        own_solve: shot.solve_is_of_these_tracks(&desk.store).is_ok(),
+        carried: document.transfer.as_ref().map(carried_line),
         reasons: solution
             .iter()
             .flat_map(|s| &s.verdict.reasons)
@@ -254,6 +281,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         regions: solution.as_ref().map(|s| views::region_readings(s)).unwrap_or_default(),
         solves: kept_solves(desk, shot)?,
         datum_reading,
+        suggested: suggested.map(|r| format!("{:.2} px · {:.1} deg off level · {} points", r.fit_px, r.level_deg, r.points.len())),
         has_floor: datum.floor.is_some(),
         scale_known: datum.known_distance_m.is_some(),
         inserts_reading: views::inserts_reading(document.inserts.len()),
@@ -286,46 +314,102 @@ fn stray_groups(solution: &Solution) -> Vec<StrayGroup> {
     Astray::ALL.into_iter().map(group).filter(|g| g.count > 0).collect()
 }
 
-/// The solves of the tracks in use.
+/// All solves of the shot, with what they were made from where that is not what is in use.
 fn kept_solves(desk: &Desk, shot: &OpenShot) -> Result<Vec<KeptSolve>, EngineError> {
     let document = shot.document();
     let rows = desk.store.solves(shot.state.shot.id)?;
-    let of_these_tracks = rows.into_iter().filter(|r| r.source.is_none() || r.source == document.tracks);
-    let line = |(i, r): (usize, AnalysisRow)| KeptSolve {
-        id: r.id.0,
-        name: if r.name.is_empty() { format!("solve {}", i + 1) } else { r.name },
-        reading: r.reading,
-        current: document.solve == Some(r.id),
+    let line = |(i, r): (usize, AnalysisRow)| {
+        let elsewhere = r.trim.filter(|t| *t != document.trim);
+        let other = match elsewhere {
+            Some(t) => Some(format!("of frames {} to {} of the file", t.first, t.last)),
+            None if r.source.is_some() && r.source != document.tracks => Some("out of date: of other tracks".to_owned()),
+            None => None,
+        };
+        KeptSolve {
+            id: r.id.0,
+            name: if r.name.is_empty() { format!("solve {}", i + 1) } else { r.name },
+            reading: r.reading,
+            current: document.solve == Some(r.id),
+            other,
+            usable: elsewhere.is_none(),
+        }
     };
-    Ok(of_these_tracks.enumerate().map(line).collect())
+    Ok(rows.into_iter().enumerate().map(line).collect())
 }
 
-/// Whether tracks were deleted or settings changed since the solve.
-fn stale(desk: &Desk, shot: &OpenShot) -> bool {
+fn carried_line(fit: &TransferFit) -> CarriedLine {
+    let what = if fit.marks { "feet and floor corners" } else { "points of the scene" };
+    CarriedLine {
+        text: format!("came along from the camera before: {what} moved {:.2} px RMS, {:.2} px at most (frame {})", fit.rms_px, fit.worst_px, fit.worst_frame),
+        frame: fit.worst_frame,
+    }
+}
+
+/// A result as what is there and what is wrong.
+fn split<T>(result: Result<Option<T>, String>) -> (Option<T>, Option<String>) {
+    match result {
+        Ok(value) => (value, None),
+        Err(text) => (None, Some(text)),
+    }
+}
+
+/// Why the solve in use is not what it would be if it were made now.
+fn stale(desk: &Desk, shot: &OpenShot) -> Option<&'static str> {
     let document = shot.document();
-    let Some(id) = document.solve else { return false };
+    let id = document.solve?;
+    if shot.solve_is_of_these_tracks(&desk.store).is_err() {
+        return Some("This camera is of other tracks than those in use now. Solve afresh to bring it up to date.");
+    }
     let settings = desk.store.analysis(id).ok().and_then(|a| serde_json::from_str(&a.settings).ok());
     let used_deleted = || desk.solution(shot).is_ok_and(|s| s.points.iter().any(|p| document.deleted_tracks.contains(&p.id)));
     // Solves of the first version kept only their settings; what they used tells the rest.
-    settings.is_some_and(|s: SolveRecord| s != SolveRecord::of(document)) || used_deleted()
+    let changed = settings.is_some_and(|s: SolveRecord| s != SolveRecord::of(document)) || used_deleted();
+    changed.then_some("Tracks or settings changed since this solve. Solve again to bring it up to date.")
 }
 
 /// The route as it is now, for every handler that changed the shot.
 pub fn route_html(desk: &Desk, id: ShotId) -> Result<web::Html, EngineError> {
     let shot = desk.open(id)?;
-    let html = fill(desk, &shot)?.render().map_err(|e| EngineError::Message(format!("the route could not be drawn: {e}")))?;
-    Ok(web::Html::new(html))
+    drawn(&fill(desk, &shot)?)
+}
+
+/// A shot of which the newest state cannot be read.
+#[derive(Template)]
+#[template(path = "broken.html")]
+struct Broken {
+    id: i64,
+    revision: i64,
+    why: String,
 }
 
 #[get("/shots/{id}")]
-async fn page(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
-    let (shot, route) = block(move || {
-        let shot = desk.open(*id)?;
+async fn show_shot(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+    block(move || {
+        let shot = match desk.open(*id) {
+            Err(EngineError::Store(why @ StoreError::Document { revision, .. })) => {
+                return drawn(&Broken { id: id.0, revision, why: why.to_string() });
+            }
+            other => other?,
+        };
+        make_previews(&desk, &shot)?;
         let route = fill(&desk, &shot)?;
-        Ok((shot, route))
+        drawn(&Workbench { id: route.id, name: shot.state.shot.name, route })
     })
-    .await?;
-    Ok(web::Html::new(Workbench { id: route.id, name: shot.state.shot.name, route }.render()?))
+    .await
+}
+
+fn drawn(page: &impl Template) -> Result<web::Html, EngineError> {
+    page.render().map(web::Html::new).map_err(|e| EngineError::Message(format!("the page could not be drawn: {e}")))
+}
+
+/// Previews that were freed to make room are made again when somebody looks; what failed or was stopped waits for a person.
+fn make_previews(desk: &Desk, shot: &OpenShot) -> Result<(), EngineError> {
+    let id = shot.state.shot.id;
+    let ended_badly = |j: &JobRow| j.kind == JobKind::Decode && matches!(j.state, JobState::Failed | JobState::Stopped);
+    if !shot.clip_row.proxies && !desk.jobs.latest(id)?.iter().any(ended_badly) {
+        desk.jobs.queue(id, JobKind::Decode, "")?;
+    }
+    Ok(())
 }
 
 #[get("/shots/{id}/route")]

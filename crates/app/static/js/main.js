@@ -2,6 +2,7 @@
 /** Mounts the workbench. */
 import { compared } from "./compare.js";
 import { Desk } from "./desk.js";
+import { fieldValue, noNumber } from "./fields.js";
 import { Frames } from "./frames.js";
 import { Look } from "./look.js";
 import { Model } from "./model.js";
@@ -51,15 +52,26 @@ function showFrame(typed = false) {
 function showSelection() {
   const n = model.selected.size;
   const enable = (/** @type {string} */ act, /** @type {boolean} */ on) => { for (const b of document.querySelectorAll(`[data-act="${act}"]`)) /** @type {HTMLButtonElement} */ (b).disabled = !on; };
-  enable("floor", n >= 3);
-  enable("origin", n === 1);
-  enable("scale", n === 2);
-  for (const form of document.querySelectorAll(".title-form")) form.classList.toggle("chosen", /** @type {HTMLElement} */ (form).dataset.insert === String(model.chosen));
+  enable("floor", model.own && n >= 3);
+  enable("origin", model.own && n === 1);
+  enable("scale", model.own && n === 2);
+  showChosen();
   showPlacing();
   desk.show();
   showRival();
   look.show();
   paint();
+}
+
+/** The form of what is chosen, in sight. */
+let shownChosen = /** @type {number|null} */ (null);
+function showChosen() {
+  for (const form of document.querySelectorAll(".title-form")) {
+    const on = /** @type {HTMLElement} */ (form).dataset.insert === String(model.chosen);
+    form.classList.toggle("chosen", on);
+    if (on && shownChosen !== model.chosen) form.scrollIntoView({ block: "nearest" });
+  }
+  shownChosen = model.chosen;
 }
 
 function showPlacing() {
@@ -87,11 +99,25 @@ model.addEventListener("placing", showPlacing);
 
 const route = new Route(byId("route"), model, { drawn: showSelection, typing: () => look.ask() });
 const value = (/** @type {string} */ id) => Number(byId(id)?.value) || 0;
-/** What a field of a step says, which is then back at none. @param {string} id */
-function taken(id) {
-  const step = value(id), field = byId(id);
-  if (field) field.value = field.defaultValue;
-  return step;
+/** What fields say; null, and noted, where one is no number. @param {string[]} ids @returns {number[]|null} */
+function typed(ids) {
+  const fields = ids.map(byId).filter(Boolean), values = fields.map(fieldValue), wrong = values.indexOf(null);
+  if (wrong < 0) return /** @type {number[]} */ (values);
+  noNumber(fields[wrong]);
+  return null;
+}
+
+/** Turns and shifts the world by what is typed, which is then back at none. */
+function nudge() {
+  const axes = ["x", "y", "z"], turn = typed(axes.map((k) => `turn-${k}`)), shift = typed(axes.map((k) => `shift-${k}`));
+  if (!turn || !shift) return undefined;
+  for (const field of document.querySelectorAll("[id^=turn-], [id^=shift-]")) /** @type {HTMLInputElement} */ (field).value = /** @type {HTMLInputElement} */ (field).defaultValue;
+  return model.change("datum", { action: "nudge", turn_deg: turn, shift_m: shift.length ? shift : [0, 0, 0] });
+}
+
+function scale() {
+  const distance = typed(["distance"]);
+  return distance ? model.change("datum", { action: "scale", points: [...model.selected], distance_m: distance[0] }) : undefined;
 }
 
 /** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
@@ -107,8 +133,9 @@ const acts = {
   "suggest-floor": () => model.change("datum", { action: "suggest-floor" }),
   floor: () => model.change("datum", { action: "floor", points: [...model.selected] }),
   origin: () => model.change("datum", { action: "origin", point: [...model.selected][0] }),
-  scale: () => model.change("datum", { action: "scale", points: [...model.selected], distance_m: value("distance") }),
-  nudge: () => model.change("datum", { action: "nudge", turn_deg: ["x", "y", "z"].map((k) => taken(`turn-${k}`)), shift_m: ["x", "y", "z"].map((k) => taken(`shift-${k}`)) }),
+  scale,
+  nudge,
+  go: (button) => model.go(Number(button.dataset.frame)),
   flip: () => model.change("datum", { action: "flip" }),
   place: (button) => model.place(model.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
   "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
@@ -119,11 +146,18 @@ function showRival() {
   for (const b of document.querySelectorAll('[data-act="compare"]')) b.setAttribute("aria-pressed", String(Number(/** @type {HTMLElement} */ (b).dataset.id) === rival?.id));
   if (reading) {
     reading.hidden = !rival;
-    reading.textContent = rival ? compared(model.cameras.filter(Boolean).map((c) => /** @type {any} */ (c)), rival.frames) : "";
+    reading.textContent = rival ? [compared(model.cameras.filter(Boolean).map((c) => /** @type {any} */ (c)), rival.frames), comesAlong(rival)].filter(Boolean).join(" · ") : "";
   }
+  for (const b of document.querySelectorAll(".use-anyway")) /** @type {HTMLElement} */ (b).hidden = !(rival?.apart && b.closest(".kept")?.getAttribute("data-solve") === String(rival.id));
   showRegions(rival?.regions ?? null);
   desk.showPaths();
   timeline.lanesChanged();
+}
+
+/** How what is placed would come along to a compared solve. @param {any} rival */
+function comesAlong(rival) {
+  if (rival.apart) return rival.apart;
+  return rival.carried ? `what is placed would move by ${rival.carried.rms_px.toFixed(2)} px RMS, ${rival.carried.worst_px.toFixed(2)} px at most (frame ${rival.carried.worst_frame})` : "";
 }
 
 // A focal length in mm waits for its sensor before it is sent.
@@ -157,7 +191,7 @@ byId("route").addEventListener("click", (/** @type {MouseEvent} */ event) => {
   desk.click(target, event);
   const trim = /** @type {HTMLElement|null} */ (target.closest("[data-trim]"));
   if (trim) /** @type {HTMLInputElement} */ (trim.closest("form")?.elements.namedItem(trim.dataset.trim ?? "")).value = String(model.frame + Number(trim.dataset.offset));
-  const form = /** @type {HTMLElement|null} */ (target.closest(".title-form"));
+  const form = /** @type {HTMLElement|null} */ (target.closest("[data-act]") ? null : target.closest(".title-form"));
   if (form && model.chosen !== Number(form.dataset.insert)) { model.chosen = Number(form.dataset.insert); model.select(); }
 });
 

@@ -41,6 +41,9 @@ export class Model extends EventTarget {
     /** A frame as the tracker sees it. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.seen = null;
     /** Whether a drag goes round tracks instead of over them. */ this.lasso = false;
     this.space = false;
+    /** Changes that were asked for, each after the one before. @type {Promise<any>} */ this.changes = Promise.resolve();
+    /** The revision that the next change begins from. @type {number|null} */ this.head = null;
+    /** Whether the camera is of the tracks in use. */ this.own = true;
   }
 
   /** Begins to draw a mask, or ends it. @param {string|null} mode */
@@ -124,6 +127,8 @@ export class Model extends EventTarget {
     if (state.tracks !== this.heldTracks) this.selected.clear();
     this.heldTracks = state.tracks;
     this.state = state;
+    this.head = state.revision;
+    this.own = solve.own ?? true;
     this.tracks = tracks;
     this.deleted = new Set(state.deleted);
     this.trusted = new Set(state.trusted);
@@ -177,21 +182,51 @@ export class Model extends EventTarget {
     this.dispatchEvent(new Event("rival"));
   }
 
+  /** Does one piece of work after another, in the order in which they were asked for. @template T @param {() => Promise<T>} work @returns {Promise<T>} */
+  inOrder(work) {
+    const done = this.changes.then(work);
+    this.changes = done.catch(() => {});
+    return done;
+  }
+
   /** Sends a change; the answer is the route drawn anew. @param {string} path @param {object} body */
-  async change(path, body) {
-    const response = await fetch(this.url(path), {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ revision: this.state.revision, ...body }),
+  change(path, body) {
+    return this.send(this.url(path), "application/json", (revision) => JSON.stringify({ revision, ...body }));
+  }
+
+  /** Sends the fields of a form. @param {string} address @param {URLSearchParams} fields @param {Element|null} form */
+  sendFields(address, fields, form) {
+    return this.send(address, "application/x-www-form-urlencoded", (revision) => {
+      if (fields.has("revision")) fields.set("revision", String(revision));
+      return fields.toString();
+    }, form);
+  }
+
+  /**
+   * One change is one request, made when the one before it is answered: it begins from the revision that came of that.
+   * @param {string} address @param {string} kind @param {(revision: number) => string} body @param {Element|null} [form] what is answered
+   */
+  send(address, kind, body, form = null) {
+    return this.inOrder(async () => {
+      const response = await fetch(address, { method: "POST", headers: { "content-type": kind }, body: body(this.head ?? this.state.revision) }).catch(() => null);
+      if (!response) {
+        note("Fennik does not answer. Is it still running? What was saved is kept.");
+        return false;
+      }
+      if (!response.ok) {
+        note(await refusal(response));
+        // What was refused is not in the fields any more, and another window may have been at work.
+        this.dispatchEvent(new Event("stale"));
+        return false;
+      }
+      const html = await response.text();
+      if (!html) return true;
+      const revision = /data-revision="(\d+)"/.exec(html);
+      if (revision) this.head = Number(revision[1]);
+      this.dispatchEvent(new CustomEvent("route", { detail: { html, form } }));
+      await this.load();
+      return true;
     });
-    if (!response.ok) {
-      note(await refusal(response));
-      if (response.status === 409) this.dispatchEvent(new Event("stale"));
-      return false;
-    }
-    this.dispatchEvent(new CustomEvent("route", { detail: await response.text() }));
-    await this.load();
-    return true;
   }
 
   /** @param {object} edit */

@@ -1,6 +1,7 @@
 // @ts-check
 /** The route beside the stage, drawn anew without disturbing whoever is at work in it. */
-import { note, told } from "./notes.js";
+import { formValues, heedArrows } from "./fields.js";
+import { told } from "./notes.js";
 
 /** @typedef {HTMLInputElement|HTMLTextAreaElement} Field */
 
@@ -19,25 +20,30 @@ export class Route {
     /** How often something came to be drawn. */ this.came = 0;
     /** How often the route was asked for. */ this.asked = 0;
     /** Whether a button is being pressed: a route drawn anew just then would lose the click. */ this.pressed = false;
-    /** What came meanwhile. @type {{html: string, load: boolean}|null} */ this.held = null;
+    /** What came meanwhile. @type {{html: string, load: boolean, form: Element|null}|null} */ this.held = null;
+    /** Requests that are not answered yet. @type {Set<string>} */ this.underway = new Set();
     this.open = /** @type {string|null} */ (null);
     this.typed = /** @type {ReturnType<Route["halfTyped"]>} */ ([]);
-    model.addEventListener("route", (event) => this.put(/** @type {CustomEvent} */ (event).detail));
+    model.addEventListener("route", (event) => {
+      const { detail } = /** @type {CustomEvent} */ (event);
+      this.put(detail.html, false, detail.form);
+    });
     model.addEventListener("stale", () => this.reload().catch(told));
     this.heedPresses();
-    this.heedAnswers();
+    this.heedRequests();
+    heedArrows(root);
     // Enter would load the page anew where a form sends each change by itself.
     root.addEventListener("submit", (event) => { if (/** @type {Element} */ (event.target).hasAttribute("hx-trigger")) event.preventDefault(); });
   }
 
-  /** @param {string} html @param {boolean} [load] whether the model is to be brought up to it */
-  put(html, load = false) {
+  /** @param {string} html @param {boolean} [load] whether the model is to be brought up to it @param {Element|null} [form] what is answered */
+  put(html, load = false, form = null) {
     this.came++;
     if (this.pressed) {
-      this.held = { html, load: load || !!this.held?.load };
+      this.held = { html, load: load || !!this.held?.load, form };
       return;
     }
-    this.before(null);
+    this.before(form);
     this.root.innerHTML = html;
     globalThis.htmx.process(this.root);
     this.after(load);
@@ -102,7 +108,7 @@ export class Route {
         this.pressed = false;
         const { held } = this;
         this.held = null;
-        if (held) this.put(held.html, held.load);
+        if (held) this.put(held.html, held.load, held.form);
       });
     };
     this.root.addEventListener("pointerdown", (event) => { this.pressed = event.button === 0 && !!(/** @type {Element} */ (event.target).closest("button, summary, a")); });
@@ -111,26 +117,24 @@ export class Route {
     window.addEventListener("pointermove", (event) => { if (!(event.buttons & 1)) released(); }, true);
   }
 
-  /** What forms and buttons of the route are answered. */
-  heedAnswers() {
-    const { body } = document;
-    body.addEventListener("htmx:beforeSwap", (event) => {
-      const { detail } = /** @type {CustomEvent} */ (event);
-      if (!detail.shouldSwap || detail.target !== this.root) return;
-      if (this.pressed) {
-        detail.shouldSwap = false;
-        this.put(detail.xhr.responseText, true);
-      } else {
-        this.came++;
-        this.before(detail.requestConfig.elt.closest("form"));
-      }
+  /**
+   * Forms and buttons of the route send what they hold at once, one after the other: an answer draws the route anew, and
+   * what was pressed meanwhile must not go with the old one.
+   */
+  heedRequests() {
+    document.body.addEventListener("htmx:confirm", (event) => {
+      const { elt, verb, path } = /** @type {CustomEvent} */ (event).detail;
+      if (verb !== "post" || !this.root.contains(elt)) return;
+      event.preventDefault();
+      const form = elt instanceof HTMLFormElement ? elt : null;
+      const fields = form ? formValues(form) : new URLSearchParams(JSON.parse(elt.getAttribute("hx-vals") ?? "{}"));
+      if (!fields) return;
+      // Several events of one change of one form ask for the same.
+      const asked = `${path}?${fields}`;
+      if (this.underway.has(asked)) return;
+      this.underway.add(asked);
+      this.model.sendFields(path, fields, form).catch(told).finally(() => this.underway.delete(asked));
     });
-    body.addEventListener("htmx:afterSwap", (event) => { if (event.target === this.root) this.after(true); });
-    body.addEventListener("htmx:responseError", (event) => {
-      note(/** @type {CustomEvent} */ (event).detail.xhr.responseText || "The server refused.");
-      this.reload().catch(told);
-    });
-    body.addEventListener("htmx:sendError", () => note("Fennik does not answer. Is it still running? What was saved is kept."));
   }
 }
 

@@ -6,10 +6,33 @@ const files = /** @type {HTMLInputElement} */ (document.getElementById("files"))
 const box = /** @type {HTMLElement} */ (document.getElementById("upload"));
 const fault = /** @type {HTMLElement} */ (document.getElementById("upload-error"));
 
+const refused = /** @type {HTMLElement} */ (document.getElementById("upload-refused"));
+const taken = /** @type {HTMLElement} */ (document.getElementById("upload-taken"));
+
+/** Several came in, or not all: the list shows them, and what was left out is named. @param {number} count @param {{name: string, why: string}[]} left */
+async function showTaken(count, left) {
+  const html = await (await fetch("/")).text();
+  const fresh = new DOMParser().parseFromString(html, "text/html").querySelector(".shot-list");
+  if (fresh) document.querySelector(".shot-list")?.replaceWith(fresh);
+  if (fresh) globalThis.htmx?.process(fresh);
+  document.querySelector(".shots > .empty")?.remove();
+  box.hidden = true;
+  refused.hidden = !left.length;
+  refused.replaceChildren(...left.map(({ name, why }) => {
+    const line = document.createElement("li");
+    line.textContent = `Not taken: ${name}. ${why}`;
+    return line;
+  }));
+  taken.hidden = false;
+  taken.textContent = `${count} shot${count === 1 ? " was" : "s were"} taken in.`;
+}
+
 /** @param {FileList} list */
 function send(list) {
   if (!list.length) return;
   const form = new FormData();
+  // The server holds what arrives against this.
+  form.append("list", JSON.stringify([...list].map((f) => ({ name: f.name, size: f.size }))));
   for (const file of list) form.append("files", file, file.name);
   const bar = /** @type {HTMLProgressElement} */ (box.querySelector("progress"));
   const reading = /** @type {HTMLElement} */ (box.querySelector(".reading"));
@@ -29,11 +52,15 @@ function send(list) {
     fault.textContent = text;
   };
   request.onload = () => {
-    if (request.status === 200) location.assign(`/shots/${JSON.parse(request.responseText).shot}`);
-    else failed(request.responseText);
+    if (request.status !== 200) { failed(request.responseText); return; }
+    const { shots, refused: left } = JSON.parse(request.responseText);
+    if (shots.length === 1 && !left.length) location.assign(`/shots/${shots[0]}`);
+    else showTaken(shots.length, left);
   };
   request.onerror = () => failed("The upload broke off. Check that Fennik is still running and try again.");
   fault.hidden = true;
+  refused.hidden = true;
+  taken.hidden = true;
   box.hidden = false;
   request.send(form);
 }

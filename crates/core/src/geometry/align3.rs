@@ -21,6 +21,11 @@ impl Similarity {
         Self { scale: 1.0, rotation: Rotation3::identity(), translation: Vector3::zeros() }
     }
 
+    /// Whether every number is finite, the turn is one (no mirror, nothing stretched) and the scale is above zero.
+    pub fn is_sound(&self) -> bool {
+        self.scale.is_finite() && self.scale > 0.0 && self.translation.iter().all(|v| v.is_finite()) && is_turn(&self.rotation)
+    }
+
     /// Moves a point.
     pub fn point(&self, p: Vector3<f64>) -> Vector3<f64> {
         self.rotation * p * self.scale + self.translation
@@ -43,6 +48,17 @@ impl Similarity {
         let rotation = pose.rotation * self.rotation.inverse();
         Pose { rotation, translation: pose.translation * self.scale - rotation * self.translation }
     }
+}
+
+/// How far a stored turn may be from one, as the largest entry of `R R^T - 1`: rounding of thousands of products stays far
+/// below it.
+const TURN_TOLERANCE: f64 = 1e-6;
+
+/// Whether a matrix that was read as a turn is one.
+pub fn is_turn(rotation: &Rotation3<f64>) -> bool {
+    let m = rotation.matrix();
+    let off = (m * m.transpose() - Matrix3::identity()).amax();
+    off.is_finite() && off < TURN_TOLERANCE && m.determinant() > 0.0
 }
 
 /// The similarity that takes `from` onto `to` with the least squares (Umeyama, "Least-Squares
@@ -76,6 +92,25 @@ mod tests {
 
     fn vector() -> impl Strategy<Value = Vector3<f64>> {
         (-3.0f64..3.0, -3.0f64..3.0, -3.0f64..3.0).prop_map(|(x, y, z)| Vector3::new(x, y, z))
+    }
+
+    #[test]
+    fn mirrors_stretched_turns_and_what_is_no_number_are_told() {
+        let good = Similarity { scale: 2.0, rotation: Rotation3::new(Vector3::new(0.3, -1.0, 2.0)), translation: Vector3::x() };
+        assert!(good.is_sound() && Similarity::identity().is_sound());
+        let turned = |m: Matrix3<f64>| Similarity { rotation: Rotation3::from_matrix_unchecked(m), ..good };
+        let mirror = Matrix3::from_diagonal(&Vector3::new(1.0, 1.0, -1.0));
+        for bad in [
+            turned(mirror),
+            turned(Matrix3::identity() * 1.01),
+            turned(Matrix3::zeros()),
+            turned(Matrix3::repeat(f64::NAN)),
+            Similarity { scale: -1.0, ..good },
+            Similarity { scale: f64::INFINITY, ..good },
+            Similarity { translation: Vector3::new(f64::NAN, 0.0, 0.0), ..good },
+        ] {
+            assert!(!bad.is_sound(), "{bad:?}");
+        }
     }
 
     proptest! {

@@ -12,7 +12,7 @@ mod p3p;
 mod pose;
 mod triangulate;
 
-pub use align3::{Similarity, fit_similarity};
+pub use align3::{Similarity, fit_similarity, is_turn};
 pub use five_point::{decompose_essential, essential_from_five, sampson_squared};
 pub use homography::{decompose_homography, homography, transfer_squared};
 pub use lens::Lens;

@@ -5,7 +5,7 @@ use crate::geometry::Similarity;
 use crate::random::SplitMix64;
 use crate::solve::{Motion, Solution, SolvedFrame};
 use crate::track::TrackId;
-use nalgebra::{Matrix3, Rotation3, Vector3};
+use nalgebra::{Matrix3, Rotation3, Vector2, Vector3};
 use serde::{Deserialize, Serialize};
 
 /// Draws of three points in the search for a floor.
@@ -110,6 +110,64 @@ pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, Strin
     Ok(FloorFit { middle, normal, reading })
 }
 
+/// The solved points that are seen inside an outline on a frame, by rising id.
+pub fn points_inside(solution: &Solution, frame: u32, outline: &[[f64; 2]]) -> Vec<TrackId> {
+    let Some(camera) = solution.at(frame) else { return Vec::new() };
+    let inside = |x: f64, y: f64| {
+        // Even-odd rule.
+        let edges = outline.iter().zip(outline.iter().cycle().skip(1));
+        edges.filter(|(a, b)| (a[1] > y) != (b[1] > y) && x < a[0] + (y - a[1]) * (b[0] - a[0]) / (b[1] - a[1])).count() % 2 == 1
+    };
+    let seen = |p: &&crate::solve::SolvedPoint| {
+        let c = camera.pose.to_camera(p.position);
+        let there = (p.first_frame..=p.last_frame).contains(&frame) && c.z > 1e-9;
+        there && {
+            let at = camera.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+            inside(at.x, at.y)
+        }
+    };
+    solution.points.iter().filter(seen).map(|p| p.id).collect()
+}
+
+/// The floor through most of the given points: those that lie off the plane of the others are left out (RANSAC over
+/// triples, refitted twice).
+///
+/// # Errors
+/// As [`fit_floor`].
+pub fn fit_floor_to_most(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, String> {
+    let scale = f64::from(solution.width) / 1280.0;
+    let seen: Vec<_> = solution
+        .points
+        .iter()
+        .filter(|p| ids.contains(&p.id))
+        .filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?)))
+        .collect();
+    let members = |on: Vector3<f64>, normal: Vector3<f64>| -> Vec<TrackId> {
+        let on_it = |(p, f): &&(&crate::solve::SolvedPoint, &SolvedFrame)| {
+            plane_miss_px(&f.pose, &f.lens, p.position, on, normal).is_some_and(|m| m < ON_FLOOR_PX * scale)
+        };
+        seen.iter().filter(on_it).map(|(p, _)| p.id).collect()
+    };
+    let mut random = SplitMix64::new(31);
+    let mut best: Vec<TrackId> = Vec::new();
+    for _ in 0..DRAWS {
+        let Some(pick) = random.distinct::<3>(seen.len()) else { break };
+        let Some((on, normal)) = fit_plane(&pick.map(|i| seen[i].0.position)) else { continue };
+        let there = members(on, normal);
+        if there.len() > best.len() {
+            best = there;
+        }
+    }
+    let mut fit = fit_floor(solution, if best.len() < 3 { ids } else { &best })?;
+    for _ in 0..2 {
+        let there = members(fit.middle, fit.normal);
+        if there.len() >= 3 {
+            fit = fit_floor(solution, &there)?;
+        }
+    }
+    Ok(fit)
+}
+
 /// Looks for the floor by itself: among planes that lean little against the average camera upright
 /// and have hardly anything under them, the one that the most points lie on.
 pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
@@ -204,6 +262,18 @@ impl Datum {
         Ok(datum)
     }
 
+    /// Turns about the upright so that the way from one point of the datum's world to another runs along -Z.
+    ///
+    /// # Errors
+    /// A sentence, when the two lie over each other.
+    pub fn with_heading(&self, from: Vector3<f64>, to: Vector3<f64>) -> Result<Self, String> {
+        let way = to - from;
+        if way.x.hypot(way.z) <= 1e-9 * way.norm().max(1e-9) {
+            return Err("the two places lie over each other; choose two that are apart on the ground".to_owned());
+        }
+        Ok(self.nudged([0.0, way.x.atan2(-way.z).to_degrees(), 0.0], [0.0; 3]))
+    }
+
     /// Turns about X, Y, Z (degrees, in this order) and then shifts (metres).
     pub fn nudged(&self, turn_deg: [f64; 3], shift_m: [f64; 3]) -> Self {
         let [x, y, z] = turn_deg.map(f64::to_radians);
@@ -220,5 +290,40 @@ impl Datum {
 
     fn moved(&self, by: &Similarity) -> Self {
         Self { world_from_solve: self.world_from_solve.then(by), ..self.clone() }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::{Lens, Pose};
+    use crate::solve::SolvedPoint;
+
+    #[test]
+    fn a_heading_leads_along_minus_z() {
+        for (from, to) in [([0.0, 0.0, 0.0], [1.0, 0.0, 0.0]), ([1.0, 2.0, 3.0], [-4.0, 2.5, 7.0]), ([0.0, 0.0, 0.0], [0.0, 1.0, 9.0])] {
+            let (from, to) = (Vector3::from(from), Vector3::from(to));
+            let turned = Datum::default().with_heading(from, to).unwrap().world_from_solve;
+            let way = turned.point(to) - turned.point(from);
+            assert!(way.x.abs() < 1e-9 && way.z < 0.0 && (way.y - (to - from).y).abs() < 1e-9, "{way}");
+        }
+        assert!(Datum::default().with_heading(Vector3::zeros(), Vector3::y()).is_err());
+    }
+
+    #[test]
+    fn of_the_points_of_a_region_those_off_the_floor_are_left_out() {
+        let mut solution = Solution::empty(1280, 720, 1);
+        let pose = Pose::look_at(Vector3::new(0.0, 4.0, 9.0), Vector3::zeros(), Vector3::y()).unwrap();
+        solution.frames = vec![SolvedFrame::new(0, pose, Lens::centred(900.0, 1280, 720), 0.1, 30)];
+        let at = |i: u32| Vector3::new(f64::from(i % 6) - 2.5, if i % 5 == 0 { 0.8 } else { 0.0 }, f64::from(i / 6) - 2.0);
+        solution.points = (0..30).map(|i| SolvedPoint::new(TrackId(i), at(i), 0.1, (0, 0), 5.0)).collect();
+        let all = points_inside(&solution, 0, &[[0.0, 0.0], [1280.0, 0.0], [1280.0, 720.0], [0.0, 720.0]]);
+        assert_eq!(all.len(), 30);
+        assert_eq!(points_inside(&solution, 0, &[[0.0, 0.0], [640.0, 0.0], [640.0, 720.0], [0.0, 720.0]]).len(), 15);
+        assert!(points_inside(&solution, 1, &[[0.0, 0.0], [1280.0, 0.0], [640.0, 720.0]]).is_empty());
+        let fit = fit_floor_to_most(&solution, &all).unwrap();
+        assert_eq!(fit.reading.points.len(), 24);
+        assert!(fit.normal.y > 1.0 - 1e-9 && fit.middle.y.abs() < 1e-9);
+        assert!(fit_floor_to_most(&solution, &all[..2]).is_err());
     }
 }

@@ -2,6 +2,7 @@
 
 use super::datum::Datum;
 use super::insert::{Insert, InsertId};
+use super::transfer::TransferFit;
 use crate::geometry::{Similarity, turn_of};
 use crate::solve::SolveSettings;
 use crate::solve::TrackChoice;
@@ -81,6 +82,13 @@ pub struct ShotDocument {
     pub solve_settings: SolveSettings,
     /// The solve in use.
     pub solve: Option<AnalysisId>,
+    /// The solve whose world the datum and the inserts were laid in last; outlasts a trim that lets the solve go. Nothing
+    /// in documents of earlier versions, where it is the solve in use.
+    #[serde(default)]
+    pub laid_in: Option<AnalysisId>,
+    /// How well datum and inserts came over from the solve before.
+    #[serde(default)]
+    pub transfer: Option<TransferFit>,
     /// Origin, floor, heading, scale.
     pub datum: Datum,
     /// What is placed.
@@ -105,17 +113,20 @@ pub enum Edit {
         /// The settings.
         settings: TrackSettings,
     },
-    /// Puts a track run to use; the solve, which belongs to another, is let go.
+    /// Puts a track run to use. The solve stays, out of date, until there is one of these tracks.
     UseTracks {
         /// The run.
         analysis: AnalysisId,
     },
-    /// Puts a solve to use. `from_old` leads from the old solve's world to the new one's.
+    /// Puts a solve to use; the datum and what is placed follow.
     UseSolve {
         /// The solve.
         analysis: AnalysisId,
-        /// Where both worlds agree, so that the datum and what is placed can follow.
-        from_old: Option<Similarity>,
+        /// From the world of the solve that the datum was laid in to that of this one. Without it the datum's numbers stay
+        /// what they are.
+        new_from_old: Option<Similarity>,
+        /// How well things stay where they were on the picture.
+        fit: Option<TransferFit>,
     },
     /// Changes how the camera is solved.
     SolveSettings {
@@ -231,11 +242,23 @@ impl ShotDocument {
             trusted_tracks: BTreeSet::new(),
             solve_settings: SolveSettings::default(),
             solve: None,
+            laid_in: None,
+            transfer: None,
             datum: Datum::default(),
             inserts: Vec::new(),
             next_insert: InsertId(1),
             light: Light::default(),
         }
+    }
+
+    /// The solve whose world datum and inserts are laid in.
+    pub fn laid_in(&self) -> Option<AnalysisId> {
+        self.laid_in.or(self.solve)
+    }
+
+    /// Whether a floor, another datum or anything placed would be thrown about by a camera in another world.
+    pub fn has_laid(&self) -> bool {
+        !self.inserts.is_empty() || self.datum != Datum::default()
     }
 
     /// The insert with an id.
@@ -282,6 +305,7 @@ impl ShotDocument {
                     next.masks.masks.iter_mut().for_each(|m| m.shift(by));
                     next.trim = *range;
                     next.tracks = None;
+                    next.laid_in = self.laid_in();
                     next.solve = None;
                     next.deleted_tracks.clear();
                     next.trusted_tracks.clear();
@@ -298,11 +322,16 @@ impl ShotDocument {
                     next.trusted_tracks.clear();
                 }
             }
-            Edit::UseSolve { analysis, from_old } => {
+            Edit::UseSolve { analysis, new_from_old, fit } => {
                 next.solve = Some(*analysis);
-                if let Some(from_old) = from_old {
+                next.laid_in = Some(*analysis);
+                next.transfer = *fit;
+                if let Some(way) = new_from_old {
+                    if !way.is_sound() {
+                        return Err(EditError::Value("the way from the old camera to the new one is none; solve again".to_owned()));
+                    }
                     // The old datum is reached from the new world by going back first.
-                    next.datum.world_from_solve = from_old.inverse().then(&self.datum.world_from_solve);
+                    next.datum.world_from_solve = way.inverse().then(&self.datum.world_from_solve);
                 }
             }
             Edit::SolveSettings { settings } => {
@@ -335,9 +364,10 @@ impl ShotDocument {
             }),
             Edit::Datum { datum } => {
                 let s = &datum.world_from_solve;
-                let finite = s.scale.is_finite() && s.scale > 0.0 && s.translation.iter().all(|v| v.is_finite());
-                if !finite {
-                    return Err(EditError::Value("the datum came out with numbers that are not finite; choose other points".to_owned()));
+                if !s.is_sound() {
+                    return Err(EditError::Value(
+                        "the datum must have finite numbers, a turn that is one, and a scale above zero; choose other points".to_owned(),
+                    ));
                 }
                 let moves = self.datum.world_from_solve.inverse().then(s);
                 next.inserts.iter_mut().for_each(|i| carry(i, &moves));
@@ -347,7 +377,9 @@ impl ShotDocument {
                 insert.validate().map_err(EditError::Value)?;
                 let id = next.next_insert;
                 next.next_insert = InsertId(id.0 + 1);
-                next.inserts.push(Insert { id, ..insert.clone() });
+                let mut insert = Insert { id, ..insert.clone() };
+                insert.name = insert.shown_name();
+                next.inserts.push(insert);
             }
             Edit::ChangeInsert { insert } => {
                 insert.validate().map_err(EditError::Value)?;
@@ -431,7 +463,7 @@ mod tests {
         let title = Title { text: "A".into(), font: "x".into(), height_m: 1.0, depth_m: 0.2, bevel_m: 0.0, colour: [255; 3] };
         let placement =
             Placement { foot, normal: [0.0, 1.0, 0.0], turn_deg, lean_deg: 0.0, lift_m: 0.1, scale: 1.5, stance: Stance::Standing };
-        Insert { id: InsertId(0), content: InsertKind::Title(title), placement, hidden: false }
+        Insert { id: InsertId(0), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
     }
 
     #[test]
@@ -451,6 +483,36 @@ mod tests {
         assert!(doc.apply(&Edit::AddInsert { insert: insert([f64::NAN, 0.0, 0.0], 0.0) }).is_err());
         let light = Light { sun: f64::INFINITY, ..Light::default() };
         assert!(doc.apply(&Edit::Light { light }).is_err());
+    }
+
+    #[test]
+    fn mirrored_and_endless_datums_are_refused() {
+        let doc = ShotDocument::new(10);
+        let json = |turn: &str, scale: &str| {
+            format!(r#"{{"edit":"datum","datum":{{"world_from_solve":{{"scale":{scale},"rotation":{turn},"translation":[0,0,0]}},"floor":null,"known_distance_m":null}}}}"#)
+        };
+        let straight = "[1,0,0,0,1,0,0,0,1]";
+        assert!(doc.apply(&serde_json::from_str(&json(straight, "2")).unwrap()).is_ok());
+        for (turn, scale) in [("[1,0,0,0,1,0,0,0,-1]", "1"), ("[9,0,0,0,9,0,0,0,9]", "1"), ("[0,0,0,0,0,0,0,0,0]", "1"), (straight, "-1"), (straight, "0")] {
+            let edit: Edit = serde_json::from_str(&json(turn, scale)).unwrap();
+            assert!(matches!(doc.apply(&edit), Err(EditError::Value(_))), "{turn} {scale}");
+        }
+    }
+
+    /// Fault: after a trim, or with tracks of another run, the next solve took the datum's numbers as they were.
+    #[test]
+    fn the_datum_remembers_the_solve_that_it_was_laid_in() {
+        let way = Similarity { scale: 2.0, ..Similarity::identity() };
+        let use_solve = |id, new_from_old| Edit::UseSolve { analysis: AnalysisId(id), new_from_old, fit: None };
+        let mut doc = ShotDocument::new(90).apply(&use_solve(4, None)).unwrap();
+        doc.laid_in = None;
+        let trimmed = doc.apply(&Edit::Trim { range: FrameRange { first: 5, last: 80 } }).unwrap();
+        assert_eq!((trimmed.solve, trimmed.laid_in()), (None, Some(AnalysisId(4))), "as an earlier version left it");
+        let tracked = trimmed.apply(&Edit::UseTracks { analysis: AnalysisId(7) }).unwrap();
+        let solved = tracked.apply(&use_solve(8, Some(way))).unwrap();
+        assert_eq!((solved.laid_in(), solved.datum.world_from_solve.scale), (Some(AnalysisId(8)), 0.5));
+        let again = solved.apply(&Edit::UseTracks { analysis: AnalysisId(9) }).unwrap();
+        assert_eq!((again.solve, again.laid_in()), (Some(AnalysisId(8)), Some(AnalysisId(8))), "the old camera stays in use");
     }
 
     fn square_mask() -> Mask {

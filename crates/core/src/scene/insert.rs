@@ -91,8 +91,11 @@ pub enum InsertKind {
 /// Something placed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Insert {
-    /// Its name in the document.
+    /// Its id in the document.
     pub id: InsertId,
+    /// What people call it; its document gives it one where it has none.
+    #[serde(default)]
+    pub name: String,
     /// What it shows.
     pub content: InsertKind,
     /// Where it is.
@@ -101,10 +104,17 @@ pub struct Insert {
     pub hidden: bool,
 }
 
+/// Longest name, characters.
+const MAX_NAME: usize = 80;
 /// Longest text of a title, characters.
 const MAX_TEXT: usize = 400;
 
 impl Insert {
+    /// What it is called: its name, or for those of earlier versions its kind and number.
+    pub fn shown_name(&self) -> String {
+        if self.name.trim().is_empty() { format!("title {}", self.id.0) } else { self.name.clone() }
+    }
+
     /// Checks every number and text.
     ///
     /// # Errors
@@ -125,6 +135,9 @@ impl Insert {
         within("the lean", p.lean_deg, -360.0, 360.0)?;
         within("the lift", p.lift_m, -1e5, 1e5)?;
         within("the scale", p.scale, 1e-4, 1e4)?;
+        if self.name.chars().count() > MAX_NAME || self.name.chars().any(char::is_control) {
+            return Err(format!("a name is one line of at most {MAX_NAME} characters"));
+        }
         let InsertKind::Title(title) = &self.content;
         within("the height", title.height_m, 1e-3, 1e4)?;
         within("the depth", title.depth_m, 0.0, 1e4)?;

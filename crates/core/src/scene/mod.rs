@@ -4,8 +4,10 @@ mod datum;
 mod document;
 mod insert;
 mod surface;
+mod transfer;
 
-pub use datum::{Datum, FloorFit, FloorReading, fit_floor, suggest_floor};
+pub use datum::{Datum, FloorFit, FloorReading, fit_floor, fit_floor_to_most, points_inside, suggest_floor};
 pub use document::{AnalysisId, Edit, EditError, FrameRange, Light, ShotDocument};
 pub use insert::{Insert, InsertId, InsertKind, Placement, Stance, Title};
-pub use surface::{FAR_M, Surface, SurfaceKind, fit_plane, surface_at};
+pub use surface::{FAR_M, Surface, SurfaceKind, fit_plane, floor_at, surface_at};
+pub use transfer::{floor_corners, SolveOfClip, Transfer, TransferError, TransferFit, marks_of, transfer};

@@ -155,6 +155,21 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
     }
 }
 
+/// The floor of the datum at a pixel of a frame, whatever stands there.
+///
+/// # Errors
+/// A sentence, where no floor is laid or the pixel looks above its horizon.
+pub fn floor_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, String> {
+    let solved = solution.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
+    let floor = datum.floor.as_ref().ok_or_else(|| "no floor is laid yet; lay it first".to_owned())?;
+    let pose = datum.world_from_solve.pose(&solved.pose);
+    let n = solved.lens.normalise(pixel);
+    let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+    let point = meet(&pose, ray, Vector3::zeros(), Vector3::y())
+        .ok_or_else(|| format!("pixel {:.0}, {:.0} of frame {frame} looks above the horizon of the floor", pixel.x, pixel.y))?;
+    Ok(Surface { kind: SurfaceKind::Floor, point, normal: Vector3::y(), tilt_deg: 0.0, fit_px: floor.fit_px, points: floor.points.len() })
+}
+
 /// The plane that most points belong to, refitted to those (RANSAC over triples).
 fn robust_plane(
     points: &[Vector3<f64>],

@@ -1,7 +1,7 @@
 //! What a solve hands on.
 
 use super::astray::AstrayTrack;
-use crate::geometry::{Lens, Pose};
+use crate::geometry::{Lens, Pose, is_turn};
 use crate::track::TrackId;
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
@@ -242,6 +242,31 @@ impl Solution {
         }
     }
 
+    /// Checks a solve that was read from outside: what every reader of it counts on.
+    ///
+    /// # Errors
+    /// A few words on the first thing that cannot be.
+    pub fn check(&self) -> Result<(), &'static str> {
+        const MOST_SIDE: u32 = 16_384;
+        const MOST_FRAMES: u32 = 10_000_000;
+        if !(1..=MOST_SIDE).contains(&self.width) || !(1..=MOST_SIDE).contains(&self.height) || self.frames_total > MOST_FRAMES {
+            return Err("its picture or its clip has no size");
+        }
+        if self.frames.windows(2).any(|p| p[0].frame >= p[1].frame) || self.frames.last().is_some_and(|f| f.frame >= self.frames_total) {
+            return Err("its frames are out of order");
+        }
+        let lens = |l: &Lens| l.focal_px > 0.0 && [l.focal_px, l.centre_px[0], l.centre_px[1], l.k1, l.k2].iter().all(|v| v.is_finite());
+        let pose = |p: &Pose| is_turn(&p.rotation) && p.translation.iter().all(|v| v.is_finite());
+        if !self.frames.iter().all(|f| lens(&f.lens) && pose(&f.pose)) {
+            return Err("a camera of it is none");
+        }
+        if self.points.windows(2).any(|p| p[0].id >= p[1].id) {
+            return Err("its points are out of order");
+        }
+        let point = |p: &SolvedPoint| p.position.iter().all(|v| v.is_finite()) && p.first_frame <= p.last_frame && p.last_frame < self.frames_total;
+        if self.points.iter().all(point) { Ok(()) } else { Err("a point of it lies nowhere") }
+    }
+
     /// The two neighbouring solved frames that the fewest points hold together, and how many those are.
     pub fn weakest_link(&self) -> Option<(u32, u32, usize)> {
         // Points that begin to count at a frame and those that end before it.
@@ -374,6 +399,26 @@ mod tests {
         let point = |(i, &span): (usize, &(u32, u32))| SolvedPoint::new(TrackId(i as u32), Vector3::zeros(), 0.1, span, 2.0);
         solution.points = spans.iter().enumerate().map(point).collect();
         solution
+    }
+
+    #[test]
+    fn a_stored_solve_that_cannot_be_is_told() {
+        let good = solution(&[1, 2, 5], &[(0, 5), (2, 9)]);
+        assert_eq!(good.check(), Ok(()));
+        for change in [
+            (|s| s.width = 0) as fn(&mut Solution),
+            |s| s.frames_total = 5,
+            |s| s.frames[1].frame = 1,
+            |s| s.frames[0].lens.focal_px = f64::NAN,
+            |s| s.frames[0].pose.rotation = nalgebra::Rotation3::from_matrix_unchecked(nalgebra::Matrix3::zeros()),
+            |s| s.points[1].id = TrackId(0),
+            |s| s.points[0].position.x = f64::INFINITY,
+            |s| s.points[0].last_frame = 10,
+        ] {
+            let mut bad = good.clone();
+            change(&mut bad);
+            assert!(bad.check().is_err());
+        }
     }
 
     #[test]

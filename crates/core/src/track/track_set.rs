@@ -67,7 +67,17 @@ pub enum TrackBytesError {
         /// Bytes that were there.
         at: usize,
     },
+    /// What the bytes say cannot be.
+    #[error("the track run is damaged ({what}); run the tracking again")]
+    Damaged {
+        /// The first thing that cannot be.
+        what: &'static str,
+    },
 }
+
+/// Largest side of a picture, and frames of a clip, that a run can be of.
+const MOST_SIDE: u32 = 16_384;
+const MOST_FRAMES: u32 = 10_000_000;
 
 const MAGIC: &[u8; 8] = b"FNKTRK\x00\x01";
 
@@ -97,7 +107,7 @@ impl TrackSet {
     /// Reads what [`TrackSet::to_bytes`] wrote.
     ///
     /// # Errors
-    /// [`TrackBytesError`] on other or missing bytes.
+    /// [`TrackBytesError`] on other or missing bytes, and on what cannot be a run of tracks.
     pub fn from_bytes(bytes: &[u8]) -> Result<Self, TrackBytesError> {
         let body = bytes.strip_prefix(MAGIC).ok_or(TrackBytesError::NotTracks)?;
         let mut words = body.chunks_exact(4).map(|c| u32::from_le_bytes([c[0], c[1], c[2], c[3]]));
@@ -117,7 +127,27 @@ impl TrackSet {
             }
             tracks.push(Track { id, first_frame, positions });
         }
-        Ok(Self { width, height, frames, cuts, tracks })
+        let set = Self { width, height, frames, cuts, tracks };
+        set.check().map_err(|what| TrackBytesError::Damaged { what })?;
+        Ok(set)
+    }
+
+    /// What every reader of a run counts on.
+    fn check(&self) -> Result<(), &'static str> {
+        if !(1..=MOST_SIDE).contains(&self.width) || !(1..=MOST_SIDE).contains(&self.height) {
+            return Err("its picture has no size");
+        }
+        if self.frames > MOST_FRAMES || self.cuts.iter().any(|c| *c >= self.frames.max(1)) {
+            return Err("it has more frames than any clip");
+        }
+        if self.tracks.windows(2).any(|p| p[0].id >= p[1].id) {
+            return Err("its tracks are out of order");
+        }
+        let inside = |t: &Track| !t.positions.is_empty() && u64::from(t.first_frame) + t.positions.len() as u64 <= u64::from(self.frames);
+        if !self.tracks.iter().all(inside) {
+            return Err("a track passes the last frame");
+        }
+        Ok(())
     }
 
     /// The number of tracks on each frame.
@@ -152,6 +182,29 @@ mod tests {
             assert_eq!(TrackSet::from_bytes(&bytes[..n]), Err(TrackBytesError::Truncated { at: n }));
         }
         assert_eq!(TrackSet::from_bytes(b"something else"), Err(TrackBytesError::NotTracks));
+    }
+
+    /// Fault: a run whose first track passes the last frame made the solver panic, and with it the queue of jobs.
+    #[test]
+    fn a_run_that_cannot_be_is_refused() {
+        let broken = |change: fn(&mut TrackSet)| {
+            let mut set = sample();
+            change(&mut set);
+            TrackSet::from_bytes(&set.to_bytes())
+        };
+        assert!(broken(|_| {}).is_ok());
+        for change in [
+            (|s| s.tracks[0].first_frame = 8) as fn(&mut TrackSet),
+            |s| s.tracks[0].first_frame = u32::MAX,
+            |s| s.tracks[0].positions.clear(),
+            |s| s.tracks[1].id = TrackId(0),
+            |s| s.width = 0,
+            |s| s.height = u32::MAX,
+            |s| s.frames = u32::MAX,
+            |s| s.cuts = vec![10],
+        ] {
+            assert!(matches!(broken(change), Err(TrackBytesError::Damaged { .. })));
+        }
     }
 
     #[test]

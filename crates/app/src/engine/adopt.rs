@@ -1,0 +1,113 @@
+//! Putting a track run or a solve to use: what was laid in the camera before comes along, or the camera before stays.
+
+use super::{EngineError, read_solve};
+use fennik_core::scene::{AnalysisId, Edit, FrameRange, ShotDocument, SolveOfClip, Transfer, TransferError, marks_of, transfer};
+use fennik_core::solve::Solution;
+use fennik_store::{AnalysisRow, RevisionId, ShotId, ShotState, Store, StoreError};
+
+/// How often an edit is tried again when somebody else's came in between.
+const TRIES: usize = 20;
+
+/// Makes an edit of the head as it is when it is made, whoever else is at work on the shot.
+///
+/// # Errors
+/// What `make` or the store said.
+pub fn edit_head(store: &Store, id: ShotId, mut make: impl FnMut(&ShotDocument) -> Result<Edit, EngineError>) -> Result<ShotState, EngineError> {
+    let mut tries = 0;
+    loop {
+        let head = store.shot(id)?.head;
+        match store.edit(id, Some(head.id), &make(&head.document)?) {
+            Err(StoreError::Stale { .. }) if tries < TRIES => tries += 1,
+            other => return Ok(other?),
+        }
+    }
+}
+
+/// A result belongs to the part of the clip that it was computed for.
+///
+/// # Errors
+/// A message where the trim is another by now.
+pub fn unchanged_trim(document: &ShotDocument, trim: FrameRange) -> Result<(), EngineError> {
+    if document.trim == trim {
+        return Ok(());
+    }
+    Err(EngineError::Message("the trim was changed while this was at work; run it again for the new part".to_owned()))
+}
+
+/// How what is laid would come over to a solve; `None` where there is nothing to come over.
+///
+/// # Errors
+/// [`EngineError::Transfer`] where it cannot; others when the camera that it was laid in cannot be read.
+pub fn way_to(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Solution) -> Result<Option<Transfer>, EngineError> {
+    let Some(laid_in) = document.laid_in().filter(|_| document.has_laid()) else { return Ok(None) };
+    let old_row = store.analysis(laid_in)?;
+    let old = read_solve(store, laid_in)?;
+    let begins = |row: &AnalysisRow| row.trim.unwrap_or(document.trim).first;
+    let same_run = row.source.is_some() && row.source == old_row.source;
+    let (from, to) =
+        (SolveOfClip { solution: &old, first_frame: begins(&old_row) }, SolveOfClip { solution: new, first_frame: begins(row) });
+    Ok(Some(transfer(from, to, same_run, &marks_of(document, &old))?))
+}
+
+/// What becomes of a solve that was just made.
+pub enum Adopted {
+    /// It is in use.
+    InUse,
+    /// Nothing could be carried over to it; the one before stays in use.
+    Kept(TransferError),
+}
+
+/// The edit that puts a solve of this trim to use.
+fn use_edit(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Solution, anyway: bool) -> Result<Edit, EngineError> {
+    if let Some(trim) = row.trim.filter(|t| *t != document.trim) {
+        return Err(EngineError::Message(format!(
+            "this solve is of frames {} to {} of the file; trim the shot to them to use it",
+            trim.first, trim.last
+        )));
+    }
+    let way = match way_to(store, document, row, new) {
+        Err(EngineError::Transfer(_)) if anyway => None,
+        other => other?,
+    };
+    Ok(Edit::UseSolve { analysis: row.id, new_from_old: way.map(|w| w.new_from_old), fit: way.map(|w| w.fit) })
+}
+
+/// Puts a fresh solve to use, unless what is placed cannot come along.
+///
+/// # Errors
+/// [`EngineError`] when the trim is another by now or the store refuses.
+pub fn adopt_solve(store: &Store, id: ShotId, analysis: AnalysisId, new: &Solution, trim: FrameRange) -> Result<Adopted, EngineError> {
+    let row = store.analysis(analysis)?;
+    let edited = edit_head(store, id, |document| {
+        unchanged_trim(document, trim)?;
+        use_edit(store, document, &row, new, false)
+    });
+    match edited {
+        Ok(_) => Ok(Adopted::InUse),
+        Err(EngineError::Transfer(why)) => Ok(Adopted::Kept(why)),
+        Err(other) => Err(other),
+    }
+}
+
+/// Puts a kept solve to use; `anyway`, even where what is placed cannot come along.
+///
+/// # Errors
+/// [`EngineError::Transfer`] where it cannot and `anyway` was not said.
+pub fn use_kept(store: &Store, id: ShotId, started_from: RevisionId, analysis: AnalysisId, anyway: bool) -> Result<ShotState, EngineError> {
+    let state = store.shot(id)?;
+    let row = store.analysis(analysis)?;
+    let new = kept_solve(store, id, &row)?;
+    let edit = use_edit(store, &state.head.document, &row, &new, anyway)?;
+    Ok(store.edit(id, Some(started_from), &edit)?)
+}
+
+/// A solve of this shot.
+///
+/// # Errors
+/// A message where it belongs to another shot.
+pub fn kept_solve(store: &Store, shot: ShotId, row: &AnalysisRow) -> Result<Solution, EngineError> {
+    if row.shot != shot || row.kind != fennik_store::AnalysisKind::Solve {
+        return Err(StoreError::WrongAnalysis { id: row.id.0, wanted: "solve" }.into());
+    }
+    read_solve(store, row.id)
+}

@@ -1,0 +1,80 @@
+//! Placing by a pixel: what a person does with the pointer, and a recipe with numbers.
+
+use super::EngineError;
+use fennik_core::scene::{Datum, Insert, InsertId, InsertKind, Placement, Stance, Surface, SurfaceKind, Title, surface_at};
+use fennik_core::solve::Solution;
+use nalgebra::{Vector2, Vector3};
+
+/// A place on the picture.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Pixel {
+    /// Frame of the trimmed clip.
+    pub frame: u32,
+    /// Full-resolution px.
+    pub at: [f64; 2],
+}
+
+/// Reads a colour as `#rrggbb`.
+///
+/// # Errors
+/// A message that says how to write it.
+pub fn colour(text: &str) -> Result<[u8; 3], EngineError> {
+    let wrong = || EngineError::Message(format!("{text:?} is no colour; write it as #rrggbb"));
+    let digits = text.strip_prefix('#').filter(|d| d.len() == 6 && d.chars().all(|c| c.is_ascii_hexdigit())).ok_or_else(wrong)?;
+    let [_, r, g, b] = u32::from_str_radix(digits, 16).map_err(|_| wrong())?.to_be_bytes();
+    Ok([r, g, b])
+}
+
+/// The surface under a pixel, in the world of the datum.
+///
+/// # Errors
+/// A message where there is none.
+pub fn surface(solution: &Solution, datum: &Datum, at: Pixel) -> Result<Surface, EngineError> {
+    surface_at(solution, datum, at.frame, Vector2::from(at.at)).map_err(EngineError::Message)
+}
+
+/// A first title at a pixel: a readable size for its distance, turned towards the camera.
+///
+/// # Errors
+/// A message where nothing can be placed there.
+pub fn title_at(solution: &Solution, datum: &Datum, at: Pixel, stance: Stance) -> Result<Insert, EngineError> {
+    let surface = surface(solution, datum, at)?;
+    title_on(solution, datum, at.frame, &surface, stance)
+}
+
+/// The same on a surface that is known.
+///
+/// # Errors
+/// A message where the frame has no camera.
+pub fn title_on(solution: &Solution, datum: &Datum, frame: u32, surface: &Surface, stance: Stance) -> Result<Insert, EngineError> {
+    let camera = solution.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
+    let pose = datum.world_from_solve.pose(&camera.pose);
+    let distance = (surface.point - pose.centre()).norm();
+    let height_m = (0.07 * distance * 10.0).round().max(1.0) / 10.0;
+    let mut placement = Placement {
+        foot: surface.point.into(),
+        normal: surface.normal.into(),
+        turn_deg: 0.0,
+        lean_deg: 0.0,
+        lift_m: 0.0,
+        scale: 1.0,
+        stance,
+    };
+    if surface.kind == SurfaceKind::Far {
+        // Far off there is nothing to stand on; it faces the camera.
+        placement.stance = Stance::Lying;
+    }
+    if surface.kind == SurfaceKind::Floor {
+        let toward = -(pose.rotation.inverse() * Vector3::z());
+        placement.turn_deg = toward.x.atan2(toward.z).to_degrees();
+    }
+    let title = Title {
+        text: "VARRICK".to_owned(),
+        font: fennik_render::fonts()[0].name.to_owned(),
+        height_m,
+        depth_m: 0.25 * height_m,
+        bevel_m: 0.02 * height_m,
+        colour: [236, 228, 210],
+    };
+    Ok(Insert { id: InsertId(0), name: String::new(), content: InsertKind::Title(title), placement, hidden: false })
+}

@@ -1,0 +1,416 @@
+//! A shot written down as steps (docs/formats.md): its words, read strictly.
+
+mod run;
+pub mod show;
+pub mod write;
+
+pub use run::Cook;
+
+use super::quantity::{self, Measure};
+use fennik_core::image::Channel;
+use fennik_core::scene::Stance;
+use fennik_core::track::{MaskKey, MaskMode};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// What a recipe's first lines say.
+pub const FORMAT: &str = "fennik-recipe";
+/// The version that is written, and the latest that is read.
+pub const VERSION: u32 = 1;
+/// Steps that one recipe may have.
+const MOST_STEPS: usize = 10_000;
+
+/// A number with its unit as text, or a plain number in the usual unit.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Amount {
+    /// In the usual unit: metres, degrees, px.
+    Number(f64),
+    /// As people write it.
+    Text(String),
+}
+
+impl Amount {
+    /// Its value in the usual unit of a measure.
+    ///
+    /// # Errors
+    /// A sentence that says how to write it.
+    pub fn value(&self, measure: Measure) -> Result<f64, String> {
+        match self {
+            Self::Number(v) => Ok(*v),
+            Self::Text(text) => quantity::read(text, measure),
+        }
+    }
+}
+
+/// A place on the picture: full-resolution px of a frame of the trimmed clip.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Place {
+    /// The frame.
+    pub frame: u32,
+    /// x and y.
+    pub pixel: [f64; 2],
+}
+
+/// A part of the picture.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Region {
+    /// The frame on which it is drawn.
+    pub frame: u32,
+    /// Its corners, px.
+    pub outline: Vec<[f64; 2]>,
+}
+
+/// How the camera moves, in the words of a recipe.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Move {
+    /// Decided from the tracks.
+    Found,
+    /// It travels.
+    Travels,
+    /// It travels, and the scene is near-planar.
+    Flat,
+    /// It turns on the spot.
+    Turns,
+}
+
+/// What the lens does, in the words of a recipe.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum LensKind {
+    /// Decided from the tracks.
+    Found,
+    /// One focal length.
+    Fixed,
+    /// It zooms.
+    Zoom,
+}
+
+/// What can be written to a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ExportFormat {
+    /// The camera file.
+    CameraJson,
+    /// glTF 2.0 binary.
+    Gltf,
+}
+
+/// Values by their names.
+pub type Values = BTreeMap<String, Value>;
+
+/// One step.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case", rename_all_fields = "snake_case", deny_unknown_fields)]
+pub enum Step {
+    /// Takes in a clip and makes the shot that the next steps work on.
+    TakeIn {
+        /// A video, a zip or a folder, from the recipe's folder.
+        clip: String,
+        /// The shot's name; the file's where there is none.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        name: Option<String>,
+    },
+    /// Uses a part of the clip.
+    Trim {
+        /// First frame of the file.
+        first: u32,
+        /// Last frame of the file.
+        last: u32,
+    },
+    /// Draws a mask of the analysis.
+    Mask {
+        /// Its name; one of this name is replaced.
+        name: String,
+        /// Which side is used.
+        mode: MaskMode,
+        /// Outlines at frames.
+        keys: Vec<MaskKey>,
+        /// Whether each corner is smooth.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        smooth: Vec<bool>,
+        /// Whether inside and outside change places.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        inverted: bool,
+        /// Frames on which it counts.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        span: Option<(u32, u32)>,
+    },
+    /// Tracks; settings left out stay as they are.
+    Track {
+        /// Points aimed at on a frame.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        density: Option<f64>,
+        /// Least distance between two, px of a picture 1280 wide.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        spacing: Option<f64>,
+        /// How weak a corner may be, 0 to 1.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        threshold: Option<f64>,
+        /// Whether the clip is run through backwards as well.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        there_and_back: Option<bool>,
+        /// What the tracker sees: the channel.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        channel: Option<Channel>,
+        /// What the tracker sees: radius of the denoising, px.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        denoise: Option<f64>,
+        /// What the tracker sees: local contrast, 0 to 1.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        local_contrast: Option<f64>,
+        /// What the tracker sees: sharpening, 0 to 3.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        sharpen: Option<f64>,
+    },
+    /// Solves the camera; settings left out stay as they are.
+    Solve {
+        /// How it moves.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        motion: Option<Move>,
+        /// What the lens does.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        lens: Option<LensKind>,
+        /// The focal length with its unit, or `found`.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        focal: Option<String>,
+        /// The readout of a rolling shutter: a part of the frame time, `none` or `found`.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        readout: Option<String>,
+        /// The principal point: px, `middle` or `found`.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        centre: Option<String>,
+    },
+    /// Solves on from the camera in use.
+    SolveOn {},
+    /// Takes the datum that is proposed.
+    ProposeDatum {},
+    /// Makes a place the origin.
+    Origin {
+        /// Where.
+        at: Place,
+    },
+    /// Lays the floor through the points of a region.
+    Floor {
+        /// Where.
+        region: Region,
+    },
+    /// Turns the world about its upright so that it looks from one place to another (along -Z).
+    Heading {
+        /// From here.
+        from: Place,
+        /// To there.
+        to: Place,
+    },
+    /// Sets the scale.
+    Scale {
+        /// One end.
+        from: Place,
+        /// The other.
+        to: Place,
+        /// Their distance, metres or with its unit.
+        distance: Amount,
+    },
+    /// Turns about X, Y, Z and then shifts.
+    Nudge {
+        /// Degrees.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        turn: Option<[f64; 3]>,
+        /// Metres.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        shift: Option<[f64; 3]>,
+    },
+    /// Turns the world upside down.
+    Flip {},
+    /// Places something.
+    Place {
+        /// `title`.
+        kind: String,
+        /// Its name.
+        name: String,
+        /// What a title says.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        text: Option<String>,
+        /// Where.
+        at: Place,
+        /// Standing or lying.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        stance: Option<Stance>,
+        /// The surface: `floor`, or what lies under the place where this is left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        on: Option<String>,
+    },
+    /// Changes values of a thing (by its name), or of the `light`.
+    Set {
+        /// Which.
+        thing: String,
+        /// What.
+        values: Values,
+        /// A key at this frame instead.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        frame: Option<u32>,
+    },
+    /// Takes a thing away.
+    Remove {
+        /// Which.
+        thing: String,
+    },
+    /// Renders a video, or stills of some frames into a folder.
+    Render {
+        /// Where to, from the recipe's folder.
+        out: String,
+        /// First and last frame of stills.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        frames: Option<[u32; 2]>,
+    },
+    /// Writes the camera or the scene to a file.
+    Export {
+        /// What.
+        format: ExportFormat,
+        /// Where to, from the recipe's folder.
+        out: String,
+    },
+}
+
+impl Step {
+    /// Its verb, as it is written.
+    pub fn verb(&self) -> &'static str {
+        match self {
+            Self::TakeIn { .. } => "take-in",
+            Self::Trim { .. } => "trim",
+            Self::Mask { .. } => "mask",
+            Self::Track { .. } => "track",
+            Self::Solve { .. } => "solve",
+            Self::SolveOn {} => "solve-on",
+            Self::ProposeDatum {} => "propose-datum",
+            Self::Origin { .. } => "origin",
+            Self::Floor { .. } => "floor",
+            Self::Heading { .. } => "heading",
+            Self::Scale { .. } => "scale",
+            Self::Nudge { .. } => "nudge",
+            Self::Flip {} => "flip",
+            Self::Place { .. } => "place",
+            Self::Set { .. } => "set",
+            Self::Remove { .. } => "remove",
+            Self::Render { .. } => "render",
+            Self::Export { .. } => "export",
+        }
+    }
+}
+
+/// A whole recipe.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Recipe {
+    /// [`FORMAT`].
+    pub format: String,
+    /// [`VERSION`].
+    pub version: u32,
+    /// In their order.
+    pub steps: Vec<Step>,
+}
+
+/// Why a recipe cannot be read. Nothing of it was done.
+#[derive(Debug, PartialEq, thiserror::Error)]
+pub enum RecipeError {
+    /// No JSON, or none of this shape.
+    #[error("the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 1, \"steps\": [ ... ] }} as in docs/formats.md")]
+    Shape(String),
+    /// Another format or version.
+    #[error("this is {format:?}, version {version}; recipes are {FORMAT:?}, up to version {VERSION}")]
+    Other {
+        /// The format.
+        format: String,
+        /// The version.
+        version: u32,
+    },
+    /// Too many steps.
+    #[error("the recipe has {0} steps; at most {MOST_STEPS} are taken")]
+    TooLong(usize),
+    /// One step.
+    #[error("step {number} ({verb}) cannot be read: {why}")]
+    Step {
+        /// Counted from 1.
+        number: usize,
+        /// Its verb.
+        verb: String,
+        /// What was expected.
+        why: String,
+    },
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Shape {
+    format: String,
+    version: u32,
+    steps: Vec<Value>,
+}
+
+/// Reads a recipe, all of it before anything is done.
+///
+/// # Errors
+/// [`RecipeError`] that names the step.
+pub fn read(bytes: &[u8]) -> Result<Recipe, RecipeError> {
+    let Shape { format, version, steps } = serde_json::from_slice(bytes).map_err(|e| RecipeError::Shape(e.to_string()))?;
+    if format != FORMAT || !(1..=VERSION).contains(&version) {
+        return Err(RecipeError::Other { format, version });
+    }
+    if steps.len() > MOST_STEPS {
+        return Err(RecipeError::TooLong(steps.len()));
+    }
+    let step = |(i, value): (usize, Value)| {
+        let verb = value.get("do").and_then(Value::as_str).unwrap_or("without a verb").to_owned();
+        serde_json::from_value(value).map_err(|e| RecipeError::Step { number: i + 1, verb, why: e.to_string() })
+    };
+    let steps = steps.into_iter().enumerate().map(step).collect::<Result<_, _>>()?;
+    Ok(Recipe { format, version, steps })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn with(steps: &str) -> Result<Recipe, RecipeError> {
+        read(format!(r#"{{"format":"fennik-recipe","version":1,"steps":[{steps}]}}"#).as_bytes())
+    }
+
+    #[test]
+    fn the_steps_of_the_documentation_are_read_and_written_back() {
+        let text = include_str!("../../../../../docs/formats.md");
+        let (_, from) = text.split_once("<!-- recipe -->").expect("the example stands between its marks");
+        let (example, _) = from.split_once("<!-- /recipe -->").unwrap();
+        let json: String = example.lines().map(|l| l.trim().split(" //").next().unwrap_or_default()).collect::<Vec<_>>().join("\n");
+        let recipe = read(json.as_bytes()).unwrap();
+        assert!(recipe.steps.len() >= 18, "every verb is shown");
+        let back = serde_json::to_vec(&recipe).unwrap();
+        assert_eq!(read(&back), Ok(recipe));
+    }
+
+    #[test]
+    fn unknown_verbs_and_fields_are_named_with_their_step() {
+        let good = r#"{"do":"trim","first":0,"last":9}"#;
+        assert_eq!(with(good).unwrap().steps.len(), 1);
+        for (step, reason) in [
+            (r#"{"do":"explode"}"#, "explode"),
+            (r#"{"first":0}"#, "do"),
+            (r#"{"do":"trim","first":0}"#, "last"),
+            (r#"{"do":"trim","first":0,"last":9,"middle":4}"#, "middle"),
+            (r#"{"do":"track","dense":300}"#, "dense"),
+            (r#"{"do":"flip","twice":true}"#, "twice"),
+            (r#"{"do":"origin","at":{"frame":0,"pixel":[1,2],"depth":3}}"#, "depth"),
+            (r#"{"do":"solve","motion":"sideways"}"#, "sideways"),
+            (r#"{"do":"trim","first":-1,"last":9}"#, "-1"),
+        ] {
+            let error = with(&format!("{good},{step}")).unwrap_err();
+            assert!(matches!(error, RecipeError::Step { number: 2, .. }), "{step}: {error:?}");
+            assert!(error.to_string().contains(reason), "{step}: {error}");
+        }
+        assert!(matches!(read(b"[]"), Err(RecipeError::Shape(_))));
+        assert!(matches!(read(br#"{"format":"other","version":1,"steps":[]}"#), Err(RecipeError::Other { .. })));
+        assert!(matches!(read(br#"{"format":"fennik-recipe","version":2,"steps":[]}"#), Err(RecipeError::Other { .. })));
+    }
+}

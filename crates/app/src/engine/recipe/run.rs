@@ -1,0 +1,364 @@
+//! Doing the steps of a recipe, as a person would in the page: each makes a revision.
+
+use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step, Values};
+use crate::engine::focal::focal_px;
+use crate::engine::place::{Pixel, colour, surface, title_on};
+use crate::engine::quantity::Measure;
+use crate::engine::run::{self, Begin};
+use crate::engine::{EngineError, OpenShot, import, output};
+use fennik_core::geometry::Similarity;
+use fennik_core::image::PictureSettings;
+use fennik_core::scene::{Datum, Edit, FrameRange, Insert, InsertKind, Stance, fit_floor_to_most, floor_at, points_inside, suggest_floor};
+use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
+use fennik_core::track::{Mask, TrackDirection, TrackSettings};
+use fennik_store::{ShotId, Store};
+use nalgebra::{Vector2, Vector3};
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+
+/// A step that did not hold. Those before it stay.
+#[derive(Debug, thiserror::Error)]
+#[error("step {number} ({verb}): {why}")]
+pub struct CookError {
+    /// Counted from 1.
+    pub number: usize,
+    /// Its verb.
+    pub verb: &'static str,
+    /// Why.
+    pub why: EngineError,
+}
+
+/// Hears how far a step is: done, in all, what is being done; `false` stops.
+type Tell<'a> = &'a mut dyn FnMut(u32, u32, &str) -> bool;
+
+/// Somebody who does the steps of recipes.
+pub struct Cook<'a> {
+    store: &'a Store,
+    /// The recipe's folder, from which its paths count.
+    folder: PathBuf,
+    /// The shot that the steps work on.
+    shot: Option<ShotId>,
+}
+
+fn words(text: impl Into<String>) -> EngineError {
+    EngineError::Message(text.into())
+}
+
+impl<'a> Cook<'a> {
+    /// Begins with a shot, or with none until one is taken in.
+    pub fn new(store: &'a Store, folder: &Path, shot: Option<ShotId>) -> Self {
+        Self { store, folder: folder.to_owned(), shot }
+    }
+
+    /// The shot that the steps worked on last.
+    pub fn shot(&self) -> Option<ShotId> {
+        self.shot
+    }
+
+    /// Does all steps in order. `tell` hears of the step's number and verb, and how far it is.
+    ///
+    /// # Errors
+    /// [`CookError`] at the first step that does not hold.
+    pub fn cook(&mut self, recipe: &Recipe, mut tell: impl FnMut(usize, &'static str, u32, u32, &str) -> bool) -> Result<(), CookError> {
+        for (i, step) in recipe.steps.iter().enumerate() {
+            let (number, verb) = (i + 1, step.verb());
+            let mut on_step = |done: u32, total: u32, message: &str| tell(number, verb, done, total, message);
+            self.step(step, &mut on_step).map_err(|why| CookError { number, verb, why })?;
+        }
+        Ok(())
+    }
+
+    fn open(&self) -> Result<OpenShot, EngineError> {
+        let id = self.shot.ok_or_else(|| words("there is no shot to work on; begin with take-in, or name one with --shot"))?;
+        OpenShot::load(self.store, id)
+    }
+
+    fn edit(&self, shot: &OpenShot, edit: &Edit) -> Result<(), EngineError> {
+        Ok(self.store.edit(shot.state.shot.id, Some(shot.state.head.id), edit).map(|_| ())?)
+    }
+
+    fn path(&self, told: &str) -> PathBuf {
+        self.folder.join(told)
+    }
+
+    fn step(&mut self, step: &Step, tell: Tell) -> Result<(), EngineError> {
+        match step {
+            Step::TakeIn { clip, name } => self.take_in(clip, name.as_deref(), tell),
+            Step::Trim { first, last } => self.edit(&self.open()?, &Edit::Trim { range: FrameRange { first: *first, last: *last } }),
+            Step::Mask { name, mode, keys, smooth, inverted, span } => {
+                let mask =
+                    Mask { name: name.clone(), smooth: smooth.clone(), inverted: *inverted, span: *span, ..Mask::new(*mode, keys.clone()) };
+                self.mask(mask)
+            }
+            Step::Track { .. } => self.track(step, tell),
+            Step::Solve { .. } => self.solve(step, tell),
+            Step::SolveOn {} => run::solve(self.store, &self.open()?, Begin::FromHere, tell).map(|_| ()),
+            Step::ProposeDatum {} => self.datum(|datum, solution| {
+                let fit = suggest_floor(solution).ok_or_else(|| words("no floor stands out; lay it with floor and a region on the ground"))?;
+                Ok(datum.with_floor(solution, &fit, None))
+            }),
+            Step::Origin { at } => self.datum(|datum, solution| Ok(datum.with_origin(in_solve(solution, datum, *at)?))),
+            Step::Floor { region } => self.datum(|datum, solution| floor(datum, solution, region)),
+            Step::Heading { from, to } => self.datum(|datum, solution| {
+                let end = |at: &Place| on_surface(solution, datum, *at);
+                datum.with_heading(end(from)?, end(to)?).map_err(words)
+            }),
+            Step::Scale { from, to, distance } => {
+                let distance = distance.value(Measure::Length).map_err(words)?;
+                self.datum(|datum, solution| {
+                    datum.with_distance(in_solve(solution, datum, *from)?, in_solve(solution, datum, *to)?, distance).map_err(words)
+                })
+            }
+            Step::Nudge { turn, shift } => {
+                self.datum(|datum, _| Ok(datum.nudged(turn.unwrap_or_default(), shift.unwrap_or_default())))
+            }
+            Step::Flip {} => self.datum(|datum, _| Ok(datum.flipped())),
+            Step::Place { .. } => self.place(step),
+            Step::Set { thing, values, frame } => self.set(thing, values, *frame),
+            Step::Remove { thing } => {
+                let shot = self.open()?;
+                let edit = match (find_insert(&shot, thing), shot.document().masks.masks.iter().find(|m| m.name == *thing)) {
+                    (Ok(insert), _) => Edit::RemoveInsert { id: insert.id },
+                    (Err(_), Some(mask)) => Edit::RemoveMask { id: mask.id },
+                    (Err(unknown), None) => return Err(unknown),
+                };
+                self.edit(&shot, &edit)
+            }
+            Step::Render { out, frames } => {
+                let shot = self.open()?;
+                let mut hear = |done, total| tell(done, total, "rendering");
+                match frames {
+                    Some([first, last]) => output::stills(self.store, &shot, (*first, *last), &self.path(out), &mut hear),
+                    None => output::video(self.store, &shot, &self.path(out), hear),
+                }
+            }
+            Step::Export { format, out } => {
+                let shot = self.open()?;
+                let bytes = match format {
+                    ExportFormat::CameraJson => output::camera_json(self.store, &shot)?,
+                    ExportFormat::Gltf => output::scene_glb(self.store, &shot)?,
+                };
+                output::write_file(&self.path(out), &bytes)
+            }
+        }
+    }
+
+    fn take_in(&mut self, clip: &str, name: Option<&str>, tell: Tell) -> Result<(), EngineError> {
+        let staged = import::stage(self.store, &[self.path(clip)], &mut |done, total| {
+            tell((100 * done / total.max(1)) as u32, 100, "copying")
+        })?;
+        let taken = staged.take_in(self.store)?;
+        let all = import::decode_all(self.store, &taken.shots, tell);
+        if let ([_, _, ..], _) | (_, [_, ..]) = (taken.shots.as_slice(), taken.refused.as_slice()) {
+            taken.shots.iter().for_each(|shot| {
+                let _ = self.store.discard_shot(*shot);
+            });
+            let what = taken.refused.first().map_or_else(|| "several clips".to_owned(), |(name, why)| format!("{name}, which is none ({why})"));
+            return Err(words(format!("{clip} holds {what}; name one clip")));
+        }
+        all?;
+        let shot = taken.shots[0];
+        if let Some(name) = name {
+            self.store.rename_shot(shot, &import::shot_name_of(name))?;
+        }
+        self.shot = Some(shot);
+        Ok(())
+    }
+
+    fn mask(&self, mask: Mask) -> Result<(), EngineError> {
+        let shot = self.open()?;
+        let same = shot.document().masks.masks.iter().find(|m| m.name == mask.name);
+        let edit = match same {
+            Some(there) => Edit::ChangeMask { mask: Mask { id: there.id, ..mask } },
+            None => Edit::AddMask { mask },
+        };
+        self.edit(&shot, &edit)
+    }
+
+    fn track(&self, step: &Step, tell: Tell) -> Result<(), EngineError> {
+        let Step::Track { density, spacing, threshold, there_and_back, channel, denoise, local_contrast, sharpen } = step else {
+            return Err(EngineError::Fault);
+        };
+        let shot = self.open()?;
+        let old = &shot.document().track_settings;
+        let settings = TrackSettings {
+            density: density.unwrap_or(old.density),
+            spacing_px: spacing.unwrap_or(old.spacing_px),
+            threshold: threshold.unwrap_or(old.threshold),
+            direction: there_and_back.map_or(old.direction, |b| if b { TrackDirection::Both } else { TrackDirection::Forward }),
+            picture: PictureSettings {
+                channel: channel.unwrap_or(old.picture.channel),
+                denoise_px: denoise.unwrap_or(old.picture.denoise_px),
+                local_contrast: local_contrast.unwrap_or(old.picture.local_contrast),
+                sharpen: sharpen.unwrap_or(old.picture.sharpen),
+            },
+            ..old.clone()
+        };
+        self.edit(&shot, &Edit::TrackSettings { settings })?;
+        run::track(self.store, &self.open()?, tell).map(|_| ())
+    }
+
+    fn solve(&self, step: &Step, tell: Tell) -> Result<(), EngineError> {
+        let Step::Solve { motion, lens, focal, readout, centre } = step else { return Err(EngineError::Fault) };
+        let shot = self.open()?;
+        let old = &shot.document().solve_settings;
+        let focal_said = focal.as_deref().map(|f| if f == "found" { "" } else { f });
+        let given = |text: &String| if text == "found" { "auto".to_owned() } else { text.clone() };
+        let settings = SolveSettings {
+            motion: motion.map_or(old.motion, |m| match m {
+                Move::Found => MotionChoice::Auto,
+                Move::Travels => MotionChoice::Free,
+                Move::Flat => MotionChoice::Planar,
+                Move::Turns => MotionChoice::Nodal,
+            }),
+            lens: lens.map_or(old.lens, |l| match l {
+                LensKind::Found => LensChoice::Auto,
+                LensKind::Fixed => LensChoice::Fixed,
+                LensKind::Zoom => LensChoice::Zoom,
+            }),
+            focal_px: focal_said.map_or(Ok(old.focal_px), |said| focal_px(said, shot.clip.width)).map_err(words)?,
+            focal_said: focal_said.map_or_else(|| old.focal_said.clone(), |said| said.trim().to_owned()),
+            focal_hint_px: shot.clip.focal_hint_px(),
+            readout: readout.as_ref().map_or(Ok(old.readout), |r| given(r).parse()).map_err(words)?,
+            centre: centre.as_ref().map_or(Ok(old.centre), |c| c.parse()).map_err(words)?,
+        };
+        self.edit(&shot, &Edit::SolveSettings { settings })?;
+        run::solve(self.store, &self.open()?, Begin::Afresh, tell).map(|_| ())
+    }
+
+    fn datum(&self, change: impl FnOnce(&Datum, &Solution) -> Result<Datum, EngineError>) -> Result<(), EngineError> {
+        let shot = self.open()?;
+        let datum = change(&shot.document().datum, &shot.solution(self.store)?)?;
+        self.edit(&shot, &Edit::Datum { datum })
+    }
+
+    fn place(&self, step: &Step) -> Result<(), EngineError> {
+        let Step::Place { kind, name, text, at, stance, on } = step else { return Err(EngineError::Fault) };
+        if kind != "title" {
+            return Err(words(format!("{kind:?} cannot be placed; a title can")));
+        }
+        let shot = self.open()?;
+        if find_insert(&shot, name).is_ok() {
+            return Err(words(format!("there is {name:?} already; choose another name, or set its values")));
+        }
+        let (solution, datum) = (shot.solution(self.store)?, &shot.document().datum);
+        let pixel = Pixel { frame: at.frame, at: at.pixel };
+        let surface = match on.as_deref() {
+            None => surface(&solution, datum, pixel)?,
+            Some("floor") => floor_at(&solution, datum, at.frame, Vector2::from(at.pixel)).map_err(words)?,
+            Some(other) => return Err(words(format!("there is no surface {other:?}; there is the floor, where one is laid"))),
+        };
+        let mut insert = title_on(&solution, datum, at.frame, &surface, stance.unwrap_or(Stance::Standing))?;
+        insert.name.clone_from(name);
+        if let (Some(text), InsertKind::Title(title)) = (text, &mut insert.content) {
+            title.text.clone_from(text);
+        }
+        fennik_render::Stage::mesh(&insert)?;
+        self.edit(&shot, &Edit::AddInsert { insert })
+    }
+
+    fn set(&self, thing: &str, values: &Values, frame: Option<u32>) -> Result<(), EngineError> {
+        let shot = self.open()?;
+        if frame.is_some() {
+            return Err(words("values that change over time cannot be set yet; leave out frame"));
+        }
+        if let Ok(insert) = find_insert(&shot, thing) {
+            let mut insert = insert.clone();
+            for (name, value) in values {
+                set_insert(&mut insert, name, value).map_err(|why| words(format!("{name}: {why}")))?;
+            }
+            fennik_render::Stage::mesh(&insert)?;
+            return self.edit(&shot, &Edit::ChangeInsert { insert });
+        }
+        if thing != "light" {
+            return Err(find_insert(&shot, thing).err().unwrap_or(EngineError::Fault));
+        }
+        let mut light = shot.document().light;
+        for (name, value) in values {
+            let (slot, measure) = match name.as_str() {
+                "bearing" => (&mut light.bearing_deg, Measure::Angle),
+                "height" => (&mut light.height_deg, Measure::Angle),
+                "sun" => (&mut light.sun, Measure::Plain),
+                "ambient" => (&mut light.ambient, Measure::Plain),
+                _ => return Err(words(format!("the light has no {name:?}; it has bearing, height, sun and ambient"))),
+            };
+            *slot = amount(value, measure).map_err(|why| words(format!("{name}: {why}")))?;
+        }
+        self.edit(&shot, &Edit::Light { light })
+    }
+}
+
+/// A thing by its name.
+fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineError> {
+    let inserts = &shot.document().inserts;
+    let named: Vec<&Insert> = inserts.iter().filter(|i| i.shown_name() == name).collect();
+    match named[..] {
+        [one] => Ok(one),
+        [] => {
+            let names: Vec<String> = inserts.iter().map(Insert::shown_name).chain(["light".to_owned()]).collect();
+            Err(words(format!("there is nothing called {name:?}; there is: {}", names.join(", "))))
+        }
+        _ => Err(words(format!("{} things are called {name:?}; give them names of their own", named.len()))),
+    }
+}
+
+/// A number of a measure, as JSON has it.
+fn amount(value: &Value, measure: Measure) -> Result<f64, String> {
+    let amount: super::Amount = serde_json::from_value(value.clone()).map_err(|_| format!("{value} is no number"))?;
+    amount.value(measure)
+}
+
+fn text(value: &Value) -> Result<String, String> {
+    value.as_str().map(str::to_owned).ok_or_else(|| format!("{value} is no text"))
+}
+
+/// Sets one value of an insert.
+fn set_insert(insert: &mut Insert, name: &str, value: &Value) -> Result<(), String> {
+    let length = || amount(value, Measure::Length);
+    let placement = &mut insert.placement;
+    let InsertKind::Title(title) = &mut insert.content;
+    match name {
+        "name" => insert.name = text(value)?,
+        "text" => title.text = text(value)?,
+        "font" => title.font = text(value)?,
+        "colour" => title.colour = colour(&text(value)?).map_err(|e| e.to_string())?,
+        "height" => title.height_m = length()?,
+        "depth" => title.depth_m = length()?,
+        "bevel" => title.bevel_m = length()?,
+        "x" => placement.foot[0] = length()?,
+        "y" => placement.foot[1] = length()?,
+        "z" => placement.foot[2] = length()?,
+        "turn" => placement.turn_deg = amount(value, Measure::Angle)?,
+        "lean" => placement.lean_deg = amount(value, Measure::Angle)?,
+        "lift" => placement.lift_m = length()?,
+        "scale" => placement.scale = amount(value, Measure::Plain)?,
+        "stance" => placement.stance = serde_json::from_value(value.clone()).map_err(|_| format!("{value} is neither standing nor lying"))?,
+        "hidden" => insert.hidden = value.as_bool().ok_or_else(|| format!("{value} is neither true nor false"))?,
+        _ => {
+            return Err("a title has name, text, font, colour, height, depth, bevel, x, y, z, turn, lean, lift, scale, stance and hidden".to_owned());
+        }
+    }
+    Ok(())
+}
+
+/// The point of a surface under a place, in the world of the datum.
+fn on_surface(solution: &Solution, datum: &Datum, at: Place) -> Result<Vector3<f64>, EngineError> {
+    Ok(surface(solution, datum, Pixel { frame: at.frame, at: at.pixel })?.point)
+}
+
+/// The same in the world of the solve.
+fn in_solve(solution: &Solution, datum: &Datum, at: Place) -> Result<Vector3<f64>, EngineError> {
+    let back: Similarity = datum.world_from_solve.inverse();
+    Ok(back.point(on_surface(solution, datum, at)?))
+}
+
+fn floor(datum: &Datum, solution: &Solution, region: &Region) -> Result<Datum, EngineError> {
+    if region.outline.len() < 3 {
+        return Err(words(format!("a region needs at least 3 corners; it has {}", region.outline.len())));
+    }
+    let inside = points_inside(solution, region.frame, &region.outline);
+    if inside.len() < 3 {
+        return Err(words(format!("{} solved points lie in this region of frame {}; at least 3 are needed. Draw it larger, or on another frame", inside.len(), region.frame)));
+    }
+    Ok(datum.with_floor(solution, &fit_floor_to_most(solution, &inside).map_err(words)?, None))
+}

@@ -1,0 +1,362 @@
+//! A shot written down as a recipe: what a person would do, by the picture, to get there again or on the next clip.
+
+use super::{Amount, FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION, Values};
+use crate::engine::{EngineError, OpenShot};
+use fennik_core::geometry::Similarity;
+use fennik_core::scene::{Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor};
+use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution};
+use fennik_core::track::{TrackDirection, TrackId};
+use fennik_store::Store;
+use nalgebra::{Vector2, Vector3};
+use serde_json::json;
+
+/// Part of the picture's shorter side that places keep from its edge.
+const MARGIN: f64 = 0.04;
+/// Turns, degrees, and shifts, metres, below which the steps have led to the datum.
+const SAME_TURN_DEG: f64 = 0.005;
+const SAME_SHIFT_M: f64 = 0.0005;
+
+/// The recipe of a shot, JSON.
+///
+/// # Errors
+/// [`EngineError`] when its camera cannot be read.
+pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError> {
+    let recipe = Recipe { format: FORMAT.to_owned(), version: VERSION, steps: steps(store, shot)? };
+    serde_json::to_vec_pretty(&recipe).map_err(|e| EngineError::Message(e.to_string()))
+}
+
+fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
+    let document = shot.document();
+    let mut steps = vec![Step::TakeIn { clip: shot.clip_row.name.clone(), name: Some(shot.state.shot.name.clone()) }];
+    if document.trim.count() != shot.clip.frames {
+        steps.push(Step::Trim { first: document.trim.first, last: document.trim.last });
+    }
+    steps.extend(document.masks.masks.iter().map(|m| Step::Mask {
+        name: m.name.clone(),
+        mode: m.mode,
+        keys: m.keys.clone(),
+        smooth: if m.smooth.contains(&true) { m.smooth.clone() } else { Vec::new() },
+        inverted: m.inverted,
+        span: m.span,
+    }));
+    if document.tracks.is_some() {
+        let (t, p) = (&document.track_settings, &document.track_settings.picture);
+        steps.push(Step::Track {
+            density: Some(t.density),
+            spacing: Some(t.spacing_px),
+            threshold: Some(t.threshold),
+            there_and_back: Some(t.direction == TrackDirection::Both),
+            channel: Some(p.channel),
+            denoise: Some(p.denoise_px),
+            local_contrast: Some(p.local_contrast),
+            sharpen: Some(p.sharpen),
+        });
+    }
+    if document.solve.is_some() {
+        steps.push(solve_step(shot));
+        let solution = shot.solution(store)?;
+        steps.extend(datum_steps(&document.datum, &solution));
+        for insert in &document.inserts {
+            steps.extend(insert_steps(insert, &document.datum, &solution));
+        }
+    }
+    if document.light != Light::default() {
+        let l = &document.light;
+        let values = [("bearing", json!(l.bearing_deg)), ("height", json!(l.height_deg)), ("sun", json!(l.sun)), ("ambient", json!(l.ambient))];
+        steps.push(Step::Set { thing: "light".to_owned(), values: named(values), frame: None });
+    }
+    Ok(steps)
+}
+
+fn named<const N: usize>(values: [(&str, serde_json::Value); N]) -> Values {
+    values.into_iter().map(|(name, value)| (name.to_owned(), value)).collect()
+}
+
+fn solve_step(shot: &OpenShot) -> Step {
+    let s = &shot.document().solve_settings;
+    let focal = match (s.focal_px, s.focal_said.trim()) {
+        (None, _) => "found".to_owned(),
+        (Some(px), "") => format!("{px} px"),
+        (Some(_), said) => said.to_owned(),
+    };
+    Step::Solve {
+        motion: Some(match s.motion {
+            MotionChoice::Auto => Move::Found,
+            MotionChoice::Free => Move::Travels,
+            MotionChoice::Planar => Move::Flat,
+            MotionChoice::Nodal => Move::Turns,
+        }),
+        lens: Some(match s.lens {
+            LensChoice::Auto => LensKind::Found,
+            LensChoice::Fixed => LensKind::Fixed,
+            LensChoice::Zoom => LensKind::Zoom,
+        }),
+        focal: Some(focal),
+        readout: Some(match s.readout {
+            ReadoutChoice::Auto => "found".to_owned(),
+            ReadoutChoice::None => "none".to_owned(),
+            ReadoutChoice::Given(part) => part.to_string(),
+        }),
+        centre: Some(s.centre.to_string()),
+    }
+}
+
+/// Where a point of the datum's world is seen well inside the picture, on the frame nearest to the middle of the clip.
+fn place_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Option<Place> {
+    let middle = solution.frames_total / 2;
+    let (wide, high) = (f64::from(solution.width), f64::from(solution.height));
+    let margin = MARGIN * wide.min(high);
+    let seen = solution.frames.iter().filter_map(|f| {
+        let c = datum.world_from_solve.pose(&f.pose).to_camera(world);
+        let p = f.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+        let inside = c.z > 1e-6 && (margin..wide - margin).contains(&p.x) && (margin..high - margin).contains(&p.y);
+        inside.then(|| Place { frame: f.frame, pixel: [p.x, p.y] })
+    });
+    seen.min_by_key(|p| p.frame.abs_diff(middle))
+}
+
+/// The datum that the steps so far lead to, with the steps.
+struct Laid<'a> {
+    solution: &'a Solution,
+    datum: Datum,
+    steps: Vec<Step>,
+}
+
+/// Steps that lead to a datum: by the picture as far as that goes, the rest in numbers.
+fn datum_steps(wanted: &Datum, solution: &Solution) -> Vec<Step> {
+    if *wanted == Datum::default() {
+        return Vec::new();
+    }
+    let mut laid = Laid { solution, datum: Datum::default(), steps: Vec::new() };
+    if let Some(floor) = wanted.floor.as_ref().filter(|_| solution.motion != Motion::Nodal) {
+        laid.floor(&floor.points);
+        laid.by_the_picture(wanted);
+    }
+    laid.the_rest(wanted);
+    laid.steps
+}
+
+impl Laid<'_> {
+    fn floor(&mut self, points: &[TrackId]) {
+        let proposed = suggest_floor(self.solution);
+        if let Some(fit) = proposed.filter(|f| f.reading.points == points) {
+            self.datum = self.datum.with_floor(self.solution, &fit, None);
+            self.steps.push(Step::ProposeDatum {});
+        } else if let Some(region) = region_of(self.solution, points) {
+            let inside = points_inside(self.solution, region.frame, &region.outline);
+            if let Ok(fit) = fit_floor_to_most(self.solution, &inside) {
+                self.datum = self.datum.with_floor(self.solution, &fit, None);
+                self.steps.push(Step::Floor { region });
+            }
+        }
+    }
+
+    /// Origin, heading and scale, where the ends that give them are seen.
+    fn by_the_picture(&mut self, wanted: &Datum) {
+        let (world, here) = (wanted.world_from_solve, self.datum.world_from_solve);
+        let in_here = |p: Vector3<f64>| here.point(world.inverse().point(p));
+        if in_here(Vector3::zeros()).norm() > 1e-6 {
+            if let Some(at) = place_of(self.solution, wanted, Vector3::zeros()) {
+                self.datum = self.datum.with_origin(world.inverse().point(Vector3::zeros()));
+                self.steps.push(Step::Origin { at });
+            }
+        }
+        let Some((ahead, from, to)) = self.seen_ahead(wanted) else { return };
+        let here = self.datum.world_from_solve;
+        let in_here = |p: Vector3<f64>| here.point(world.inverse().point(p));
+        let way = in_here(ahead) - in_here(Vector3::zeros());
+        if way.x.abs() > 1e-6 * way.norm() || way.z > 0.0 {
+            if let Ok(turned) = self.datum.with_heading(in_here(Vector3::zeros()), in_here(ahead)) {
+                self.datum = turned;
+                self.steps.push(Step::Heading { from, to });
+            }
+        }
+        if wanted.known_distance_m.is_some() {
+            let (a, b) = (world.inverse().point(Vector3::zeros()), world.inverse().point(ahead));
+            if let Ok(scaled) = self.datum.with_distance(a, b, ahead.norm()) {
+                self.datum = scaled;
+                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{} m", ahead.norm())) });
+            }
+        }
+    }
+
+    /// A point straight ahead of the origin on the floor that is seen, as is the origin; with their places.
+    fn seen_ahead(&self, wanted: &Datum) -> Option<(Vector3<f64>, Place, Place)> {
+        let from = place_of(self.solution, wanted, Vector3::zeros())?;
+        let eye = self.solution.at(from.frame).map(|f| wanted.world_from_solve.pose(&f.pose).centre())?;
+        // The farther, the better it tells, as long as it is seen.
+        [2.0, 1.5, 1.0, 0.7, 0.5, 0.3, 0.2, 0.1, -0.1, -0.3].iter().find_map(|part| {
+            let ahead = Vector3::new(0.0, 0.0, -part * eye.norm().max(1e-6));
+            (*part > 0.0).then(|| place_of(self.solution, wanted, ahead)).flatten().map(|to| (ahead, from, to))
+        })
+    }
+
+    /// What is missing to the datum that is wanted, in numbers.
+    fn the_rest(&mut self, wanted: &Datum) {
+        let rest = self.datum.world_from_solve.inverse().then(&wanted.world_from_solve);
+        let (x, y, z) = rest.rotation.euler_angles();
+        let turn = [x, y, z].map(f64::to_degrees);
+        let scaled = self.datum.world_from_solve.then(&Similarity { scale: rest.scale, ..Similarity::identity() });
+        if (rest.scale - 1.0).abs() > 1e-6 {
+            // Any two points tell a scale; the numbers say which.
+            if let Some((from, to, distance)) = self.spread_places(wanted) {
+                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{distance} m")) });
+            }
+        }
+        let shift: [f64; 3] = (wanted.world_from_solve.translation - rest.rotation * scaled.translation).into();
+        let turns = turn.iter().any(|t| t.abs() > SAME_TURN_DEG);
+        let shifts = shift.iter().any(|s| s.abs() > SAME_SHIFT_M);
+        if turns || shifts {
+            self.steps.push(Step::Nudge { turn: turns.then_some(turn), shift: shifts.then_some(shift) });
+        }
+    }
+
+    /// Two places on the floor as laid so far, seen on one frame, and their distance in the world that is wanted.
+    fn spread_places(&self, wanted: &Datum) -> Option<(Place, Place, f64)> {
+        let frame = self.solution.frames.get(self.solution.frames.len() / 2)?;
+        let on_floor = |part: [f64; 2]| {
+            let pixel = Vector2::new(part[0] * f64::from(self.solution.width), part[1] * f64::from(self.solution.height));
+            let surface = fennik_core::scene::surface_at(self.solution, &self.datum, frame.frame, pixel).ok()?;
+            let world = wanted.world_from_solve.point(self.datum.world_from_solve.inverse().point(surface.point));
+            Some((Place { frame: frame.frame, pixel: pixel.into() }, world))
+        };
+        let rows = [0.9, 0.8, 0.7, 0.6, 0.5];
+        rows.iter().find_map(|y| {
+            let (a, b) = (on_floor([0.25, *y])?, on_floor([0.75, *y])?);
+            Some((a.0, b.0, (a.1 - b.1).norm()))
+        })
+    }
+}
+
+/// A region on the frame on which most of some points are seen: their convex outline.
+fn region_of(solution: &Solution, points: &[TrackId]) -> Option<Region> {
+    let of_these: Vec<_> = solution.points.iter().filter(|p| points.binary_search(&p.id).is_ok()).collect();
+    let seen_on = |frame: u32| of_these.iter().filter(|p| (p.first_frame..=p.last_frame).contains(&frame)).count();
+    let camera = solution.frames.iter().max_by_key(|f| seen_on(f.frame))?;
+    let there = of_these.iter().filter(|p| (p.first_frame..=p.last_frame).contains(&camera.frame));
+    let pixels = there.filter_map(|p| {
+        let c = camera.pose.to_camera(p.position);
+        (c.z > 1e-9).then(|| camera.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)).into())
+    });
+    let hull = convex(pixels.collect());
+    // A little wider, so that the points on the edge lie inside.
+    let middle = hull.iter().fold([0.0; 2], |m, p| [m[0] + p[0] / hull.len() as f64, m[1] + p[1] / hull.len() as f64]);
+    let outline: Vec<[f64; 2]> = hull.iter().map(|p| [0, 1].map(|k| middle[k] + 1.01 * (p[k] - middle[k]))).collect();
+    (outline.len() >= 3).then_some(Region { frame: camera.frame, outline })
+}
+
+/// The convex outline of some pixels (A. M. Andrew, "Another efficient algorithm for convex hulls in two dimensions", 1979).
+fn convex(mut pixels: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
+    pixels.sort_by(|a, b| a[0].total_cmp(&b[0]).then(a[1].total_cmp(&b[1])));
+    let half = |all: &mut dyn Iterator<Item = [f64; 2]>| {
+        let mut kept: Vec<[f64; 2]> = Vec::new();
+        for p in all {
+            while let [.., a, b] = kept[..] {
+                if (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]) > 0.0 {
+                    break;
+                }
+                kept.pop();
+            }
+            kept.push(p);
+        }
+        kept.pop();
+        kept
+    };
+    let lower = half(&mut pixels.iter().copied());
+    let upper = half(&mut pixels.iter().rev().copied());
+    lower.into_iter().chain(upper).collect()
+}
+
+fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step> {
+    let InsertKind::Title(title) = &insert.content;
+    let p = &insert.placement;
+    let foot = Vector3::from(p.foot);
+    let on_floor = datum.floor.is_some() && p.normal[1] > 1.0 - 1e-9 && foot.y.abs() < 1e-9;
+    let name = insert.shown_name();
+    let [r, g, b] = title.colour;
+    let mut values = named([
+        ("font", json!(title.font)),
+        ("height", json!(title.height_m)),
+        ("depth", json!(title.depth_m)),
+        ("bevel", json!(title.bevel_m)),
+        ("colour", json!(format!("#{r:02x}{g:02x}{b:02x}"))),
+        ("turn", json!(p.turn_deg)),
+        ("lean", json!(p.lean_deg)),
+        ("lift", json!(p.lift_m)),
+        ("scale", json!(p.scale)),
+        ("stance", json!(p.stance)),
+    ]);
+    if insert.hidden {
+        values.insert("hidden".to_owned(), json!(true));
+    }
+    let seen = place_of(solution, datum, foot);
+    if seen.is_none() || !on_floor {
+        for (axis, value) in ["x", "y", "z"].iter().zip(p.foot) {
+            values.insert((*axis).to_owned(), json!(value));
+        }
+    }
+    // What is never seen is placed somewhere and moved by numbers.
+    let anywhere = || {
+        let frame = solution.frames.get(solution.frames.len() / 2).map_or(0, |f| f.frame);
+        Place { frame, pixel: [0.5 * f64::from(solution.width), 0.75 * f64::from(solution.height)] }
+    };
+    let at = seen.unwrap_or_else(anywhere);
+    let stance: Stance = p.stance;
+    vec![
+        Step::Place {
+            kind: "title".to_owned(),
+            name: name.clone(),
+            text: Some(title.text.clone()),
+            at,
+            stance: Some(stance),
+            on: on_floor.then(|| "floor".to_owned()),
+        },
+        Step::Set { thing: name, values, frame: None },
+    ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_outline_goes_round_all_pixels() {
+        let pixels = vec![[0.0, 0.0], [4.0, 0.0], [4.0, 3.0], [0.0, 3.0], [2.0, 1.0], [1.0, 2.0], [4.0, 1.5]];
+        assert_eq!(convex(pixels), [[0.0, 0.0], [4.0, 0.0], [4.0, 3.0], [0.0, 3.0]]);
+    }
+
+    #[test]
+    fn the_steps_of_the_demo_lead_to_its_datum() {
+        let solution: Solution = serde_json::from_slice(crate::engine::demo::SOLVE).unwrap();
+        let (finished, _) = crate::engine::demo::staging(&solution).unwrap();
+        let fit = suggest_floor(&solution).unwrap();
+        let by_hand = Datum::default().with_floor(&solution, &fit, None).nudged([0.0, 25.0, 0.0], [1.5, 0.0, -2.0]);
+        let tilted = finished.nudged([3.0, -20.0, 1.0], [0.5, 0.2, 0.0]);
+        for wanted in [finished, by_hand, tilted] {
+            let steps = datum_steps(&wanted, &solution);
+            let led_to = done(&steps, &solution);
+            let gap = |p: Vector3<f64>| (led_to.world_from_solve.point(p) - wanted.world_from_solve.point(p)).norm();
+            let most = solution.points.iter().map(|p| gap(p.position)).fold(0.0, f64::max);
+            assert!(most < 0.02, "{most} m off after {steps:?}");
+        }
+    }
+
+    /// What a cook makes of steps of the datum.
+    fn done(steps: &[Step], solution: &Solution) -> Datum {
+        let at = |datum: &Datum, place: &Place| {
+            fennik_core::scene::surface_at(solution, datum, place.frame, Vector2::from(place.pixel)).unwrap().point
+        };
+        steps.iter().fold(Datum::default(), |datum, step| match step {
+            Step::ProposeDatum {} => datum.with_floor(solution, &suggest_floor(solution).unwrap(), None),
+            Step::Origin { at: place } => datum.with_origin(datum.world_from_solve.inverse().point(at(&datum, place))),
+            Step::Heading { from, to } => datum.with_heading(at(&datum, from), at(&datum, to)).unwrap(),
+            Step::Scale { from, to, distance } => {
+                let back = datum.world_from_solve.inverse();
+                let distance = distance.value(crate::engine::quantity::Measure::Length).unwrap();
+                datum.with_distance(back.point(at(&datum, from)), back.point(at(&datum, to)), distance).unwrap()
+            }
+            Step::Nudge { turn, shift } => datum.nudged(turn.unwrap_or_default(), shift.unwrap_or_default()),
+            other => panic!("{other:?} is no step of the datum"),
+        })
+    }
+}

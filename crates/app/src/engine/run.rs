@@ -1,0 +1,149 @@
+//! The long pieces of work on a shot, the same for jobs and for recipes.
+
+use super::adopt::{Adopted, adopt_solve, edit_head, unchanged_trim};
+use super::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks};
+use fennik_core::scene::Edit;
+use fennik_core::solve::{SolveStep, solve_camera, solve_on};
+use fennik_store::{AnalysisKind, NewAnalysis, Store};
+use std::ops::ControlFlow;
+
+/// How far a followed outline may lie from the keys that are kept of it, px of a picture 1280 wide: few keys are easily
+/// corrected.
+const FOLLOW_TOLERANCE_PX: f64 = 2.0;
+
+/// Hears how far a piece of work is (done, in all, what is being done) and says whether it is to go on.
+pub type Step<'a> = &'a mut dyn FnMut(u32, u32, &str) -> bool;
+
+fn json(value: &impl serde::Serialize) -> Result<String, EngineError> {
+    serde_json::to_string(value).map_err(|e| EngineError::Message(e.to_string()))
+}
+
+/// Makes the preview frames.
+///
+/// # Errors
+/// As [`previews::make`].
+pub fn decode(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
+    let total = shot.clip.frames;
+    let frames = previews::make(store, shot, |n| step(n, total, "decoding"))?;
+    Ok(format!("{frames} frames"))
+}
+
+/// Tracks the trimmed clip and puts the run to use.
+///
+/// # Errors
+/// [`EngineError`] when frames cannot be read, or the trim was changed meanwhile.
+pub fn track(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
+    let (document, id) = (shot.document(), shot.state.shot.id);
+    let settings = &document.track_settings;
+    let set = analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| step(done, total, "tracking"))?;
+    if set.frames != document.trim.count() && shot.clip.counted {
+        return Err(EngineError::Message(format!("{} of {} frames could be tracked; track again", set.frames, document.trim.count())));
+    }
+    let reading = format!("{} tracks", set.tracks.len());
+    let new = NewAnalysis {
+        kind: AnalysisKind::Tracks,
+        settings: &json(settings)?,
+        reading: &reading,
+        source: None,
+        trim: document.trim,
+        bytes: &set.to_bytes(),
+    };
+    let analysis = store.add_analysis(id, &new)?;
+    edit_head(store, id, |now| unchanged_trim(now, document.trim).map(|()| Edit::UseTracks { analysis }))?;
+    Ok(format!("{} tracks over {} frames", set.tracks.len(), set.frames))
+}
+
+/// Whether a solve begins anew or goes on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Begin {
+    /// Anew.
+    Afresh,
+    /// From the camera in use.
+    FromHere,
+}
+
+/// Solves the camera from the tracks in use; it is put to use where what is placed can come along.
+///
+/// # Errors
+/// [`EngineError`] when there are no tracks or no trustworthy camera, or the trim was changed meanwhile.
+pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result<String, EngineError> {
+    let (document, id) = (shot.document(), shot.state.shot.id);
+    let tracks = document.tracks.ok_or_else(|| EngineError::Message("there are no tracks yet; track the clip first".to_owned()))?;
+    let from = match begin {
+        Begin::Afresh => None,
+        Begin::FromHere => {
+            let from = shot.solution(store)?;
+            shot.solve_is_of_these_tracks(store)?;
+            Some(from)
+        }
+    };
+    let set = read_tracks(store, tracks)?;
+    let (choice, settings) = (document.track_choice(), &document.solve_settings);
+    let tell = |s: SolveStep| if step((100.0 * s.fraction) as u32, 100, s.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) };
+    let solution = match &from {
+        Some(from) => solve_on(&set, &choice, settings, from, tell)?,
+        None => solve_camera(&set, &choice, settings, tell)?,
+    };
+    let bytes = serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?;
+    let new = NewAnalysis {
+        kind: AnalysisKind::Solve,
+        settings: &json(&SolveRecord::of(document))?,
+        reading: &analyse::reading(&solution),
+        source: Some(tracks),
+        trim: document.trim,
+        bytes: &bytes,
+    };
+    let analysis = store.add_analysis(id, &new)?;
+    let told = format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total);
+    match adopt_solve(store, id, analysis, &solution, document.trim)? {
+        Adopted::InUse => Ok(told),
+        Adopted::Kept(why) => {
+            Err(EngineError::Message(format!("solved ({told}), but what is placed cannot come along: {why}. The camera before stays in use, the new one is kept beside it")))
+        }
+    }
+}
+
+/// Has a mask follow the picture both ways from one of its frames.
+///
+/// # Errors
+/// [`EngineError`] when the mask is gone or frames cannot be read.
+pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step) -> Result<String, EngineError> {
+    let (document, id) = (shot.document(), shot.state.shot.id);
+    let gone = || EngineError::Message("the mask that was to follow is gone; draw it again".to_owned());
+    let mask = document.mask(mask_id).ok_or_else(gone)?;
+    let frames = document.trim.count();
+    let (first, last) = mask.span.unwrap_or((0, u32::MAX));
+    let (key, last) = (key.min(frames - 1), last.min(frames - 1));
+    let (first, last) = (first.min(key), last.max(key));
+    let found = analyse::follow(&shot.clip, document.trim.first, &mask.outline_at(key), (first, key, last), |done, total| {
+        step(done, total, "following")
+    })?;
+    edit_head(store, id, |now| {
+        unchanged_trim(now, document.trim)?;
+        // Somebody may have changed it meanwhile; only its keys are new.
+        let mut mask = now.mask(mask_id).ok_or_else(gone)?.clone();
+        mask.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX * f64::from(shot.clip.width) / 1280.0);
+        Ok(Edit::ChangeMask { mask })
+    })?;
+    let reached = (found.from, found.from + found.outlines.len() as u32 - 1);
+    let lost = if reached == (first, last) { "" } else { "; beyond that nothing inside it could be followed" };
+    Ok(format!("followed over frames {} to {}{lost}", reached.0, reached.1))
+}
+
+/// Renders the video and keeps it with the shot.
+///
+/// # Errors
+/// As [`output::video`].
+pub fn deliver(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
+    let target = store.delivered_path(shot.state.shot.id);
+    if let Some(folder) = target.parent() {
+        std::fs::create_dir_all(folder).map_err(|e| EngineError::Message(format!("no folder for the video could be made: {e}")))?;
+    }
+    output::video(store, shot, &target, |done, total| step(done, total, "rendering"))?;
+    // The shot may have been deleted at the last moment.
+    if let Err(gone) = store.head(shot.state.shot.id) {
+        let _ = std::fs::remove_file(&target);
+        return Err(gone.into());
+    }
+    Ok("the video is ready".to_owned())
+}
