@@ -1,6 +1,6 @@
 # What one can do here; plain `make` lists it.
 .DEFAULT_GOAL := help
-.PHONY: help setup setup-test demo test lint bench accuracy shots film
+.PHONY: help setup setup-test demo test lint bench accuracy shots film soak fuzz
 
 help: ## this list
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 14
@@ -26,6 +26,12 @@ bench: setup ## time tracking, solving and rendering on the demo clip
 
 accuracy: setup ## solve clips with known cameras, print the table and put it into docs/numerics.md (CLIPS=DIR adds more)
 	cargo run --release --locked -p fennik -- accuracy --write docs/numerics.md $(if $(CLIPS),--clips $(CLIPS))
+
+soak: setup ## random edits, jobs, looks, kills and full disks for a while (MINUTES=10), and nothing may be lost
+	FENNIK_SOAK_MINUTES=$(or $(MINUTES),10) cargo test --release --locked -p fennik --test soak -- --nocapture
+
+fuzz: setup ## coverage-guided fuzzing of what reads from outside (MINUTES=10 for each, TARGETS="recipe upload" for some)
+	@MINUTES=$(or $(MINUTES),10) TARGETS="$(TARGETS)" sh scripts/fuzz.sh
 
 film: setup ## make the demo clip, its truth and its analyses again
 	cargo run --release --locked -p fennik-demo --bin film

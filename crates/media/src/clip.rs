@@ -131,7 +131,9 @@ impl Note {
             Self::ConstantRate => "the frame rate varies; frames were repeated or left out to make it constant".to_owned(),
             Self::FinePixels(format) => format!("{format} pictures; shown and delivered with 8 bits"),
             Self::BrokenTimes => "the times of its frames jump; each frame is taken once, evenly spaced, and sound may not fit".to_owned(),
-            Self::MissingNumbers(which) => format!("numbers are missing among its pictures: {which}; the pictures there are follow one another"),
+            Self::MissingNumbers(which) => {
+                format!("numbers are missing among its pictures: {which}; the pictures there are follow one another")
+            }
             Self::MixedSizes(which) => format!("not all its pictures have one size: {which}; they are scaled to that of the first"),
             Self::HighRange(what) => format!("{what}: light beyond white is cut off at white"),
         }
@@ -311,7 +313,12 @@ pub fn probe(source: &Source) -> Result<ClipInfo, MediaError> {
 ///
 /// # Errors
 /// [`MediaError`] when there is no usable video in it.
-pub fn read_probe(source: &Source, json: &[u8], packet_lines: &str, still_tags: &std::collections::HashMap<String, String>) -> Result<ClipInfo, MediaError> {
+pub fn read_probe(
+    source: &Source,
+    json: &[u8],
+    packet_lines: &str,
+    still_tags: &std::collections::HashMap<String, String>,
+) -> Result<ClipInfo, MediaError> {
     let name = source.name();
     let probed: Probed = serde_json::from_slice(json).map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
     let is_video = |s: &&Stream| s.codec_type.as_deref() == Some("video") && s.disposition.get("attached_pic") != Some(&1);
@@ -369,7 +376,9 @@ pub fn read_probe(source: &Source, json: &[u8], packet_lines: &str, still_tags: 
     match (source, video.color_transfer.as_deref()) {
         (_, Some("smpte2084")) => notes.push(Note::HighRange("pictures of high range (PQ)".to_owned())),
         (_, Some("arib-std-b67")) => notes.push(Note::HighRange("pictures of high range (HLG)".to_owned())),
-        (Source::Sequence { extension, .. }, _) if extension == "exr" => notes.push(Note::HighRange("EXR pictures, linear light".to_owned())),
+        (Source::Sequence { extension, .. }, _) if extension == "exr" => {
+            notes.push(Note::HighRange("EXR pictures, linear light".to_owned()))
+        }
         _ => {}
     }
     let audio = probed.streams.iter().any(|s| s.codec_type.as_deref() == Some("audio"));
@@ -379,7 +388,20 @@ pub fn read_probe(source: &Source, json: &[u8], packet_lines: &str, still_tags: 
     let begins = probed.format.start_time.as_deref().and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
     let even = matches!(source, Source::Video(_)) && indexed && times.all_shown && times.sorted.len() == packets as usize;
     let lead_s = times.even_from(rate).filter(|_| even && !notes.contains(&Note::ConstantRate)).map(|t| t - begins);
-    Ok(ClipInfo { source: source.clone(), width, height, rate, frames, audio, notes, focal_35mm, luma, shown: None, counted: false, lead_s })
+    Ok(ClipInfo {
+        source: source.clone(),
+        width,
+        height,
+        rate,
+        frames,
+        audio,
+        notes,
+        focal_35mm,
+        luma,
+        shown: None,
+        counted: false,
+        lead_s,
+    })
 }
 
 /// Frames that a packet may be shown for, on average: one that stands still for minutes is not worth a full disk.
@@ -498,7 +520,8 @@ impl ClipInfo {
         let shown = absolute.file_name().map(|n| n.to_string_lossy().into_owned());
         if absolute.is_dir() {
             let unreadable = |e: crate::SequenceError| MediaError::Unreadable { name: path.display().to_string(), why: e.to_string() };
-            let Gathered { source, notes } = crate::sequence::gather_folder(&absolute, scratch, Rate { frames: 25, seconds: 1 }).map_err(unreadable)?;
+            let Gathered { source, notes } =
+                crate::sequence::gather_folder(&absolute, scratch, Rate { frames: 25, seconds: 1 }).map_err(unreadable)?;
             let mut info = probe(&source)?;
             info.notes.extend(notes);
             return Ok(Self { shown, ..info });

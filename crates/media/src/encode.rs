@@ -73,7 +73,8 @@ impl VideoWriter {
         drop(self.pipe.take());
         self.running.end().map_err(encode_error)?;
         let sync = std::fs::File::open(&self.partial).and_then(|f| f.sync_all());
-        sync.and_then(|()| std::fs::rename(&self.partial, &self.target)).map_err(io_error("the finished video could not be put in its place"))
+        sync.and_then(|()| std::fs::rename(&self.partial, &self.target))
+            .map_err(io_error("the finished video could not be put in its place"))
     }
 
     fn failure(&mut self) -> MediaError {

@@ -234,7 +234,10 @@ mod tests {
     #[test]
     fn numbers_that_are_missing_are_told() {
         let missing = |names: &[&str]| missing_numbers(&names.iter().map(|n| (*n).to_owned()).collect::<Vec<_>>());
-        assert_eq!(missing(&["a_001.png", "a_002.png", "a_005.png", "a_006.png", "a_008.png", "a_009.png", "a_010.png"]).unwrap(), "3 to 4, 7");
+        assert_eq!(
+            missing(&["a_001.png", "a_002.png", "a_005.png", "a_006.png", "a_008.png", "a_009.png", "a_010.png"]).unwrap(),
+            "3 to 4, 7"
+        );
         assert_eq!(missing(&["a 1.png", "a 2.png", "a 3.png"]), None);
         assert_eq!(missing(&["t0010.png", "t0020.png", "t0030.png", "t0050.png"]), None, "counted in tens");
         assert_eq!(missing(&["x.png", "y.png", "z.png"]), None);

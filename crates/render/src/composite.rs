@@ -265,7 +265,7 @@ mod tests {
             scale: 1.0,
             stance: Stance::Standing,
         };
-        Insert { id: InsertId(1), content: InsertKind::Title(title), placement, hidden: false }
+        Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
     }
 
     fn camera() -> (Pose, Lens) {

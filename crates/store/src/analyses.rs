@@ -182,7 +182,14 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let clip = store.add_clip("a", "c", "{}", 9).unwrap();
         let shot = store.add_shot("s", clip, &ShotDocument::new(9)).unwrap();
-        let new = |kind, source, bytes| NewAnalysis { kind, settings: "{}", reading: "0.2 px", source, trim: FrameRange { first: 0, last: 8 }, bytes };
+        let new = |kind, source, bytes| NewAnalysis {
+            kind,
+            settings: "{}",
+            reading: "0.2 px",
+            source,
+            trim: FrameRange { first: 0, last: 8 },
+            bytes,
+        };
         let id = store.add_analysis(shot, &new(AnalysisKind::Tracks, None, b"abc")).unwrap();
         let solve = store.add_analysis(shot, &new(AnalysisKind::Solve, Some(id), b"def")).unwrap();
         store.name_analysis(solve, "  without the boats\n ").unwrap();

@@ -58,7 +58,11 @@ impl Store {
     /// [`StoreError`] when the database refuses.
     pub fn room(&self) -> Result<Room, StoreError> {
         let clips = self.root.join("clips");
-        let mut room = Room { analyses: bytes_below(&self.root.join("analyses")), videos: bytes_below(&self.root.join("delivered")), ..Room::default() };
+        let mut room = Room {
+            analyses: bytes_below(&self.root.join("analyses")),
+            videos: bytes_below(&self.root.join("delivered")),
+            ..Room::default()
+        };
         for folder in fs::read_dir(&clips).into_iter().flatten().flatten() {
             let previews = bytes_below(&folder.path().join("proxies"));
             room.previews += previews;

@@ -25,6 +25,9 @@ pub struct AccuracyArguments {
     /// These clips alone, by their names.
     #[arg(long, value_name = "NAME,NAME", value_delimiter = ',')]
     only: Vec<String>,
+    /// Solve each clip in several ways and print how far what is placed moves between any two of them.
+    #[arg(long, conflicts_with = "write")]
+    carry: bool,
     /// A text file in which the table is replaced.
     #[arg(long, value_name = "FILE", conflicts_with = "only")]
     write: Option<PathBuf>,
@@ -45,6 +48,13 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
     pairs.retain(|(clip, _)| arguments.only.is_empty() || arguments.only.contains(&name_of(clip)));
     let mut progress = Progress::default();
     make_clips(&arguments.made, &pairs, &mut progress)?;
+    if arguments.carry {
+        let clips: Vec<(String, PathBuf)> = pairs.into_iter().map(|(clip, _)| (name_of(&clip), clip)).collect();
+        let table = super::carry::table(&clips, scratch.path(), &mut progress)?;
+        progress.end();
+        println!("{table}");
+        return Ok(());
+    }
     let mut lines = vec![
         "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its length | peak memory |"
             .to_owned(),

@@ -28,7 +28,8 @@ pub fn run(arguments: &ApplyArguments) -> Result<(), String> {
     let mut cook = Cook::new(&store, path.parent().unwrap_or(Path::new("")), shot);
     let steps = recipe.steps.len();
     let outcome = cook.cook(&recipe, |number, verb, done, total, message| {
-        progress.frames(&format!("step {number} of {steps}, {verb}: {message}"), done, total);
+        let percent = (100 * u64::from(done) / u64::from(total.max(1))) as u32;
+        progress.percent(&format!("step {number} of {steps}, {verb}: {message}"), percent);
         !stopper.asked()
     });
     progress.end();
@@ -73,10 +74,24 @@ pub fn show(arguments: &ShowArguments) -> Result<(), String> {
         println!("{}", told(&value)?);
         return Ok(());
     }
-    println!("shot {} {:?}: {}, {}x{} px, frames {} to {}", value["shot"], shot.state.shot.name, shot.clip_row.name, shot.clip.width, shot.clip.height, shot.document().trim.first, shot.document().trim.last);
+    println!(
+        "shot {} {:?}: {}, {}x{} px, frames {} to {}",
+        value["shot"],
+        shot.state.shot.name,
+        shot.clip_row.name,
+        shot.clip.width,
+        shot.clip.height,
+        shot.document().trim.first,
+        shot.document().trim.last
+    );
     let readings = &value["readings"];
     if let Some(rms) = readings["solve"]["rms_px"].as_f64() {
-        println!("solve: {rms:.3} px · {} · {} of {} frames", readings["solve"]["verdict"].as_str().unwrap_or(""), readings["solve"]["frames_solved"], readings["solve"]["frames"]);
+        println!(
+            "solve: {rms:.3} px · {} · {} of {} frames",
+            readings["solve"]["verdict"].as_str().unwrap_or(""),
+            readings["solve"]["frames_solved"],
+            readings["solve"]["frames"]
+        );
     }
     if let Some(fit) = readings["datum"]["floor"]["fit_px"].as_f64() {
         println!("floor: {fit:.2} px · {} points", readings["datum"]["floor"]["points"]);

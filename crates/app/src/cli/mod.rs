@@ -5,6 +5,7 @@ mod add;
 mod apply;
 mod bench;
 mod bench_bundle;
+mod carry;
 mod output;
 mod serve;
 mod solve;
@@ -112,10 +113,10 @@ impl Default for Progress {
 }
 
 impl Progress {
-    /// Tells frames or other steps.
+    /// Tells frames.
     fn frames(&mut self, what: &str, done: u32, total: u32) {
         let percent = (100 * u64::from(done) / u64::from(total.max(1))).min(100) as u32;
-        self.tell(what, percent, &format!("{what}: {done} of {total}"));
+        self.tell(what, percent, &format!("{what}: frame {done} of {total}"));
     }
 
     /// Tells parts of a whole.

@@ -1,7 +1,7 @@
 //! `fennik render` and `fennik export`.
 
 use super::{Progress, Stopper, open_existing};
-use crate::engine::{EngineError, output};
+use crate::engine::{EngineError, output, recipe};
 use std::path::PathBuf;
 
 /// Options of `fennik render`.
@@ -45,6 +45,8 @@ enum Format {
     Gltf,
     /// The camera file.
     CameraJson,
+    /// The shot as a recipe for `fennik apply`.
+    Recipe,
 }
 
 /// Options of `fennik export`.
@@ -85,6 +87,7 @@ pub fn export(arguments: &ExportArguments) -> Result<(), String> {
     let bytes = match arguments.format {
         Format::Gltf => output::scene_glb(&store, &shot),
         Format::CameraJson => output::camera_json(&store, &shot),
+        Format::Recipe => recipe::write::of_shot(&store, &shot),
     };
     bytes.and_then(|bytes| output::write_file(&arguments.out, &bytes)).map_err(|e: EngineError| e.to_string())
 }

@@ -93,8 +93,8 @@ fn listen(store: Arc<Store>, listener: TcpListener, lock: std::fs::File) -> Resu
     let address = listener.local_addr().map_err(|e| e.to_string())?;
     let jobs = Jobs::start(store.clone());
     resume_decoding(&store, &jobs).map_err(|e| e.to_string())?;
-    println!("Fennik is at http://{address}/");
-    let ended = web::serve(listener, store.clone(), jobs.clone()).map_err(|e| e.to_string());
+    let up = || println!("Fennik is at http://{address}/");
+    let ended = web::serve(listener, store.clone(), jobs.clone(), up).map_err(|e| e.to_string());
     jobs.end();
     // Until here deleted shots could be brought back. What cannot be freed now is by the next start.
     let _ = store.purge_deleted();

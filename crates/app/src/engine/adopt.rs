@@ -12,7 +12,11 @@ const TRIES: usize = 20;
 ///
 /// # Errors
 /// What `make` or the store said.
-pub fn edit_head(store: &Store, id: ShotId, mut make: impl FnMut(&ShotDocument) -> Result<Edit, EngineError>) -> Result<ShotState, EngineError> {
+pub fn edit_head(
+    store: &Store,
+    id: ShotId,
+    mut make: impl FnMut(&ShotDocument) -> Result<Edit, EngineError>,
+) -> Result<ShotState, EngineError> {
     let mut tries = 0;
     loop {
         let head = store.shot(id)?.head;

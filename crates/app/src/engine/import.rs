@@ -57,7 +57,8 @@ const CHUNK: usize = 4 * 1024 * 1024;
 /// [`EngineError`] that names the file that cannot be read, or says that the disk is full.
 pub fn stage(store: &Store, named: &[PathBuf], on_bytes: &mut dyn FnMut(u64, u64) -> bool) -> Result<Staged, EngineError> {
     let paths = listed(named)?;
-    let size = |p: &PathBuf| fs::metadata(p).map(|m| m.len()).map_err(|e| EngineError::Message(format!("{} cannot be opened: {e}", p.display())));
+    let size =
+        |p: &PathBuf| fs::metadata(p).map(|m| m.len()).map_err(|e| EngineError::Message(format!("{} cannot be opened: {e}", p.display())));
     let total = paths.iter().map(size).sum::<Result<u64, _>>()?.max(1);
     let folder = store.new_clip_folder()?;
     let mut done = 0;

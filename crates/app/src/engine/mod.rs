@@ -162,7 +162,8 @@ pub fn read_tracks(store: &Store, id: AnalysisId) -> Result<TrackSet, EngineErro
 /// [`EngineError`] when its data is gone or cannot be read.
 pub fn read_solve(store: &Store, id: AnalysisId) -> Result<Solution, EngineError> {
     let bytes = store.analysis_bytes(id)?;
-    let unread = |why: &dyn std::fmt::Display| EngineError::Message(format!("the data of solve {} cannot be read ({why}); solve again", id.0));
+    let unread =
+        |why: &dyn std::fmt::Display| EngineError::Message(format!("the data of solve {} cannot be read ({why}); solve again", id.0));
     let solution: Solution = serde_json::from_slice(&bytes).map_err(|e| unread(&e))?;
     solution.check().map_err(|why| unread(&why))?;
     Ok(solution)

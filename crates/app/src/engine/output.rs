@@ -33,7 +33,10 @@ pub fn video(store: &Store, shot: &OpenShot, target: &Path, mut go_on: impl FnMu
         }
     }
     if frame != end - first {
-        return Err(EngineError::Message(format!("{frame} of {} frames could be read; the video before is kept. Decode the clip again", end - first)));
+        return Err(EngineError::Message(format!(
+            "{frame} of {} frames could be read; the video before is kept. Decode the clip again",
+            end - first
+        )));
     }
     writer.finish()?;
     Ok(())

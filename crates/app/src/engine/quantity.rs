@@ -90,7 +90,9 @@ mod tests {
         assert!(cases.len() > 20);
         for Case { text, measure, value } in cases {
             match (read(&text, measure), value) {
-                (Ok(found), Some(wanted)) => assert!((found - wanted).abs() < 1e-9 * wanted.abs().max(1.0), "{text}: {found}, not {wanted}"),
+                (Ok(found), Some(wanted)) => {
+                    assert!((found - wanted).abs() < 1e-9 * wanted.abs().max(1.0), "{text}: {found}, not {wanted}")
+                }
                 (Err(_), None) => {}
                 (found, wanted) => panic!("{text}: {found:?}, not {wanted:?}"),
             }

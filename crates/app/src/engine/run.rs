@@ -79,7 +79,8 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     };
     let set = read_tracks(store, tracks)?;
     let (choice, settings) = (document.track_choice(), &document.solve_settings);
-    let tell = |s: SolveStep| if step((100.0 * s.fraction) as u32, 100, s.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) };
+    let tell =
+        |s: SolveStep| if step((100.0 * s.fraction) as u32, 100, s.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) };
     let solution = match &from {
         Some(from) => solve_on(&set, &choice, settings, from, tell)?,
         None => solve_camera(&set, &choice, settings, tell)?,
@@ -97,9 +98,9 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     let told = format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total);
     match adopt_solve(store, id, analysis, &solution, document.trim)? {
         Adopted::InUse => Ok(told),
-        Adopted::Kept(why) => {
-            Err(EngineError::Message(format!("solved ({told}), but what is placed cannot come along: {why}. The camera before stays in use, the new one is kept beside it")))
-        }
+        Adopted::Kept(why) => Err(EngineError::Message(format!(
+            "solved ({told}), but what is placed cannot come along: {why}. The camera before stays in use, the new one is kept beside it"
+        ))),
     }
 }
 

@@ -99,9 +99,8 @@ impl Jobs {
         let clip = self.store.shot_clip(shot)?;
         // Held until the job is noted, so that of many who ask at once one is first.
         let mut active = self.active();
-        let same = |a: &Active| {
-            a.kind == kind && a.argument == argument && if kind == JobKind::Decode { a.clip == clip } else { a.shot == shot }
-        };
+        let same =
+            |a: &Active| a.kind == kind && a.argument == argument && if kind == JobKind::Decode { a.clip == clip } else { a.shot == shot };
         if let Some((id, _)) = active.iter().find(|(_, a)| same(a)) {
             return Ok(*id);
         }

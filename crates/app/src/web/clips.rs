@@ -42,7 +42,7 @@ async fn upload(desk: web::Data<Desk>, payload: Multipart) -> Result<impl Respon
 }
 
 /// One file as the sender knows it.
-#[derive(Debug, PartialEq, Deserialize)]
+#[derive(Debug, Deserialize)]
 struct Listed {
     name: String,
     size: u64,
@@ -50,7 +50,8 @@ struct Listed {
 
 /// Streams the files to the disk under names of ours, and checks them against the list that was sent with them.
 async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, PageError> {
-    let broken = |e: actix_multipart::MultipartError| PageError::refused(format!("The upload broke off: {e}. Nothing was taken in; try again."));
+    let broken =
+        |e: actix_multipart::MultipartError| PageError::refused(format!("The upload broke off: {e}. Nothing was taken in; try again."));
     let full = |e: std::io::Error| PageError::refused(format!("The clip could not be stored: {e}. Make room on the disk and try again."));
     let mut files = Vec::new();
     let mut arrived = Vec::new();
@@ -86,17 +87,52 @@ async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, 
         arrived.push(Listed { name: name.clone(), size });
         files.push(Arrived { name, path });
     }
-    match list {
-        Some(list) if list != arrived => Err(PageError::refused(difference(&list, &arrived))),
-        _ => Ok(files),
+    let Some(list) = list else { return Ok(files) };
+    if list.len() != arrived.len() || list.iter().zip(&arrived).any(|(a, b)| !a.is(b)) {
+        return Err(PageError::refused(difference(&list, &arrived)));
+    }
+    // The list has the names as the person knows them.
+    Ok(files.into_iter().zip(list).map(|(file, listed)| Arrived { name: listed.name, ..file }).collect())
+}
+
+impl Listed {
+    /// Whether a file is the one that was listed: a form escapes quotes and line ends of its name (HTML, "multipart/form-data
+    /// encoding algorithm").
+    fn is(&self, arrived: &Self) -> bool {
+        let escaped = self.name.replace('"', "%22").replace('\r', "%0D").replace('\n', "%0A");
+        self.size == arrived.size && (arrived.name == escaped || arrived.name == self.name)
+    }
+}
+
+/// The boundary of uploads for fuzzing.
+const FUZZ_BOUNDARY: &str = "multipart/form-data; boundary=XX";
+
+/// Receives a body whose reads are cut after so many bytes each.
+pub fn receive_for_fuzzing(body: &[u8], cut: usize) {
+    use actix_web::http::header::{CONTENT_TYPE, HeaderMap, HeaderValue};
+    let folder = std::env::temp_dir().join(format!("fennik-fuzz-{}", std::process::id()));
+    if std::fs::create_dir_all(&folder).is_err() {
+        return;
+    }
+    let mut headers = HeaderMap::new();
+    headers.insert(CONTENT_TYPE, HeaderValue::from_static(FUZZ_BOUNDARY));
+    let chunks: Vec<_> = body.chunks(cut.max(1)).map(|c| Ok::<_, actix_web::error::PayloadError>(web::Bytes::copy_from_slice(c))).collect();
+    let payload = Multipart::new(&headers, futures_util::stream::iter(chunks));
+    let received = actix_web::rt::System::new().block_on(receive(payload, &folder));
+    for file in received.into_iter().flatten() {
+        let _ = std::fs::remove_file(file.path);
     }
 }
 
 /// What did not arrive as it was sent.
 fn difference(sent: &[Listed], arrived: &[Listed]) -> String {
-    let first = sent.iter().zip(arrived).find(|(a, b)| a != b).map(|(a, _)| a).or_else(|| sent.get(arrived.len()));
+    let first = sent.iter().zip(arrived).find(|(a, b)| !a.is(b)).map(|(a, _)| a).or_else(|| sent.get(arrived.len()));
     let from = first.map(|f| format!(", from “{}” on", f.name)).unwrap_or_default();
-    format!("{} files were sent and {} arrived whole{from}. Nothing was taken in; try again.", sent.len(), sent.iter().zip(arrived).filter(|(a, b)| a == b).count())
+    format!(
+        "{} files were sent and {} arrived whole{from}. Nothing was taken in; try again.",
+        sent.len(),
+        sent.iter().zip(arrived).filter(|(a, b)| a.is(b)).count()
+    )
 }
 
 #[cfg(test)]
@@ -134,7 +170,8 @@ mod tests {
     async fn receive_in(chunks: Vec<Vec<u8>>) -> Result<Vec<(String, Vec<u8>)>, String> {
         let folder = tempfile::tempdir().unwrap();
         let chunks = chunks.into_iter().map(|c| Ok::<_, actix_web::error::PayloadError>(Bytes::from(c)));
-        let within = tokio::time::timeout(std::time::Duration::from_secs(20), receive(Multipart::new(&head(), stream::iter(chunks)), folder.path()));
+        let within =
+            tokio::time::timeout(std::time::Duration::from_secs(20), receive(Multipart::new(&head(), stream::iter(chunks)), folder.path()));
         let files = within.await.map_err(|_| "no answer".to_owned())?.map_err(|e| e.to_string())?;
         Ok(files.into_iter().map(|f| (f.name, std::fs::read(f.path).unwrap())).collect())
     }
@@ -160,6 +197,8 @@ mod tests {
         let list = r#"[{"name":"a.png","size":3},{"name":"b.png","size":2}]"#;
         let both = body(Some(list), &[("a.png", b"one"), ("b.png", b"22")]);
         assert_eq!(receive_in(vec![both]).await.unwrap().len(), 2);
+        let quoted = body(Some(r#"[{"name":"a \"b\".mp4","size":3}]"#), &[("a %22b%22.mp4", b"one")]);
+        assert_eq!(receive_in(vec![quoted]).await.unwrap()[0].0, "a \"b\".mp4", "as the person knows it");
         for less in [body(Some(list), &[("a.png", b"one")]), body(Some(list), &[("a.png", b"one"), ("b.png", b"2")])] {
             let said = receive_in(vec![less]).await.unwrap_err();
             assert!(said.contains("2 files were sent and 1 arrived whole") && said.contains("b.png"), "{said}");
@@ -186,7 +225,8 @@ mod tests {
         let most = std::rc::Rc::new(std::cell::Cell::new(0usize));
         let given = most.clone();
         let start = format!("--{MARK}\r\ncontent-disposition: form-data; name=\"files\"; filename=\"a.mp4\"\r\n\r\n").into_bytes();
-        let chunks = std::iter::once(start).chain((0..4096).map(|_| vec![7u8; 16 * 1024])).chain([format!("\r\n--{MARK}--\r\n").into_bytes()]);
+        let chunks =
+            std::iter::once(start).chain((0..4096).map(|_| vec![7u8; 16 * 1024])).chain([format!("\r\n--{MARK}--\r\n").into_bytes()]);
         let chunks = chunks.map(move |c| {
             given.set(given.get() + c.len());
             Ok::<_, actix_web::error::PayloadError>(Bytes::from(c))

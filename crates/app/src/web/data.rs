@@ -3,8 +3,8 @@
 use super::edits::TrackForm;
 use super::{Desk, PageError, block};
 use crate::engine::adopt::{kept_solve, way_to};
-use crate::engine::{EngineError, OpenShot, analyse};
 use crate::engine::picture::grey_jpeg;
+use crate::engine::{EngineError, OpenShot, analyse};
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{AnalysisId, SolveOfClip, surface_at, transfer};

@@ -6,7 +6,9 @@ use crate::engine::focal::focal_px;
 use crate::engine::{EngineError, place};
 use actix_web::{HttpResponse, Responder, post, web};
 use fennik_core::image::{Channel, PictureSettings};
-use fennik_core::scene::{AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, fit_floor, suggest_floor};
+use fennik_core::scene::{
+    AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, fit_floor, suggest_floor,
+};
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::{JobId, JobKind, RevisionId, ShotId};

@@ -3,8 +3,8 @@
 use super::PageError;
 use actix_web::body::{EitherBody, MessageBody};
 use actix_web::dev::{ServiceRequest, ServiceResponse};
-use actix_web::http::header::{self, HeaderMap, HeaderName};
 use actix_web::http::Method;
+use actix_web::http::header::{self, HeaderMap, HeaderName};
 use actix_web::middleware::Next;
 use actix_web::{Error, ResponseError};
 
@@ -99,7 +99,8 @@ mod tests {
         ] {
             assert!(!allowed(method.clone(), headers), "{method} {headers:?}");
         }
-        let link: [(&str, &[u8]); 4] = [host, ("sec-fetch-site", b"cross-site"), ("sec-fetch-mode", b"navigate"), ("sec-fetch-dest", b"document")];
+        let link: [(&str, &[u8]); 4] =
+            [host, ("sec-fetch-site", b"cross-site"), ("sec-fetch-mode", b"navigate"), ("sec-fetch-dest", b"document")];
         assert!(allowed(Method::GET, &link), "a link from elsewhere may lead here");
     }
 }

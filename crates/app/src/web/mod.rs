@@ -147,15 +147,16 @@ impl Desk {
     }
 }
 
-/// Serves the pages on a listener that is already bound, until the process ends.
+/// Serves the pages on a listener that is already bound, until the process ends. `up` is called once it answers, and heeds
+/// the signals that end it.
 ///
 /// # Errors
 /// When the server cannot be started.
-pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>) -> std::io::Result<()> {
+pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>, up: impl FnOnce()) -> std::io::Result<()> {
     let port = listener.local_addr()?.port();
     let desk = web::Data::new(Desk::new(store, jobs));
-    actix_web::rt::System::new().block_on(
-        HttpServer::new(move || {
+    actix_web::rt::System::new().block_on(async move {
+        let server = HttpServer::new(move || {
             App::new()
                 .app_data(desk.clone())
                 .app_data(web::JsonConfig::default().limit(EDIT_LIMIT).error_handler(|e, _| PageError::bad_request(&e).into()))
@@ -180,14 +181,24 @@ pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>) -> std::
         .keep_alive(std::time::Duration::from_secs(60))
         .shutdown_timeout(1)
         .listen(listener)?
-        .run(),
-    )
+        .run();
+        let told = async {
+            tokio::task::yield_now().await;
+            up();
+        };
+        futures_util::future::join(server, told).await.0
+    })
 }
 
 /// Runs a piece of work that reads files or the database off the reactor.
 async fn block<T: Send + 'static>(work: impl FnOnce() -> Result<T, EngineError> + Send + 'static) -> Result<T, PageError> {
     // The pool itself ends only with the process, so what fails here is a panic in the work.
     Ok(web::block(work).await.map_err(|_| EngineError::Fault)??)
+}
+
+/// Receives an upload as the page's handler does, into a folder that goes again.
+pub fn receive_for_fuzzing(body: &[u8], cut: usize) {
+    clips::receive_for_fuzzing(body, cut);
 }
 
 /// The default data folder: `$XDG_DATA_HOME/fennik`, or `~/.local/share/fennik`.

@@ -102,12 +102,9 @@ fn size(bytes: u64) -> String {
 impl RoomPart {
     fn of(room: &Room) -> Self {
         let some = |bytes: u64| (bytes > 0).then(|| size(bytes));
-        let lines = [("clips", room.clips), ("previews", room.previews), ("tracks and cameras", room.analyses), ("finished videos", room.videos)];
-        Self {
-            lines: lines.map(|(what, bytes)| (what, size(bytes))).to_vec(),
-            previews: some(room.previews),
-            deleted: some(room.deleted),
-        }
+        let lines =
+            [("clips", room.clips), ("previews", room.previews), ("tracks and cameras", room.analyses), ("finished videos", room.videos)];
+        Self { lines: lines.map(|(what, bytes)| (what, size(bytes))).to_vec(), previews: some(room.previews), deleted: some(room.deleted) }
     }
 }
 

@@ -340,7 +340,10 @@ fn kept_solves(desk: &Desk, shot: &OpenShot) -> Result<Vec<KeptSolve>, EngineErr
 fn carried_line(fit: &TransferFit) -> CarriedLine {
     let what = if fit.marks { "feet and floor corners" } else { "points of the scene" };
     CarriedLine {
-        text: format!("came along from the camera before: {what} moved {:.2} px RMS, {:.2} px at most (frame {})", fit.rms_px, fit.worst_px, fit.worst_frame),
+        text: format!(
+            "came along from the camera before: {what} moved {:.2} px RMS, {:.2} px at most (frame {})",
+            fit.rms_px, fit.worst_px, fit.worst_frame
+        ),
         frame: fit.worst_frame,
     }
 }

@@ -3,9 +3,14 @@
 
 mod add;
 mod analysis;
+mod carried;
 mod ending;
 mod forms;
 mod kinds;
+mod lost;
+mod recipe;
+#[path = "../server/mod.rs"]
+mod server;
 mod web;
 
 use fennik_demo::truth::Truth;

@@ -315,7 +315,7 @@ mod tests {
         let mut solution = Solution::empty(1280, 720, 1);
         let pose = Pose::look_at(Vector3::new(0.0, 4.0, 9.0), Vector3::zeros(), Vector3::y()).unwrap();
         solution.frames = vec![SolvedFrame::new(0, pose, Lens::centred(900.0, 1280, 720), 0.1, 30)];
-        let at = |i: u32| Vector3::new(f64::from(i % 6) - 2.5, if i % 5 == 0 { 0.8 } else { 0.0 }, f64::from(i / 6) - 2.0);
+        let at = |i: u32| Vector3::new(f64::from(i % 6) - 2.5, if i.is_multiple_of(5) { 0.8 } else { 0.0 }, f64::from(i / 6) - 2.0);
         solution.points = (0..30).map(|i| SolvedPoint::new(TrackId(i), at(i), 0.1, (0, 0), 5.0)).collect();
         let all = points_inside(&solution, 0, &[[0.0, 0.0], [1280.0, 0.0], [1280.0, 720.0], [0.0, 720.0]]);
         assert_eq!(all.len(), 30);

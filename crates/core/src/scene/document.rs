@@ -489,11 +489,15 @@ mod tests {
     fn mirrored_and_endless_datums_are_refused() {
         let doc = ShotDocument::new(10);
         let json = |turn: &str, scale: &str| {
-            format!(r#"{{"edit":"datum","datum":{{"world_from_solve":{{"scale":{scale},"rotation":{turn},"translation":[0,0,0]}},"floor":null,"known_distance_m":null}}}}"#)
+            format!(
+                r#"{{"edit":"datum","datum":{{"world_from_solve":{{"scale":{scale},"rotation":{turn},"translation":[0,0,0]}},"floor":null,"known_distance_m":null}}}}"#
+            )
         };
         let straight = "[1,0,0,0,1,0,0,0,1]";
         assert!(doc.apply(&serde_json::from_str(&json(straight, "2")).unwrap()).is_ok());
-        for (turn, scale) in [("[1,0,0,0,1,0,0,0,-1]", "1"), ("[9,0,0,0,9,0,0,0,9]", "1"), ("[0,0,0,0,0,0,0,0,0]", "1"), (straight, "-1"), (straight, "0")] {
+        for (turn, scale) in
+            [("[1,0,0,0,1,0,0,0,-1]", "1"), ("[9,0,0,0,9,0,0,0,9]", "1"), ("[0,0,0,0,0,0,0,0,0]", "1"), (straight, "-1"), (straight, "0")]
+        {
             let edit: Edit = serde_json::from_str(&json(turn, scale)).unwrap();
             assert!(matches!(doc.apply(&edit), Err(EditError::Value(_))), "{turn} {scale}");
         }

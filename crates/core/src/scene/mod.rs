@@ -10,4 +10,4 @@ pub use datum::{Datum, FloorFit, FloorReading, fit_floor, fit_floor_to_most, poi
 pub use document::{AnalysisId, Edit, EditError, FrameRange, Light, ShotDocument};
 pub use insert::{Insert, InsertId, InsertKind, Placement, Stance, Title};
 pub use surface::{FAR_M, Surface, SurfaceKind, fit_plane, floor_at, surface_at};
-pub use transfer::{floor_corners, SolveOfClip, Transfer, TransferError, TransferFit, marks_of, transfer};
+pub use transfer::{SolveOfClip, Transfer, TransferError, TransferFit, floor_corners, marks_of, transfer};

@@ -149,10 +149,15 @@ pub fn transfer(old: SolveOfClip, new: SolveOfClip, same_run: bool, marks: &[Vec
     if nodal != (new.solution.motion == Motion::Nodal) {
         return Err(TransferError::Kinds);
     }
-    let pairs: Vec<Pair> = old.solution.frames.iter().filter_map(|o| {
-        let frame = (o.frame + old.first_frame).checked_sub(new.first_frame)?;
-        Some(Pair { old: o, new: new.solution.at(frame)? })
-    }).collect();
+    let pairs: Vec<Pair> = old
+        .solution
+        .frames
+        .iter()
+        .filter_map(|o| {
+            let frame = (o.frame + old.first_frame).checked_sub(new.first_frame)?;
+            Some(Pair { old: o, new: new.solution.at(frame)? })
+        })
+        .collect();
     if pairs.len() < if nodal { 1 } else { FEWEST_FRAMES } {
         return Err(TransferError::Frames { found: pairs.len() });
     }
@@ -199,20 +204,23 @@ fn mean_turn(pairs: &[Pair]) -> Rotation3<f64> {
 }
 
 /// Points of both solves that have one id.
-fn shared_points(old: &Solution, new: &Solution) -> Vec<(Vector3<f64>, Vector3<f64>)> {
+fn shared_points(old: &Solution, new: &Solution) -> Vec<Both> {
     let new_of = |id| new.points.binary_search_by_key(&id, |p| p.id).ok().map(|i| new.points[i].position);
     old.points.iter().filter_map(|p| Some((p.position, new_of(p.id)?))).collect()
 }
 
+/// One point in two worlds.
+type Both = (Vector3<f64>, Vector3<f64>);
+
 /// Scale and shift by least squares, far-off pairs weighed down round by round.
-fn scale_and_shift(rotation: Rotation3<f64>, pairs: &[Pair], points: &[(Vector3<f64>, Vector3<f64>)]) -> Option<Similarity> {
+fn scale_and_shift(rotation: Rotation3<f64>, pairs: &[Pair], points: &[Both]) -> Option<Similarity> {
     let centres = pairs.iter().map(|p| (p.old.pose.centre(), p.new.pose.centre()));
-    let both: Vec<(Vector3<f64>, Vector3<f64>)> = centres.chain(points.iter().copied()).map(|(a, b)| (rotation * a, b)).collect();
+    let both: Vec<Both> = centres.chain(points.iter().copied()).map(|(a, b)| (rotation * a, b)).collect();
     let mut weights = vec![1.0; both.len()];
     let mut found = None;
     for _ in 0..10 {
         let total: f64 = weights.iter().sum();
-        let mean = |of: fn(&(Vector3<f64>, Vector3<f64>)) -> Vector3<f64>| -> Vector3<f64> {
+        let mean = |of: fn(&Both) -> Vector3<f64>| -> Vector3<f64> {
             both.iter().zip(&weights).map(|(p, w)| of(p) * *w).sum::<Vector3<f64>>() / total
         };
         let (from, to) = (mean(|p| p.0), mean(|p| p.1));
@@ -247,10 +255,14 @@ fn controls(old: &Solution, marks: &[Vector3<f64>]) -> Vec<Control> {
     marks.iter().map(|m| Control { at: *m, frames: (0, u32::MAX), weight: of_mark }).chain(points).collect()
 }
 
-/// Where a point is seen; `None` behind the camera.
+/// Where a point is seen; `None` behind the camera, and so far off the axis that the lens's model folds back into the
+/// picture.
 fn seen(frame: &SolvedFrame, world: Vector3<f64>) -> Option<Vector2<f64>> {
     let c = frame.pose.to_camera(world);
-    (c.z > 1e-9).then(|| frame.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))).filter(|p| p.x.is_finite() && p.y.is_finite())
+    let n = Vector2::new(c.x / c.z, c.y / c.z);
+    let (r2, lens) = (n.norm_squared(), &frame.lens);
+    let unfolded = |r2: f64| 1.0 + r2 * (3.0 * lens.k1 + 5.0 * lens.k2 * r2) > 0.0;
+    (c.z > 1e-9 && unfolded(r2) && unfolded(0.5 * r2)).then(|| lens.pixel(n)).filter(|p| p.x.is_finite() && p.y.is_finite())
 }
 
 /// The frames on which the two worlds are held against each other.
@@ -275,7 +287,8 @@ impl OnPicture<'_> {
         let mut all = Vec::new();
         for control in controls {
             let within = |p: &&Pair| (control.frames.0..=control.frames.1).contains(&p.old.frame);
-            let there = frames().filter(within).filter_map(|p| Some((p.new, control.at, seen(p.old, control.at).filter(|q| self.inside(*q))?)));
+            let there =
+                frames().filter(within).filter_map(|p| Some((p.new, control.at, seen(p.old, control.at).filter(|q| self.inside(*q))?)));
             let there: Vec<_> = there.collect();
             let weight = control.weight / there.len().max(1) as f64;
             all.extend(there.into_iter().map(|(frame, at, pixel)| (frame, at, pixel, weight)));
@@ -299,7 +312,8 @@ impl OnPicture<'_> {
     fn adjust(&self, begin: Similarity, controls: &[Control]) -> (Similarity, f64) {
         let sightings = self.sightings(controls);
         let mut now = begin;
-        let middle = controls.iter().map(|c| begin.point(c.at) * c.weight).sum::<Vector3<f64>>() / controls.iter().map(|c| c.weight).sum::<f64>().max(1e-12);
+        let middle = controls.iter().map(|c| begin.point(c.at) * c.weight).sum::<Vector3<f64>>()
+            / controls.iter().map(|c| c.weight).sum::<f64>().max(1e-12);
         let unit = sightings.iter().map(|s| s.0.pose.to_camera(middle).norm()).fold(f64::INFINITY, f64::min);
         let unit = if unit.is_finite() && unit > 1e-9 { unit } else { 1.0 };
         let misses = |at: &Similarity| -> Vec<Option<Vector2<f64>>> {
@@ -420,12 +434,7 @@ mod tests {
             let at = if i % 2 == 0 { Vector3::new(u, 0.0, v - 3.0) } else { Vector3::new(u, v * 0.6, -4.0) };
             SolvedPoint::new(TrackId(i), at, 0.1, (frames.start, frames.end - 1), 5.0)
         });
-        Solution {
-            motion,
-            frames: frames.clone().map(frame).collect(),
-            points: points.collect(),
-            ..Solution::empty(1280, 720, frames.end)
-        }
+        Solution { motion, frames: frames.clone().map(frame).collect(), points: points.collect(), ..Solution::empty(1280, 720, frames.end) }
     }
 
     /// The same solve in another world, its frames counted from another one, its points under other ids.
@@ -481,7 +490,8 @@ mod tests {
     #[test]
     fn a_few_wrong_cameras_do_not_pull() {
         let old = walk(0..60, Motion::Free);
-        let by = Similarity { scale: 0.7, rotation: Rotation3::new(Vector3::new(0.2, 1.0, -0.4)), translation: Vector3::new(3.0, 1.0, 2.0) };
+        let by =
+            Similarity { scale: 0.7, rotation: Rotation3::new(Vector3::new(0.2, 1.0, -0.4)), translation: Vector3::new(3.0, 1.0, 2.0) };
         let mut new = elsewhere(&old, &by, 0);
         for f in 10..16 {
             new.frames[f].pose = new.frames[f].pose.moved(Vector3::new(0.3, 0.2, 0.0), Vector3::new(0.5, 0.0, 2.0));

@@ -263,7 +263,8 @@ impl Solution {
         if self.points.windows(2).any(|p| p[0].id >= p[1].id) {
             return Err("its points are out of order");
         }
-        let point = |p: &SolvedPoint| p.position.iter().all(|v| v.is_finite()) && p.first_frame <= p.last_frame && p.last_frame < self.frames_total;
+        let point =
+            |p: &SolvedPoint| p.position.iter().all(|v| v.is_finite()) && p.first_frame <= p.last_frame && p.last_frame < self.frames_total;
         if self.points.iter().all(point) { Ok(()) } else { Err("a point of it lies nowhere") }
     }
 

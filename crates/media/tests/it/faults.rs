@@ -2,7 +2,9 @@
 //! something else once.
 
 use super::{BARS, count, ffmpeg, open};
-use fennik_media::{ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoWriter, gather_folder, probe, write_proxies};
+use fennik_media::{
+    ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoWriter, gather_folder, probe, write_proxies,
+};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Duration;
@@ -11,7 +13,9 @@ use std::time::Duration;
 fn kill_tool_at(file: &Path) -> usize {
     let wanted = file.to_string_lossy().into_owned();
     let processes = std::fs::read_dir("/proc").unwrap().flatten();
-    let runs = |p: &PathBuf| std::fs::read(p.join("cmdline")).is_ok_and(|c| String::from_utf8_lossy(&c).contains(&wanted) && c.starts_with(b"ffmpeg"));
+    let runs = |p: &PathBuf| {
+        std::fs::read(p.join("cmdline")).is_ok_and(|c| String::from_utf8_lossy(&c).contains(&wanted) && c.starts_with(b"ffmpeg"))
+    };
     let pids = processes.map(|e| e.path()).filter(runs).filter_map(|p| p.file_name().map(|n| n.to_string_lossy().into_owned()));
     pids.filter(|pid| Command::new("kill").args(["-9", pid]).status().is_ok_and(|s| s.success())).count()
 }
@@ -151,7 +155,11 @@ fn a_damaged_still_is_named() {
             std::fs::remove_file(from.join(&bad)).unwrap();
             std::fs::write(from.join(&bad), damaged).unwrap();
             let end = gather_folder(&from, &folder.path().join("out"), RATE);
-            assert!(matches!(&end, Err(SequenceError::Damaged { name, more: 0, .. }) if *name == bad), "{extension}, {} bytes: {end:?}", damaged.len());
+            assert!(
+                matches!(&end, Err(SequenceError::Damaged { name, more: 0, .. }) if *name == bad),
+                "{extension}, {} bytes: {end:?}",
+                damaged.len()
+            );
         }
     }
     // What looks whole from outside and does not decode is named when it is decoded.

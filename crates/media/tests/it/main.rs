@@ -4,7 +4,8 @@
 mod faults;
 
 use fennik_media::{
-    ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe, unpack_zip, write_proxies,
+    ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe, unpack_zip,
+    write_proxies,
 };
 use std::path::{Path, PathBuf};
 use std::process::Command;

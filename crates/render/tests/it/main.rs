@@ -14,7 +14,7 @@ const PLATE: u8 = 70;
 fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
     let title = Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] };
     let placement = Placement { foot: [0.0; 3], normal: [0.0, 1.0, 0.0], turn_deg: 0.0, lean_deg: 0.0, lift_m: 0.0, scale: 1.0, stance };
-    Insert { id: InsertId(1), content: InsertKind::Title(title), placement, hidden: false }
+    Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
 }
 
 fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> {

@@ -93,7 +93,14 @@ fn of_many_edits_from_the_same_revision_just_one_wins() {
 fn a_half_written_analysis_is_never_seen() {
     let House { folder, store, shot } = house();
     let analyses = folder.path().join("analyses");
-    let plain = NewAnalysis { kind: AnalysisKind::Tracks, settings: "{}", reading: "", source: None, trim: FrameRange { first: 0, last: 99 }, bytes: b"" };
+    let plain = NewAnalysis {
+        kind: AnalysisKind::Tracks,
+        settings: "{}",
+        reading: "",
+        source: None,
+        trim: FrameRange { first: 0, last: 99 },
+        bytes: b"",
+    };
     std::fs::write(analyses.join("tracks-01.bin.part"), b"half").unwrap();
     let id = store.add_analysis(shot, &NewAnalysis { settings: "{\"spacing\": 1}", bytes: &[7; 4096], ..plain }).unwrap();
     assert_eq!(store.analysis_bytes(id).unwrap(), [7; 4096]);
@@ -158,12 +165,22 @@ fn the_true_number_of_frames_is_seen_by_every_document_and_rewrites_none() {
 #[test]
 fn what_is_new_never_gets_the_number_of_what_is_gone() {
     let House { store, shot, folder: _folder } = house();
-    let plain = NewAnalysis { kind: AnalysisKind::Tracks, settings: "{}", reading: "", source: None, trim: FrameRange { first: 0, last: 9 }, bytes: b"x" };
+    let plain = NewAnalysis {
+        kind: AnalysisKind::Tracks,
+        settings: "{}",
+        reading: "",
+        source: None,
+        trim: FrameRange { first: 0, last: 9 },
+        bytes: b"x",
+    };
     let tracks = store.add_analysis(shot, &plain).unwrap();
     let job = store.add_job(shot, JobKind::Track, "").unwrap();
     let (clip, head) = (store.shot(shot).unwrap().shot.clip, store.head(shot).unwrap());
     store.delete_shot(shot).unwrap();
-    assert!(matches!(store.add_analysis(shot, &plain), Err(StoreError::Missing { what: "shot", .. })), "a job of a deleted shot keeps nothing");
+    assert!(
+        matches!(store.add_analysis(shot, &plain), Err(StoreError::Missing { what: "shot", .. })),
+        "a job of a deleted shot keeps nothing"
+    );
     assert!(matches!(store.add_job(shot, JobKind::Solve, ""), Err(StoreError::Missing { .. })));
     store.purge_deleted().unwrap();
     let next = store.add_clip("next", "next", "{}", 9).unwrap();

@@ -317,7 +317,9 @@ pub struct Recipe {
 #[derive(Debug, PartialEq, thiserror::Error)]
 pub enum RecipeError {
     /// No JSON, or none of this shape.
-    #[error("the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 1, \"steps\": [ ... ] }} as in docs/formats.md")]
+    #[error(
+        "the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 1, \"steps\": [ ... ] }} as in docs/formats.md"
+    )]
     Shape(String),
     /// Another format or version.
     #[error("this is {format:?}, version {version}; recipes are {FORMAT:?}, up to version {VERSION}")]

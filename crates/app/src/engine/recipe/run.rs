@@ -94,7 +94,8 @@ impl<'a> Cook<'a> {
             Step::Solve { .. } => self.solve(step, tell),
             Step::SolveOn {} => run::solve(self.store, &self.open()?, Begin::FromHere, tell).map(|_| ()),
             Step::ProposeDatum {} => self.datum(|datum, solution| {
-                let fit = suggest_floor(solution).ok_or_else(|| words("no floor stands out; lay it with floor and a region on the ground"))?;
+                let fit =
+                    suggest_floor(solution).ok_or_else(|| words("no floor stands out; lay it with floor and a region on the ground"))?;
                 Ok(datum.with_floor(solution, &fit, None))
             }),
             Step::Origin { at } => self.datum(|datum, solution| Ok(datum.with_origin(in_solve(solution, datum, *at)?))),
@@ -109,9 +110,7 @@ impl<'a> Cook<'a> {
                     datum.with_distance(in_solve(solution, datum, *from)?, in_solve(solution, datum, *to)?, distance).map_err(words)
                 })
             }
-            Step::Nudge { turn, shift } => {
-                self.datum(|datum, _| Ok(datum.nudged(turn.unwrap_or_default(), shift.unwrap_or_default())))
-            }
+            Step::Nudge { turn, shift } => self.datum(|datum, _| Ok(datum.nudged(turn.unwrap_or_default(), shift.unwrap_or_default()))),
             Step::Flip {} => self.datum(|datum, _| Ok(datum.flipped())),
             Step::Place { .. } => self.place(step),
             Step::Set { thing, values, frame } => self.set(thing, values, *frame),
@@ -144,16 +143,16 @@ impl<'a> Cook<'a> {
     }
 
     fn take_in(&mut self, clip: &str, name: Option<&str>, tell: Tell) -> Result<(), EngineError> {
-        let staged = import::stage(self.store, &[self.path(clip)], &mut |done, total| {
-            tell((100 * done / total.max(1)) as u32, 100, "copying")
-        })?;
+        let staged =
+            import::stage(self.store, &[self.path(clip)], &mut |done, total| tell((100 * done / total.max(1)) as u32, 100, "copying"))?;
         let taken = staged.take_in(self.store)?;
         let all = import::decode_all(self.store, &taken.shots, tell);
         if let ([_, _, ..], _) | (_, [_, ..]) = (taken.shots.as_slice(), taken.refused.as_slice()) {
             taken.shots.iter().for_each(|shot| {
                 let _ = self.store.discard_shot(*shot);
             });
-            let what = taken.refused.first().map_or_else(|| "several clips".to_owned(), |(name, why)| format!("{name}, which is none ({why})"));
+            let what =
+                taken.refused.first().map_or_else(|| "several clips".to_owned(), |(name, why)| format!("{name}, which is none ({why})"));
             return Err(words(format!("{clip} holds {what}; name one clip")));
         }
         all?;
@@ -332,10 +331,13 @@ fn set_insert(insert: &mut Insert, name: &str, value: &Value) -> Result<(), Stri
         "lean" => placement.lean_deg = amount(value, Measure::Angle)?,
         "lift" => placement.lift_m = length()?,
         "scale" => placement.scale = amount(value, Measure::Plain)?,
-        "stance" => placement.stance = serde_json::from_value(value.clone()).map_err(|_| format!("{value} is neither standing nor lying"))?,
+        "stance" => {
+            placement.stance = serde_json::from_value(value.clone()).map_err(|_| format!("{value} is neither standing nor lying"))?
+        }
         "hidden" => insert.hidden = value.as_bool().ok_or_else(|| format!("{value} is neither true nor false"))?,
         _ => {
-            return Err("a title has name, text, font, colour, height, depth, bevel, x, y, z, turn, lean, lift, scale, stance and hidden".to_owned());
+            return Err("a title has name, text, font, colour, height, depth, bevel, x, y, z, turn, lean, lift, scale, stance and hidden"
+                .to_owned());
         }
     }
     Ok(())
@@ -358,7 +360,11 @@ fn floor(datum: &Datum, solution: &Solution, region: &Region) -> Result<Datum, E
     }
     let inside = points_inside(solution, region.frame, &region.outline);
     if inside.len() < 3 {
-        return Err(words(format!("{} solved points lie in this region of frame {}; at least 3 are needed. Draw it larger, or on another frame", inside.len(), region.frame)));
+        return Err(words(format!(
+            "{} solved points lie in this region of frame {}; at least 3 are needed. Draw it larger, or on another frame",
+            inside.len(),
+            region.frame
+        )));
     }
     Ok(datum.with_floor(solution, &fit_floor_to_most(solution, &inside).map_err(words)?, None))
 }

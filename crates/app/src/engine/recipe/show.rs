@@ -52,7 +52,8 @@ fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
 fn datum_reading(shot: &OpenShot) -> Value {
     let (datum, fit) = (&shot.document().datum, &shot.document().transfer);
     let floor = datum.floor.as_ref().map(|f| json!({ "fit_px": f.fit_px, "level_deg": f.level_deg, "points": f.points.len() }));
-    let carried = fit.as_ref().map(|f| json!({ "rms_px": f.rms_px, "worst_px": f.worst_px, "worst_frame": f.worst_frame, "frames": f.frames }));
+    let carried =
+        fit.as_ref().map(|f| json!({ "rms_px": f.rms_px, "worst_px": f.worst_px, "worst_frame": f.worst_frame, "frames": f.frames }));
     json!({ "floor": floor, "known_distance_m": datum.known_distance_m, "carried_over": carried })
 }
 

@@ -3,7 +3,7 @@
 use super::{Amount, FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION, Values};
 use crate::engine::{EngineError, OpenShot};
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor};
+use fennik_core::scene::{Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution};
 use fennik_core::track::{TrackDirection, TrackId};
 use fennik_store::Store;
@@ -12,6 +12,11 @@ use serde_json::json;
 
 /// Part of the picture's shorter side that places keep from its edge.
 const MARGIN: f64 = 0.04;
+/// Pixels are written to this part of one.
+const WRITTEN: f64 = 1e4;
+/// How far from where it is meant a place may lead, as a part of its distance; and places that are tried.
+const MISSED: f64 = 1e-4;
+const MOST_TRIES: usize = 16;
 /// Turns, degrees, and shifts, metres, below which the steps have led to the datum.
 const SAME_TURN_DEG: f64 = 0.005;
 const SAME_SHIFT_M: f64 = 0.0005;
@@ -62,7 +67,8 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     }
     if document.light != Light::default() {
         let l = &document.light;
-        let values = [("bearing", json!(l.bearing_deg)), ("height", json!(l.height_deg)), ("sun", json!(l.sun)), ("ambient", json!(l.ambient))];
+        let values =
+            [("bearing", json!(l.bearing_deg)), ("height", json!(l.height_deg)), ("sun", json!(l.sun)), ("ambient", json!(l.ambient))];
         steps.push(Step::Set { thing: "light".to_owned(), values: named(values), frame: None });
     }
     Ok(steps)
@@ -101,8 +107,8 @@ fn solve_step(shot: &OpenShot) -> Step {
     }
 }
 
-/// Where a point of the datum's world is seen well inside the picture, on the frame nearest to the middle of the clip.
-fn place_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Option<Place> {
+/// Where a point of the datum's world is seen well inside the picture, the frames nearest to the middle of the clip first.
+fn places_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Vec<Place> {
     let middle = solution.frames_total / 2;
     let (wide, high) = (f64::from(solution.width), f64::from(solution.height));
     let margin = MARGIN * wide.min(high);
@@ -110,9 +116,11 @@ fn place_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Option<P
         let c = datum.world_from_solve.pose(&f.pose).to_camera(world);
         let p = f.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
         let inside = c.z > 1e-6 && (margin..wide - margin).contains(&p.x) && (margin..high - margin).contains(&p.y);
-        inside.then(|| Place { frame: f.frame, pixel: [p.x, p.y] })
+        inside.then(|| Place { frame: f.frame, pixel: [p.x, p.y].map(|v| (v * WRITTEN).round() / WRITTEN) })
     });
-    seen.min_by_key(|p| p.frame.abs_diff(middle))
+    let mut all: Vec<Place> = seen.collect();
+    all.sort_by_key(|p| p.frame.abs_diff(middle));
+    all
 }
 
 /// The datum that the steps so far lead to, with the steps.
@@ -137,6 +145,20 @@ fn datum_steps(wanted: &Datum, solution: &Solution) -> Vec<Step> {
 }
 
 impl Laid<'_> {
+    /// Where a point of the solve's world is found again by pointing at it, with the datum as it is by now.
+    fn pointed_at(&self, in_solve: Vector3<f64>) -> Option<Place> {
+        let here = &self.datum.world_from_solve;
+        let lands = |place: &&Place| {
+            let surface = surface_at(self.solution, &self.datum, place.frame, Vector2::from(place.pixel));
+            let eye = self.solution.at(place.frame).map(|f| here.pose(&f.pose).centre());
+            let wanted = here.point(in_solve);
+            surface.ok().zip(eye).is_some_and(|(s, eye)| (s.point - wanted).norm() < MISSED * (eye - wanted).norm())
+        };
+        let all = places_of(self.solution, &self.datum, here.point(in_solve));
+        let step = all.len().div_ceil(MOST_TRIES).max(1);
+        all.iter().step_by(step).find(lands).copied()
+    }
+
     fn floor(&mut self, points: &[TrackId]) {
         let proposed = suggest_floor(self.solution);
         if let Some(fit) = proposed.filter(|f| f.reading.points == points) {
@@ -151,43 +173,43 @@ impl Laid<'_> {
         }
     }
 
-    /// Origin, heading and scale, where the ends that give them are seen.
+    /// Origin, heading and scale, where the ends that give them are found again by pointing at them.
     fn by_the_picture(&mut self, wanted: &Datum) {
-        let (world, here) = (wanted.world_from_solve, self.datum.world_from_solve);
-        let in_here = |p: Vector3<f64>| here.point(world.inverse().point(p));
-        if in_here(Vector3::zeros()).norm() > 1e-6 {
-            if let Some(at) = place_of(self.solution, wanted, Vector3::zeros()) {
-                self.datum = self.datum.with_origin(world.inverse().point(Vector3::zeros()));
+        let back = wanted.world_from_solve.inverse();
+        let origin = back.point(Vector3::zeros());
+        if self.datum.world_from_solve.point(origin).norm() > 1e-6 {
+            if let Some(at) = self.pointed_at(origin) {
+                self.datum = self.datum.with_origin(origin);
                 self.steps.push(Step::Origin { at });
             }
         }
-        let Some((ahead, from, to)) = self.seen_ahead(wanted) else { return };
+        let Some((ahead_m, from, to)) = self.seen_ahead(wanted) else { return };
+        let ahead = back.point(Vector3::new(0.0, 0.0, -ahead_m));
         let here = self.datum.world_from_solve;
-        let in_here = |p: Vector3<f64>| here.point(world.inverse().point(p));
-        let way = in_here(ahead) - in_here(Vector3::zeros());
+        let way = here.point(ahead) - here.point(origin);
         if way.x.abs() > 1e-6 * way.norm() || way.z > 0.0 {
-            if let Ok(turned) = self.datum.with_heading(in_here(Vector3::zeros()), in_here(ahead)) {
+            if let Ok(turned) = self.datum.with_heading(here.point(origin), here.point(ahead)) {
                 self.datum = turned;
                 self.steps.push(Step::Heading { from, to });
             }
         }
         if wanted.known_distance_m.is_some() {
-            let (a, b) = (world.inverse().point(Vector3::zeros()), world.inverse().point(ahead));
-            if let Ok(scaled) = self.datum.with_distance(a, b, ahead.norm()) {
+            if let Ok(scaled) = self.datum.with_distance(origin, ahead, ahead_m) {
                 self.datum = scaled;
-                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{} m", ahead.norm())) });
+                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{ahead_m} m")) });
             }
         }
     }
 
-    /// A point straight ahead of the origin on the floor that is seen, as is the origin; with their places.
-    fn seen_ahead(&self, wanted: &Datum) -> Option<(Vector3<f64>, Place, Place)> {
-        let from = place_of(self.solution, wanted, Vector3::zeros())?;
-        let eye = self.solution.at(from.frame).map(|f| wanted.world_from_solve.pose(&f.pose).centre())?;
+    /// How far ahead of the origin on the floor a point is seen, metres, with the places of both.
+    fn seen_ahead(&self, wanted: &Datum) -> Option<(f64, Place, Place)> {
+        let back = wanted.world_from_solve.inverse();
+        let from = self.pointed_at(back.point(Vector3::zeros()))?;
+        let eye = self.solution.at(from.frame).map(|f| wanted.world_from_solve.pose(&f.pose).centre())?.norm();
         // The farther, the better it tells, as long as it is seen.
-        [2.0, 1.5, 1.0, 0.7, 0.5, 0.3, 0.2, 0.1, -0.1, -0.3].iter().find_map(|part| {
-            let ahead = Vector3::new(0.0, 0.0, -part * eye.norm().max(1e-6));
-            (*part > 0.0).then(|| place_of(self.solution, wanted, ahead)).flatten().map(|to| (ahead, from, to))
+        [2.0, 1.5, 1.0, 0.7, 0.5, 0.3, 0.2, 0.1].iter().find_map(|part| {
+            let ahead_m = part * eye.max(1e-6);
+            self.pointed_at(back.point(Vector3::new(0.0, 0.0, -ahead_m))).map(|to| (ahead_m, from, to))
         })
     }
 
@@ -216,7 +238,7 @@ impl Laid<'_> {
         let frame = self.solution.frames.get(self.solution.frames.len() / 2)?;
         let on_floor = |part: [f64; 2]| {
             let pixel = Vector2::new(part[0] * f64::from(self.solution.width), part[1] * f64::from(self.solution.height));
-            let surface = fennik_core::scene::surface_at(self.solution, &self.datum, frame.frame, pixel).ok()?;
+            let surface = surface_at(self.solution, &self.datum, frame.frame, pixel).ok()?;
             let world = wanted.world_from_solve.point(self.datum.world_from_solve.inverse().point(surface.point));
             Some((Place { frame: frame.frame, pixel: pixel.into() }, world))
         };
@@ -289,7 +311,7 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
     if insert.hidden {
         values.insert("hidden".to_owned(), json!(true));
     }
-    let seen = place_of(solution, datum, foot);
+    let seen = places_of(solution, datum, foot).first().copied();
     if seen.is_none() || !on_floor {
         for (axis, value) in ["x", "y", "z"].iter().zip(p.foot) {
             values.insert((*axis).to_owned(), json!(value));
