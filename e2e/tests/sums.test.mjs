@@ -135,3 +135,15 @@ test("two solves are compared frame by frame", () => {
   assert.equal(compared(now, other), "lower error on 1 of 2 frames · differs most on frame 2: 0.40 against 0.90 px · focal length apart by up to 1.00 %");
   assert.match(compared(now, []), /no frame in common/);
 });
+
+test("numbers with units are read as the server reads them", async () => {
+  const { readFileSync } = await import("node:fs");
+  const { readValue, shownValue } = await import("../../crates/app/static/js/values.js");
+  const cases = JSON.parse(readFileSync(new URL("../golden/quantities.json", import.meta.url)));
+  for (const { text, measure, value } of cases) {
+    const found = readValue(text, measure);
+    if (value === null) assert.equal(found, null, text);
+    else assert.ok(found !== null && Math.abs(found - value) <= 1e-9 * Math.max(Math.abs(value), 1), `${text}: ${found}, not ${value}`);
+  }
+  for (const [value, text] of [[-0.219129229015524, "-0.219"], [100, "100"], [0.5, "0.5"], [-0.0001, "0"]]) assert.equal(shownValue(value), text);
+});

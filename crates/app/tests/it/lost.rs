@@ -333,3 +333,23 @@ fn listeners_are_bounded() {
     assert!(statuses.iter().all(|s| matches!(s, 200 | 503)));
     server.wait_for(|html| html.contains("Varrick"), "/");
 }
+
+/// Fault: a floor was said to be found and drawn dashed where there was none, and accepting it failed.
+#[test]
+fn no_floor_is_offered_where_none_stands_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("data");
+    let mut server = Server::over("demo", &data);
+    server.end();
+    let file: String = row(&data, "SELECT file FROM analyses WHERE kind = 'solve'");
+    let path = data.join("analyses").join(file);
+    let mut solve: Value = serde_json::from_slice(&std::fs::read(&path).unwrap()).unwrap();
+    solve["points"].as_array_mut().unwrap().truncate(5);
+    std::fs::write(&path, solve.to_string()).unwrap();
+    // Back to before the floor was laid.
+    change(&data, "UPDATE shots SET head = (SELECT id FROM revisions WHERE shot_id = 2 AND label = 'new solve') WHERE id = 2");
+    let server = Server::over("demo", &data);
+    let page = server.get("/shots/2").body;
+    assert!(page.contains("No floor stands out here") && !page.contains("A floor was found") && !page.contains("id=\"suggest-floor\""));
+    assert_eq!(server.get("/shots/2/floor").body, "null");
+}

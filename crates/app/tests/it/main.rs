@@ -10,6 +10,7 @@ mod kinds;
 mod lost;
 mod recipe;
 #[path = "../server/mod.rs"]
+#[allow(dead_code, reason = "the soak uses the rest")]
 mod server;
 mod web;
 
