@@ -201,22 +201,13 @@ impl Jobs {
         self.tell(job, None);
     }
 
-    /// Does the work; a panic in it ends the job and not the queue.
     fn work(&self, reporter: &mut Reporter) -> Result<String, EngineError> {
-        // Nothing is read afterwards that the panic could have left half-changed: the reporter holds counts, the store its
-        // own transactions.
-        let outcome = catch_unwind(AssertUnwindSafe(|| match work::run(&self.store, reporter) {
+        guarded(|| match work::run(&self.store, reporter) {
             // Deleted shots are kept until their room is needed: now.
             Err(EngineError::Media(fennik_media::MediaError::DiskFull { .. })) if self.store.purge_deleted()? > 0 => {
                 work::run(&self.store, reporter)
             }
             other => other,
-        }));
-        outcome.unwrap_or_else(|panic| {
-            let said = panic.downcast_ref::<String>().cloned().or_else(|| panic.downcast_ref::<&str>().map(|s| (*s).to_owned()));
-            let reference = ulid::Ulid::generate();
-            tracing::error!(%reference, said, "a job broke down");
-            Err(EngineError::Message(format!("a fault of Fennik stopped this; what was there before is kept. Reference {reference}")))
         })
     }
 
@@ -232,6 +223,18 @@ impl Jobs {
         let mut unnoted = self.unnoted.lock().unwrap_or_else(PoisonError::into_inner);
         unnoted.retain(|_, job| self.store.update_job(job).is_err());
     }
+}
+
+/// Does a piece of work; a panic in it ends the job and not the queue.
+fn guarded(work: impl FnOnce() -> Result<String, EngineError>) -> Result<String, EngineError> {
+    // Nothing is read afterwards that the panic could have left half-changed: the reporter holds counts, the store its own
+    // transactions.
+    catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|panic| {
+        let said = panic.downcast_ref::<String>().cloned().or_else(|| panic.downcast_ref::<&str>().map(|s| (*s).to_owned()));
+        let reference = ulid::Ulid::generate();
+        tracing::error!(%reference, said, "a job broke down");
+        Err(EngineError::Message(format!("a fault of Fennik stopped this; what was there before is kept. Reference {reference}")))
+    })
 }
 
 /// How a piece of work tells how far it is and hears that it should stop.
@@ -271,5 +274,46 @@ impl Reporter<'_> {
         if let Err(error) = self.jobs.store.update_job(&self.job) {
             tracing::error!(%error, "a job's progress could not be noted");
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use fennik_core::scene::ShotDocument;
+
+    /// Fault: a panic in a job ended its queue until the next start of the program.
+    #[test]
+    fn a_panic_is_an_end_like_others_with_a_reference() {
+        let ended = guarded(|| panic!("broken"));
+        assert!(ended.is_err_and(|e| e.to_string().contains("Reference ")));
+        assert!(guarded(|| Ok("done".into())).is_ok_and(|m| m == "done"));
+    }
+
+    /// Fault: a job whose end could not be written down stayed at work for ever.
+    #[test]
+    fn an_end_that_the_disk_would_not_take_counts_and_is_noted_again() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Arc::new(Store::open(folder.path()).unwrap());
+        let clip = store.add_clip("a.mp4", "a", "{}", 9).unwrap();
+        let shot = store.add_shot("a", clip, &ShotDocument::new(9)).unwrap();
+        let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
+        db.execute_batch("CREATE TRIGGER full BEFORE UPDATE ON jobs WHEN NEW.state = 'failed' BEGIN SELECT RAISE(ABORT, 'full'); END")
+            .unwrap();
+        let jobs = Jobs::start(store.clone());
+        let id = jobs.queue(shot, JobKind::Track, "").unwrap();
+        let until = |good: &dyn Fn() -> bool| {
+            let began = Instant::now();
+            while !good() {
+                assert!(began.elapsed() < Duration::from_secs(20), "it never came");
+                std::thread::sleep(Duration::from_millis(10));
+            }
+        };
+        // The clip's record says nothing, so the job fails at once.
+        until(&|| jobs.latest(shot).unwrap()[0].state == JobState::Failed);
+        assert_eq!(store.job(id).unwrap().state, JobState::Running, "the disk has not taken it");
+        assert_ne!(jobs.queue(shot, JobKind::Track, "").unwrap(), id, "the next can begin");
+        db.execute_batch("DROP TRIGGER full").unwrap();
+        until(&|| store.job(id).unwrap().state == JobState::Failed);
     }
 }

@@ -6,7 +6,7 @@ use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::image::PictureSettings;
 use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title, TransferFit};
-use fennik_core::solve::{Astray, Motion, ReadoutChoice, Solution};
+use fennik_core::solve::{Astray, Motion, MotionChoice, ReadoutChoice, Solution};
 use fennik_core::track::{Mask, MaskMode};
 use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId, StoreError};
 
@@ -134,6 +134,8 @@ struct Route {
     stale_solve: Option<&'static str>,
     tracks_fault: Option<String>,
     solve_fault: Option<String>,
+    /// Why what is placed could not come along to the next solve.
+    beforehand: Option<String>,
     /// Whether the solve is of the tracks in use, so that it can go on and tracks can be picked for the datum.
     own_solve: bool,
     carried: Option<CarriedLine>,
@@ -270,6 +272,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         stale_solve: stale(desk, shot),
         tracks_fault,
         solve_fault,
+        beforehand: beforehand(desk, shot)?,
         own_solve: shot.solve_is_of_these_tracks(&desk.store).is_ok(),
         carried: document.transfer.as_ref().map(carried_line),
         reasons: solution
@@ -346,6 +349,32 @@ fn carried_line(fit: &TransferFit) -> CarriedLine {
         ),
         frame: fit.worst_frame,
     }
+}
+
+/// What is placed can come along to a camera of the same kind that shares frames with the one that it was laid in; where
+/// that is ruled out, it is said before anybody waits for a solve.
+fn beforehand(desk: &Desk, shot: &OpenShot) -> Result<Option<String>, EngineError> {
+    let document = shot.document();
+    let Some(laid_in) = document.laid_in().filter(|_| document.has_laid()) else { return Ok(None) };
+    let kept = "the next camera is kept beside the one in use, which stays";
+    let row = desk.store.analysis(laid_in)?;
+    let shared = row.trim.map(|t| t.last.min(document.trim.last).saturating_add(1).saturating_sub(t.first.max(document.trim.first)));
+    if let Some(few) = shared.filter(|s| *s < 2) {
+        return Ok(Some(format!(
+            "What is placed was laid in a camera that shares {few} frames with this trim, so it cannot come along: {kept}."
+        )));
+    }
+    // Only the solve in use is looked at: reading another for every drawing would cost more than the word is worth.
+    let Some(motion) = document.solve.filter(|id| *id == laid_in).and_then(|_| desk.solution(shot).ok()).map(|s| s.motion) else {
+        return Ok(None);
+    };
+    let turns = match document.solve_settings.motion {
+        MotionChoice::Auto => return Ok(None),
+        MotionChoice::Nodal => true,
+        MotionChoice::Free | MotionChoice::Planar => false,
+    };
+    let other = turns != (motion == Motion::Nodal);
+    Ok(other.then(|| format!("Between a camera that turns and one that travels nothing can be carried over: {kept}.")))
 }
 
 /// A result as what is there and what is wrong.

@@ -353,3 +353,33 @@ fn no_floor_is_offered_where_none_stands_out() {
     assert!(page.contains("No floor stands out here") && !page.contains("A floor was found") && !page.contains("id=\"suggest-floor\""));
     assert_eq!(server.get("/shots/2/floor").body, "null");
 }
+
+/// Fault: a camera to which nothing could be carried over was put to use all the same, and what was placed lay anywhere.
+#[test]
+fn what_cannot_come_along_is_said_beforehand_and_the_camera_in_use_stays() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("data");
+    let server = Server::over("demo", &data);
+    assert!(!server.get("/shots/2/route").body.contains("id=\"beforehand\""));
+    let settings = format!("revision={}&focal=&motion=nodal&lens=auto&readout=&centre=", server.state()["revision"]);
+    assert!(server.ask("POST", "/shots/2/solve-settings", &FORM, &settings).body.contains("nothing can be carried over"));
+    // A kept camera that turns on the spot, as it would come of that.
+    let file: String = row(&data, "SELECT file FROM analyses WHERE kind = 'solve'");
+    let mut solve: Value = serde_json::from_slice(&std::fs::read(data.join("analyses").join(&file)).unwrap()).unwrap();
+    solve["motion"] = json!("nodal");
+    std::fs::write(data.join("analyses/turning.bin"), solve.to_string()).unwrap();
+    change(
+        &data,
+        "INSERT INTO analyses (shot_id, kind, settings, file, source, trim_first, trim_last, created_ms) VALUES (2, 'solve', '{}', 'turning.bin', 1, 0, 249, 0)",
+    );
+    let turning: i64 = row(&data, "SELECT max(id) FROM analyses");
+    let before = server.state();
+    let with = |more: &str| format!("revision={}&analysis={turning}{more}", before["revision"]);
+    let refused = server.ask("POST", "/shots/2/use-solve", &FORM, &with(""));
+    assert!(refused.status == 422 && refused.body.contains("directions give no depths"), "{}", refused.body);
+    assert_eq!(server.state(), before);
+    let compared: Value = serde_json::from_str(&server.get(&format!("/shots/2/solves/{turning}")).body).unwrap();
+    assert!(compared["apart"].as_str().unwrap().contains("directions give no depths") && compared["carried"].is_null());
+    assert_eq!(server.ask("POST", "/shots/2/use-solve", &FORM, &with("&anyway=true")).status, 200);
+    assert_eq!(server.state()["solve"], json!(turning));
+}
