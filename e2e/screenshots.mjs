@@ -56,7 +56,7 @@ try {
   await page.locator('[data-act="compare"]').first().click();
   await page.waitForFunction(() => /lower error/.test(document.getElementById("compare-reading").textContent));
   await page.waitForTimeout(300);
-  await page.evaluate(() => document.querySelector(".reasons").scrollIntoView());
+  await page.evaluate(() => document.querySelector("#compare-reading").scrollIntoView({ block: "end" }));
   await page.screenshot({ path: to("solve") });
   await page.click(".kept button:has-text('Use')");
   await page.waitForFunction(() => document.querySelector(".kept.current input").value === "solve 1");
@@ -82,6 +82,8 @@ try {
   await page.screenshot({ path: to("outside") });
   await page.goto(server.address);
   await page.waitForLoadState("networkidle");
+  await page.click("#room > summary");
+  await page.waitForSelector("#room-part:has-text('previews')");
   await page.screenshot({ path: to("shots") });
 } finally {
   await browser.close();
