@@ -133,7 +133,8 @@ pub fn write_proxies(clip: &ClipInfo, folder: &Path, max_width: u32, mut on_fram
     let mut running = Running::start("ffmpeg", &mut command)?;
     let mut out = BufReader::with_capacity(256 * 1024, piped(&mut running)?);
     let (mut count, mut picture) = (0u32, Vec::new());
-    let partial = folder.join("next.part");
+    // Another program may be making the same previews.
+    let partial = folder.join(format!("next-{}.part", std::process::id()));
     while next_jpeg(&mut out, &mut picture).map_err(io_error("ffmpeg's pictures could not be read"))? {
         let write = std::fs::write(&partial, &picture).and_then(|()| std::fs::rename(&partial, folder.join(format!("{count:06}.jpg"))));
         if let Err(source) = write {

@@ -196,7 +196,7 @@ fn is_being_filled(folder: &Path) -> bool {
 fn remove_partial(folder: &Path) -> usize {
     let partial = |e: &fs::DirEntry| e.file_name().to_string_lossy().ends_with(".part");
     let below = [folder.to_owned(), folder.join("proxies")];
-    below.iter().flat_map(fs::read_dir).flatten().flatten().filter(|e| partial(e) && fs::remove_file(e.path()).is_ok()).count()
+    below.iter().flat_map(fs::read_dir).flatten().flatten().filter(|e| partial(e) && is_old(e) && fs::remove_file(e.path()).is_ok()).count()
 }
 
 #[cfg(test)]

@@ -99,6 +99,9 @@ impl std::str::FromStr for TrimArgument {
     }
 }
 
+/// Letters of a line of progress on a terminal.
+const LINE: usize = 78;
+
 /// Shows how far something is: on a terminal in one line that is written over, elsewhere in a line every ten per cent.
 struct Progress {
     terminal: bool,
@@ -133,7 +136,9 @@ impl Progress {
         let tenth = percent / 10;
         let new = self.shown.as_ref().is_none_or(|(w, t)| w != what || *t != tenth);
         if self.terminal {
-            print!("\r{line:<70}");
+            // A line that wraps could not be written over.
+            let short: String = line.chars().take(LINE).collect();
+            print!("\r{short:<LINE$}");
             let _ = std::io::stdout().flush();
         } else if new {
             println!("{line}");

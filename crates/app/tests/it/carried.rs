@@ -100,5 +100,6 @@ fn the_finished_demo_shot_is_made_by_a_recipe_and_stays_while_the_camera_is_made
     let declared = apply(folder.path(), &data, &json!([{ "do": "solve", "motion": "turns" }]));
     let after = seen(folder.path(), &data);
     assert!(declared.is_err_and(|e| e.contains("step 1 (solve)")));
+    assert_eq!(trimmed.0["revision"], after.0["revision"], "a step that fails changes nothing, its settings included");
     assert!(moved(&places(&trimmed), &places(&after)) < 1e-9);
 }

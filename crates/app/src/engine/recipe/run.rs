@@ -1,6 +1,7 @@
 //! Doing the steps of a recipe, as a person would in the page: each makes a revision.
 
 use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step, Values};
+use crate::engine::adopt::edit_head;
 use crate::engine::focal::focal_px;
 use crate::engine::place::{Pixel, colour, surface, title_on};
 use crate::engine::quantity::Measure;
@@ -75,6 +76,19 @@ impl<'a> Cook<'a> {
 
     fn edit(&self, shot: &OpenShot, edit: &Edit) -> Result<(), EngineError> {
         Ok(self.store.edit(shot.state.shot.id, Some(shot.state.head.id), edit).map(|_| ())?)
+    }
+
+    /// Does long work with other settings; they are saved once it is done, so that a step that fails changes nothing.
+    fn with_settings(
+        &self,
+        mut shot: OpenShot,
+        settings: &Edit,
+        work: impl FnOnce(&Store, &OpenShot) -> Result<String, EngineError>,
+    ) -> Result<(), EngineError> {
+        let wanted = shot.document().apply(settings).map_err(fennik_store::StoreError::from)?;
+        shot.state.head.document = wanted;
+        work(self.store, &shot)?;
+        edit_head(self.store, shot.state.shot.id, |_| Ok(settings.clone())).map(|_| ())
     }
 
     fn path(&self, told: &str) -> PathBuf {
@@ -193,8 +207,7 @@ impl<'a> Cook<'a> {
             },
             ..old.clone()
         };
-        self.edit(&shot, &Edit::TrackSettings { settings })?;
-        run::track(self.store, &self.open()?, tell).map(|_| ())
+        self.with_settings(shot, &Edit::TrackSettings { settings }, |store, shot| run::track(store, shot, tell))
     }
 
     fn solve(&self, step: &Step, tell: Tell) -> Result<(), EngineError> {
@@ -221,8 +234,7 @@ impl<'a> Cook<'a> {
             readout: readout.as_ref().map_or(Ok(old.readout), |r| given(r).parse()).map_err(words)?,
             centre: centre.as_ref().map_or(Ok(old.centre), |c| c.parse()).map_err(words)?,
         };
-        self.edit(&shot, &Edit::SolveSettings { settings })?;
-        run::solve(self.store, &self.open()?, Begin::Afresh, tell).map(|_| ())
+        self.with_settings(shot, &Edit::SolveSettings { settings }, |store, shot| run::solve(store, shot, Begin::Afresh, tell))
     }
 
     fn datum(&self, change: impl FnOnce(&Datum, &Solution) -> Result<Datum, EngineError>) -> Result<(), EngineError> {
