@@ -149,19 +149,10 @@ impl Store {
                 gone += 1;
             }
         }
-        let known = names(self, "SELECT file FROM analyses")?;
-        for entry in analyses {
-            let name = entry.file_name().to_string_lossy().into_owned();
-            if !known.contains(&name) && is_old(&entry) && fs::remove_file(entry.path()).is_ok() {
-                gone += 1;
-            }
-        }
-        let known = names(self, "SELECT id || '.mp4' FROM shots")?;
-        for entry in videos {
-            let name = entry.file_name().to_string_lossy().into_owned();
-            if !known.contains(&name) && is_old(&entry) && fs::remove_file(entry.path()).is_ok() {
-                gone += 1;
-            }
+        for (files, known) in [(analyses, "SELECT file FROM analyses"), (videos, "SELECT id || '.mp4' FROM shots")] {
+            let known = names(self, known)?;
+            let nobodys = |e: &&fs::DirEntry| !known.contains(&*e.file_name().to_string_lossy()) && is_old(e);
+            gone += files.iter().filter(nobodys).filter(|e| fs::remove_file(e.path()).is_ok()).count();
         }
         Ok(gone)
     }

@@ -187,9 +187,9 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     let (solution, solve_fault) = split(document.solve.map(|_| desk.solution(shot)).transpose().map_err(told));
     let (tracks, tracks_fault) = split(desk.tracks(shot).map_err(told));
     let counts = tracks.as_ref().map(|t| t.counts()).unwrap_or_default();
-    let suggested = match (&solution, &document.datum.floor) {
-        (Some(_), None) => desk.suggested_floor(shot)?.map(|fit| fit.reading),
-        _ => None,
+    let suggested = match &solution {
+        Some(_) => desk.suggested_floor(shot)?.map(|fit| fit.reading),
+        None => None,
     };
     let track_reading = match &tracks {
         Some(set) => format!(

@@ -215,7 +215,8 @@ export class Model extends EventTarget {
       }
       if (!response.ok) {
         note(await refusal(response));
-        // What was refused is not in the fields any more, and another window may have been at work.
+        // Another window may have been at work: what comes next begins from what it left.
+        await this.load().catch(() => {});
         this.dispatchEvent(new Event("stale"));
         return false;
       }
