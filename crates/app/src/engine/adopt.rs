@@ -1,7 +1,9 @@
 //! Putting a track run or a solve to use: what was laid in the camera before comes along, or the camera before stays.
 
 use super::{EngineError, read_solve};
-use fennik_core::scene::{AnalysisId, Edit, FrameRange, ShotDocument, SolveOfClip, Transfer, TransferError, marks_of, transfer};
+use fennik_core::scene::{
+    AnalysisId, Edit, FrameRange, ShotDocument, SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer,
+};
 use fennik_core::solve::Solution;
 use fennik_store::{AnalysisRow, RevisionId, ShotId, ShotState, Store, StoreError};
 
@@ -38,11 +40,16 @@ pub fn unchanged_trim(document: &ShotDocument, trim: FrameRange) -> Result<(), E
     Err(EngineError::Message("the trim was changed while this was at work; run it again for the new part".to_owned()))
 }
 
-/// How what is laid would come over to a solve; `None` where there is nothing to come over.
+/// How what is laid would come over to a solve, with the corners of the floor; `None` where there is nothing to come over.
 ///
 /// # Errors
 /// [`EngineError::Transfer`] where it cannot; others when the camera that it was laid in cannot be read.
-pub fn way_to(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Solution) -> Result<Option<Transfer>, EngineError> {
+pub fn way_to(
+    store: &Store,
+    document: &ShotDocument,
+    row: &AnalysisRow,
+    new: &Solution,
+) -> Result<Option<(Transfer, Vec<[f64; 3]>)>, EngineError> {
     let Some(laid_in) = document.laid_in().filter(|_| document.has_laid()) else { return Ok(None) };
     let old_row = store.analysis(laid_in)?;
     let old = read_solve(store, laid_in)?;
@@ -50,7 +57,8 @@ pub fn way_to(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &S
     let same_run = row.source.is_some() && row.source == old_row.source;
     let (from, to) =
         (SolveOfClip { solution: &old, first_frame: begins(&old_row) }, SolveOfClip { solution: new, first_frame: begins(row) });
-    Ok(Some(transfer(from, to, same_run, &marks_of(document, &old))?))
+    let way = transfer(from, to, same_run, &marks_of(document, &old))?;
+    Ok(Some((way, floor_corners(&document.datum, &old).iter().map(|c| (*c).into()).collect())))
 }
 
 /// What becomes of a solve that was just made.
@@ -73,7 +81,8 @@ fn use_edit(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Sol
         Err(EngineError::Transfer(_)) if anyway => None,
         other => other?,
     };
-    Ok(Edit::UseSolve { analysis: row.id, new_from_old: way.map(|w| w.new_from_old), fit: way.map(|w| w.fit) })
+    let (way, outline) = way.map_or((None, Vec::new()), |(way, outline)| (Some(way), outline));
+    Ok(Edit::UseSolve { analysis: row.id, new_from_old: way.map(|w| w.new_from_old), fit: way.map(|w| w.fit), outline })
 }
 
 /// Puts a fresh solve to use, unless what is placed cannot come along.

@@ -43,7 +43,7 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
     let tracks = keep(AnalysisKind::Tracks, None, "", TRACKS)?;
     store.edit(shot, None, &Edit::UseTracks { analysis: tracks })?;
     let solve = keep(AnalysisKind::Solve, Some(tracks), &analyse::reading(&solution), SOLVE)?;
-    store.edit(shot, None, &Edit::UseSolve { analysis: solve, new_from_old: None, fit: None })?;
+    store.edit(shot, None, &Edit::UseSolve { analysis: solve, new_from_old: None, fit: None, outline: Vec::new() })?;
     let (datum, insert) = staging(&solution)?;
     store.edit(shot, None, &Edit::Datum { datum })?;
     store.edit(shot, None, &Edit::Light { light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 } })?;

@@ -206,7 +206,7 @@ fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_jso
     // Laid over the solve in use, so that the paths can be compared.
     let way = way_to(&desk.store, shot.document(), &row, &solution);
     let (carried, apart, over) = match &way {
-        Ok(Some(way)) => (Some(way.fit), None, Some(way.new_from_old.inverse())),
+        Ok(Some((way, _))) => (Some(way.fit), None, Some(way.new_from_old.inverse())),
         Ok(None) => (None, None, overlay(desk, shot, &row, &solution)),
         Err(why) => (None, Some(why.to_string()), None),
     };

@@ -124,7 +124,7 @@ fn only_edits_that_a_person_can_make_are_taken() {
     };
     for edit in [
         json!({ "edit": "use-tracks", "analysis": 1 }),
-        json!({ "edit": "use-solve", "analysis": 2, "new_from_old": null, "fit": null }),
+        json!({ "edit": "use-solve", "analysis": 2, "new_from_old": null, "fit": null, "outline": [] }),
         datum(turn(1.0, -1.0), json!(1)),
         datum(turn(3.0, 1.0), json!(1)),
         datum(turn(1.0, 1.0), json!(-2)),

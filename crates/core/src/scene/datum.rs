@@ -27,6 +27,10 @@ pub struct FloorReading {
     pub level_deg: f64,
     /// Its points.
     pub points: Vec<TrackId>,
+    /// Its corners as laid, in the world of the datum: ids of points mean nothing once the camera is of another run. Nothing
+    /// for a floor that is not laid, or that an earlier version laid.
+    #[serde(default)]
+    pub outline: Vec<[f64; 3]>,
 }
 
 /// The datum of a shot.
@@ -83,7 +87,7 @@ fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[T
     let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
     let rolls = solution.frames.iter().map(|f| normal.dot(&(f.pose.rotation.inverse() * Vector3::x())).clamp(-1.0, 1.0).asin());
     let level_deg = (rolls.sum::<f64>() / solution.frames.len().max(1) as f64).abs().to_degrees();
-    FloorReading { fit_px, level_deg, points: ids.to_vec() }
+    FloorReading { fit_px, level_deg, points: ids.to_vec(), outline: Vec::new() }
 }
 
 /// The floor through the given points, by least squares.
@@ -233,7 +237,12 @@ impl Datum {
         let origin = origin.unwrap_or(fit.middle);
         let foot = origin - up * up.dot(&(origin - fit.middle));
         let world_from_solve = Similarity { scale, rotation, translation: -(rotation * foot) * scale };
-        Self { world_from_solve, floor: Some(fit.reading.clone()), known_distance_m: self.known_distance_m }
+        let mut datum = Self { world_from_solve, floor: Some(fit.reading.clone()), known_distance_m: self.known_distance_m };
+        let corners = super::floor_corners(&datum, solution).iter().map(|c| (*c).into()).collect();
+        if let Some(floor) = &mut datum.floor {
+            floor.outline = corners;
+        }
+        datum
     }
 
     /// Makes a point of the solve's world the origin; with a floor laid, the point's foot on it.
@@ -289,7 +298,11 @@ impl Datum {
     }
 
     fn moved(&self, by: &Similarity) -> Self {
-        Self { world_from_solve: self.world_from_solve.then(by), ..self.clone() }
+        let mut datum = Self { world_from_solve: self.world_from_solve.then(by), ..self.clone() };
+        for corner in datum.floor.iter_mut().flat_map(|f| &mut f.outline) {
+            *corner = by.point(Vector3::from(*corner)).into();
+        }
+        datum
     }
 }
 
@@ -308,6 +321,28 @@ mod tests {
             assert!(way.x.abs() < 1e-9 && way.z < 0.0 && (way.y - (to - from).y).abs() < 1e-9, "{way}");
         }
         assert!(Datum::default().with_heading(Vector3::zeros(), Vector3::y()).is_err());
+    }
+
+    #[test]
+    fn the_outline_of_a_floor_is_laid_with_it_and_moves_with_the_world() {
+        let mut solution = Solution::empty(1280, 720, 1);
+        let pose = Pose::look_at(Vector3::new(0.0, 4.0, 9.0), Vector3::zeros(), Vector3::y()).unwrap();
+        solution.frames = vec![SolvedFrame::new(0, pose, Lens::centred(900.0, 1280, 720), 0.1, 30)];
+        let at = |i: u32| Vector3::new(f64::from(i % 6), 0.0, f64::from(i / 6));
+        solution.points = (0..30).map(|i| SolvedPoint::new(TrackId(i), at(i), 0.1, (0, 0), 5.0)).collect();
+        let ids: Vec<TrackId> = (0..30).map(TrackId).collect();
+        let laid = Datum::default().with_floor(&solution, &fit_floor(&solution, &ids).unwrap(), None);
+        let corners = |d: &Datum| -> Vec<Vector3<f64>> { d.floor.as_ref().unwrap().outline.iter().map(|c| Vector3::from(*c)).collect() };
+        let sides = |c: &[Vector3<f64>]| ((c[0] - c[1]).norm(), (c[0] - c[2]).norm());
+        assert!(corners(&laid).len() == 4 && corners(&laid).iter().all(|c| c.y.abs() < 1e-9));
+        let (a, b) = sides(&corners(&laid));
+        assert!((a - 4.0).abs() < 1e-9 && (b - 5.0).abs() < 1e-9, "{a} by {b}");
+        let scaled = laid.with_distance(Vector3::zeros(), Vector3::x(), 3.0).unwrap().with_origin(Vector3::new(2.0, 0.0, 1.0));
+        assert!((sides(&corners(&scaled)).1 - 15.0).abs() < 1e-9);
+        // The points under other ids, as of another run: the corners stay.
+        solution.points.iter_mut().for_each(|p| p.id = TrackId((p.id.0 + 15) % 30));
+        solution.points.sort_by_key(|p| p.id);
+        assert_eq!(super::super::floor_corners(&scaled, &solution), corners(&scaled));
     }
 
     #[test]

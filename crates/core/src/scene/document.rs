@@ -127,6 +127,9 @@ pub enum Edit {
         new_from_old: Option<Similarity>,
         /// How well things stay where they were on the picture.
         fit: Option<TransferFit>,
+        /// The corners of a floor that an earlier version laid, which knows them by its points alone.
+        #[serde(default)]
+        outline: Vec<[f64; 3]>,
     },
     /// Changes how the camera is solved.
     SolveSettings {
@@ -322,10 +325,13 @@ impl ShotDocument {
                     next.trusted_tracks.clear();
                 }
             }
-            Edit::UseSolve { analysis, new_from_old, fit } => {
+            Edit::UseSolve { analysis, new_from_old, fit, outline } => {
                 next.solve = Some(*analysis);
                 next.laid_in = Some(*analysis);
                 next.transfer = *fit;
+                if let Some(floor) = next.datum.floor.as_mut().filter(|f| f.outline.is_empty()) {
+                    floor.outline.clone_from(outline);
+                }
                 if let Some(way) = new_from_old {
                     if !way.is_sound() {
                         return Err(EditError::Value("the way from the old camera to the new one is none; solve again".to_owned()));
@@ -507,7 +513,7 @@ mod tests {
     #[test]
     fn the_datum_remembers_the_solve_that_it_was_laid_in() {
         let way = Similarity { scale: 2.0, ..Similarity::identity() };
-        let use_solve = |id, new_from_old| Edit::UseSolve { analysis: AnalysisId(id), new_from_old, fit: None };
+        let use_solve = |id, new_from_old| Edit::UseSolve { analysis: AnalysisId(id), new_from_old, fit: None, outline: Vec::new() };
         let mut doc = ShotDocument::new(90).apply(&use_solve(4, None)).unwrap();
         doc.laid_in = None;
         let trimmed = doc.apply(&Edit::Trim { range: FrameRange { first: 5, last: 80 } }).unwrap();

@@ -114,14 +114,15 @@ pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>
     marks
 }
 
-/// The corners of the floor, in the world of the datum: of what nine in ten of its points lie in. Nothing where no floor is
-/// laid or its points are of another run.
+/// The corners of the floor, in the world of the datum: as they were laid, or for a floor that an earlier version laid those
+/// of what nine in ten of its points lie in, in the solve that it was laid in. Nothing where no floor is laid.
 pub fn floor_corners(datum: &Datum, laid_in: &Solution) -> Vec<Vector3<f64>> {
     let Some(floor) = &datum.floor else { return Vec::new() };
+    if !floor.outline.is_empty() {
+        return floor.outline.iter().map(|c| Vector3::from(*c)).collect();
+    }
     let on_floor = laid_in.points.iter().filter(|p| floor.points.binary_search(&p.id).is_ok());
-    let here = on_floor.map(|p| datum.world_from_solve.point(p.position));
-    // Ids of another run would name points anywhere.
-    corners(here.filter(|p| p.y.abs() < 0.1 * (1.0 + p.x.abs().max(p.z.abs()))).collect())
+    corners(on_floor.map(|p| datum.world_from_solve.point(p.position)).collect())
 }
 
 /// The corners, at y = 0, of what nine in ten points lie in; nothing for fewer than four.
