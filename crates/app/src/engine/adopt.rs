@@ -40,16 +40,14 @@ pub fn unchanged_trim(document: &ShotDocument, trim: FrameRange) -> Result<(), E
     Err(EngineError::Message("the trim was changed while this was at work; run it again for the new part".to_owned()))
 }
 
+/// A way to another world, with the corners of the floor that goes along.
+pub type WithFloor = (Transfer, Vec<[f64; 3]>);
+
 /// How what is laid would come over to a solve, with the corners of the floor; `None` where there is nothing to come over.
 ///
 /// # Errors
 /// [`EngineError::Transfer`] where it cannot; others when the camera that it was laid in cannot be read.
-pub fn way_to(
-    store: &Store,
-    document: &ShotDocument,
-    row: &AnalysisRow,
-    new: &Solution,
-) -> Result<Option<(Transfer, Vec<[f64; 3]>)>, EngineError> {
+pub fn way_to(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Solution) -> Result<Option<WithFloor>, EngineError> {
     let Some(laid_in) = document.laid_in().filter(|_| document.has_laid()) else { return Ok(None) };
     let old_row = store.analysis(laid_in)?;
     let old = read_solve(store, laid_in)?;

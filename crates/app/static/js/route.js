@@ -129,9 +129,9 @@ export class Route {
       const form = elt instanceof HTMLFormElement ? elt : null;
       const fields = form ? formValues(form) : new URLSearchParams(JSON.parse(elt.getAttribute("hx-vals") ?? "{}"));
       if (!fields) return;
-      // Several events of one change of one form ask for the same.
+      // Several events of one change of a form ask for the same; a button that is pressed twice is meant twice.
       const asked = `${path}?${fields}`;
-      if (this.underway.has(asked)) return;
+      if (form && this.underway.has(asked)) return;
       this.underway.add(asked);
       this.model.sendFields(path, fields, form).catch(told).finally(() => this.underway.delete(asked));
     });
