@@ -159,6 +159,8 @@ export class Model extends EventTarget {
 
   /** @param {number} frame */
   go(frame) {
+    // Somebody may know where to go before it is known what there is; the loading keeps it within the clip.
+    if (!this.state) { this.frame = Math.max(Math.round(frame) || 0, 0); return; }
     const next = Math.min(Math.max(Math.round(frame), 0), this.state.frames - 1);
     if (next === this.frame) return;
     this.frame = next;
