@@ -30,7 +30,8 @@ accuracy: setup ## solve clips with known cameras, print the table and put it in
 soak: setup ## random edits, jobs, looks, kills and full disks for a while (MINUTES=10), and nothing may be lost
 	FENNIK_SOAK_MINUTES=$(or $(MINUTES),10) cargo test --release --locked -p fennik --test soak -- --nocapture
 
-fuzz: setup ## coverage-guided fuzzing of what reads from outside (MINUTES=10 for each, TARGETS="recipe upload" for some)
+fuzz: ## coverage-guided fuzzing of what reads from outside (MINUTES=10 for each, TARGETS="recipe upload" for some)
+	@sh scripts/setup.sh fuzz
 	@MINUTES=$(or $(MINUTES),10) TARGETS="$(TARGETS)" sh scripts/fuzz.sh
 
 film: setup ## make the demo clip, its truth and its analyses again

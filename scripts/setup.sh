@@ -1,5 +1,6 @@
 #!/bin/sh
-# Installs what is missing on Debian: `setup.sh run` for running Fennik, `setup.sh test` for its tests.
+# Installs what is missing on Debian: `setup.sh run` for running Fennik, `setup.sh test` for its tests, `setup.sh fuzz` for
+# fuzzing.
 set -eu
 cd "$(dirname "$0")/.."
 
@@ -14,6 +15,9 @@ need() { # command package
 missing=""
 need cc gcc
 need ffmpeg ffmpeg
+if [ "$1" = fuzz ]; then
+    need c++ g++
+fi
 if [ "$1" = test ]; then
     [ -x /usr/bin/chromium ] || missing="$missing chromium"
 fi

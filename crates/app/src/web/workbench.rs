@@ -357,7 +357,8 @@ fn beforehand(desk: &Desk, shot: &OpenShot) -> Result<Option<String>, EngineErro
     let document = shot.document();
     let Some(laid_in) = document.laid_in().filter(|_| document.has_laid()) else { return Ok(None) };
     let kept = "the next camera is kept beside the one in use, which stays";
-    let row = desk.store.analysis(laid_in)?;
+    // A word beforehand is not worth the page where that camera cannot be found.
+    let Ok(row) = desk.store.analysis(laid_in) else { return Ok(None) };
     let shared = row.trim.map(|t| t.last.min(document.trim.last).saturating_add(1).saturating_sub(t.first.max(document.trim.first)));
     if let Some(few) = shared.filter(|s| *s < 2) {
         return Ok(Some(format!(
