@@ -14,7 +14,7 @@ pub use clip::{ClipInfo, Levels, Note, Rate, Source, probe, read_probe};
 pub use decode::{FrameReader, PixelKind, write_proxies};
 pub use encode::{AudioFrom, VideoWriter};
 pub use gltf::{SceneMesh, glb};
-pub use sequence::{Gathered, SequenceError, gather_folder, still_kind, unpack_zip};
+pub use sequence::{Gathered, SequenceError, gather_folder, series_of, still_kind, unpack_zip};
 
 /// What can go wrong with a clip. Each text says what was found and what to do.
 #[derive(Debug, thiserror::Error)]

@@ -140,10 +140,21 @@ fn missing_numbers(names: &[String]) -> Option<String> {
 
 /// The last number in a name, its extension left out.
 fn last_number(name: &str) -> Option<u128> {
+    split_number(name)?.1.parse().ok().filter(|n| *n < u128::from(u64::MAX))
+}
+
+/// What stands before the last number in a name, and that number.
+fn split_number(name: &str) -> Option<(&str, &str)> {
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
     let end = stem.rfind(|c: char| c.is_ascii_digit())? + 1;
     let digits = stem[..end].chars().rev().take_while(char::is_ascii_digit).count();
-    stem[end - digits..end].parse().ok().filter(|n| *n < u128::from(u64::MAX))
+    Some(stem[..end].split_at(end - digits))
+}
+
+/// The series that a numbered still belongs to: its name up to the number.
+#[must_use]
+pub fn series_of(name: &str) -> Option<String> {
+    split_number(name).map(|(series, _)| series.to_owned())
 }
 
 /// Unpacks the stills of a zip archive as a sequence into `target`. Names inside only give the order;

@@ -2,7 +2,7 @@
 
 use super::EngineError;
 use fennik_core::scene::ShotDocument;
-use fennik_media::{ClipInfo, Gathered, Rate, Source, gather_folder, probe, still_kind, unpack_zip};
+use fennik_media::{ClipInfo, Gathered, Rate, Source, gather_folder, probe, series_of, still_kind, unpack_zip};
 use fennik_store::{ClipFolder, ClipId, ShotId, Store};
 use std::collections::BTreeMap;
 use std::fs::{self, File};
@@ -20,6 +20,8 @@ pub struct Arrived {
     pub name: String,
     /// Where the bytes are.
     pub path: PathBuf,
+    /// Why they could not be read.
+    pub unread: Option<String>,
 }
 
 /// What became of what arrived.
@@ -52,25 +54,24 @@ impl Staged {
 const CHUNK: usize = 4 * 1024 * 1024;
 
 /// Copies files, and the files of folders, into the data folder. `on_bytes` hears of bytes done and in all; `false` stops.
+/// What cannot be read is kept with its reason, so that the rest is taken in without it.
 ///
 /// # Errors
-/// [`EngineError`] that names the file that cannot be read, or says that the disk is full.
+/// [`EngineError`] that names a folder that cannot be read, or says that the disk is full.
 pub fn stage(store: &Store, named: &[PathBuf], on_bytes: &mut dyn FnMut(u64, u64) -> bool) -> Result<Staged, EngineError> {
     let paths = listed(named)?;
-    let size =
-        |p: &PathBuf| fs::metadata(p).map(|m| m.len()).map_err(|e| EngineError::Message(format!("{} cannot be opened: {e}", p.display())));
-    let total = paths.iter().map(size).sum::<Result<u64, _>>()?.max(1);
+    let total = paths.iter().filter_map(|p| fs::metadata(p).ok()).map(|m| m.len()).sum::<u64>().max(1);
     let folder = store.new_clip_folder()?;
     let mut done = 0;
     let mut files = Vec::new();
     for (i, path) in paths.iter().enumerate() {
         let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
         let target = folder.path().join(format!("clip-{i}.{}", extension(&name)));
-        copy(path, &target, |bytes| {
+        let unread = copy(path, &target, |bytes| {
             done += bytes;
             on_bytes(done, total)
         })?;
-        files.push(Arrived { name, path: target });
+        files.push(Arrived { name, path: target, unread });
     }
     Ok(Staged { _folder: folder, files })
 }
@@ -93,16 +94,21 @@ fn listed(named: &[PathBuf]) -> Result<Vec<PathBuf>, EngineError> {
     Ok(files)
 }
 
-fn copy(from: &Path, to: &Path, mut on_bytes: impl FnMut(u64) -> bool) -> Result<(), EngineError> {
-    let mut source = File::open(from).map_err(|e| EngineError::Message(format!("{} cannot be opened: {e}", from.display())))?;
+/// Copies a file; why it could not be read, if so.
+fn copy(from: &Path, to: &Path, mut on_bytes: impl FnMut(u64) -> bool) -> Result<Option<String>, EngineError> {
+    let mut source = match File::open(from) {
+        Ok(source) => source,
+        Err(e) => return Ok(Some(format!("{} cannot be opened: {e}", from.display()))),
+    };
     let full = |e: std::io::Error| EngineError::Message(format!("the clip could not be stored ({e}); make room on the disk and try again"));
     let mut target = File::create(to).map_err(full)?;
     let mut buffer = vec![0; CHUNK];
     loop {
-        let n = source.read(&mut buffer).map_err(|e| EngineError::Message(format!("{} cannot be read: {e}", from.display())))?;
-        if n == 0 {
-            return Ok(());
-        }
+        let n = match source.read(&mut buffer) {
+            Ok(0) => return Ok(None),
+            Ok(n) => n,
+            Err(e) => return Ok(Some(format!("{} cannot be read: {e}", from.display()))),
+        };
         target.write_all(&buffer[..n]).map_err(full)?;
         if !on_bytes(n as u64) {
             return Err(EngineError::Stopped);
@@ -148,6 +154,14 @@ impl Group {
             Self::Stills(files) => files.first().map(|f| f.name.clone()).unwrap_or_default(),
         }
     }
+
+    /// Why one of its files could not be read.
+    fn unread(&self) -> Option<&String> {
+        match self {
+            Self::Video(file) | Self::Zip(file) => file.unread.as_ref(),
+            Self::Stills(files) => files.iter().find_map(|f| f.unread.as_ref()),
+        }
+    }
 }
 
 /// Sorts what arrived into clips, in the order of their names.
@@ -165,8 +179,26 @@ fn groups(mut files: Vec<Arrived>) -> Vec<Group> {
             None => groups.push(Group::Video(file)),
         }
     }
-    groups.extend(stills.into_values().map(Group::Stills));
+    groups.extend(stills.into_values().flat_map(series).map(Group::Stills));
     groups
+}
+
+/// Stills of one kind, those apart that are numbered as several series.
+fn series(files: Vec<Arrived>) -> Vec<Vec<Arrived>> {
+    let names: Vec<Option<String>> = files.iter().map(|f| series_of(&f.name)).collect();
+    let mut counts: BTreeMap<&Option<String>, usize> = BTreeMap::new();
+    for name in &names {
+        *counts.entry(name).or_default() += 1;
+    }
+    // A lone picture may as well belong to the others.
+    if counts.contains_key(&None) || counts.values().any(|n| *n < 2) {
+        return vec![files];
+    }
+    let mut apart: BTreeMap<Option<String>, Vec<Arrived>> = BTreeMap::new();
+    for (name, file) in names.into_iter().zip(files) {
+        apart.entry(name).or_default().push(file);
+    }
+    apart.into_values().collect()
 }
 
 /// Turns what arrived into clips and a shot of each. What cannot be taken is named with its reason, the rest is taken.
@@ -198,6 +230,9 @@ fn of_all(refused: Vec<(String, String)>, last: EngineError) -> EngineError {
 }
 
 fn take_group(store: &Store, group: Group) -> Result<ShotId, EngineError> {
+    if let Some(why) = group.unread() {
+        return Err(EngineError::Message(why.clone()));
+    }
     let folder = store.new_clip_folder()?;
     let name = group.name();
     let stills = folder.path().join("stills");
@@ -300,9 +335,21 @@ mod tests {
     }
 
     #[test]
+    fn numbered_series_in_one_folder_are_clips_of_their_own() {
+        let split = |names: &[&str]| -> Vec<usize> {
+            let files = names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new(), unread: None }).collect();
+            series(files).iter().map(Vec::len).collect()
+        };
+        assert_eq!(split(&["a_1.png", "a_2.png", "b_1.png", "b_2.png", "b_3.png"]), [2, 3]);
+        assert_eq!(split(&["a_1.png", "a_2.png", "b_1.png"]), [3], "one picture is no series");
+        assert_eq!(split(&["dawn.png", "dusk.png"]), [2]);
+        assert_eq!(split(&["a 1.png", "a 2.png", "dusk.png"]), [3]);
+    }
+
+    #[test]
     fn videos_stand_alone_and_stills_of_a_kind_together() {
         let names = ["b.mp4", "s 2.PNG", "a.mov", "s 1.png", "t.jpeg", "t.JPG", "all.zip", "notes.txt"];
-        let files = names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new() }).collect();
+        let files = names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new(), unread: None }).collect();
         let found: Vec<(char, String)> = groups(files)
             .iter()
             .map(|g| match g {

@@ -85,7 +85,7 @@ async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, 
             file.write_all(&chunk).map_err(full)?;
         }
         arrived.push(Listed { name: name.clone(), size });
-        files.push(Arrived { name, path });
+        files.push(Arrived { name, path, unread: None });
     }
     let Some(list) = list else { return Ok(files) };
     if list.len() != arrived.len() || list.iter().zip(&arrived).any(|(a, b)| !a.is(b)) {

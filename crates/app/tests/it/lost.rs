@@ -313,6 +313,28 @@ fn several_clips_come_in_at_once_and_what_is_none_is_named() {
     assert!(left.contains("not taken: notes.txt") && !left.contains("hidden"), "{left}");
     let run = fennik(&["add", text(&mixed.join("a.mp4")), text(&mixed.join("b.mov")), "--data", text(&data)]);
     assert!(run.status.success() && String::from_utf8_lossy(&run.stdout).contains("shot 5"), "{}", String::from_utf8_lossy(&run.stderr));
+    // What is not there takes nothing else with it, but for the pictures of its own sequence, whose frames would shift.
+    let gone = mixed.join("gone.mov");
+    let run = fennik(&["add", text(&gone), text(&mixed.join("a.mp4")), "--data", text(&data)]);
+    let (said, left) = (String::from_utf8_lossy(&run.stdout).into_owned(), String::from_utf8_lossy(&run.stderr).into_owned());
+    assert!(run.status.success() && said.contains("\"a\": 320x180 px"), "{said} {left}");
+    assert!(left.contains("not taken: gone.mov") && left.contains("cannot be opened"), "{left}");
+    let stills = [mixed.join("still 1.png"), mixed.join("still 9.png"), mixed.join("still 2.png")];
+    let run = fennik(&["add", text(&stills[0]), text(&stills[1]), text(&stills[2]), "--data", text(&data)]);
+    assert!(
+        !run.status.success() && String::from_utf8_lossy(&run.stderr).contains("still 9.png"),
+        "{}",
+        String::from_utf8_lossy(&run.stderr)
+    );
+    // Two series in a folder are two clips.
+    let two = folder.path().join("two");
+    std::fs::create_dir(&two).unwrap();
+    for (name, size) in [("day %02d.png", "64x48"), ("night %02d.png", "80x60")] {
+        ffmpeg(&["-f", "lavfi", "-i", &format!("testsrc2=size={size}:rate=25"), "-frames:v", "3", text(&two.join(name))]);
+    }
+    let run = fennik(&["add", text(&two), "--data", text(&data)]);
+    let said = String::from_utf8_lossy(&run.stdout).into_owned();
+    assert!(said.contains("64x48 px, 3 frames") && said.contains("80x60 px, 3 frames"), "{said} {}", String::from_utf8_lossy(&run.stderr));
     // A still that is damaged is named by the name it came under.
     std::fs::write(mixed.join("still 3.png"), "no picture").unwrap();
     let run = fennik(&["add", text(&mixed.join("still 1.png")), text(&mixed.join("still 3.png")), "--data", text(&data)]);
