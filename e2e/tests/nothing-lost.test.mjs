@@ -119,6 +119,9 @@ test("tracking again leaves the camera out of date, and the next one takes over 
   await job("#start-track", "track");
   await openStation(page, "solve");
   assert.match(await page.textContent("#stale-solve"), /of other tracks/);
+  assert.match(await page.textContent('.station[data-station="solve"] summary'), /out of date · 0\.\d\d px/, "so it says when it is closed");
+  const density = () => page.evaluate(async () => (await (await fetch(document.getElementById("get-recipe").href)).json()).steps.find((s) => s.do === "track").density);
+  assert.notEqual(await density(), 300, "a recipe leads to the camera in use, with what that was made with");
   assert.equal(await page.locator("#start-refine").count(), 0, "it cannot go on from there");
   const where = () => page.evaluate(() => { const { model, stage } = globalThis.fennik; return stage.worldToStage(model.state.inserts[0].placement.foot); });
   await showFrame(page, 120);
@@ -129,6 +132,7 @@ test("tracking again leaves the camera out of date, and the next one takes over 
   assert.ok(Math.hypot(before[0] - after[0], before[1] - after[1]) < 0.5, `${before} and then ${after}`);
   assert.match(await page.textContent("#carried"), /feet and floor corners moved 0\.\d\d px RMS/);
   assert.equal(await page.locator("#stale-solve").count(), 0);
+  assert.equal(await density(), 300);
   assert.match(await page.textContent(".kept:not(.current)"), /out of date: of other tracks/);
   await page.click('.kept:not(.current) [data-act="compare"]');
   await page.waitForSelector("#compare-reading:has-text('what is placed would move by 0.')");
@@ -165,8 +169,11 @@ test("a deleted shot can be brought back, and what takes room is told", async ()
   await page.waitForSelector('.shot-row[data-shot="2"]');
   await page.click("#room > summary");
   await page.waitForSelector("#room-part:has-text('previews')");
+  const previews = () => page.evaluate(() => Number(document.querySelector("#room-part").textContent.match(/previews\s*([\d.]+) MB/)[1]));
+  const before = await previews();
+  assert.ok(before > 10, `${before} MB`);
   await page.click("#free-previews");
-  await page.waitForFunction(() => /previews0\.\d MB/.test(document.querySelector("#room-part").textContent.replace(/\s/g, "")) || !document.querySelector("#free-previews") || /Free the previews, 0\.\d MB/.test(document.querySelector("#free-previews").textContent));
+  await page.waitForFunction((before) => Number(document.querySelector("#room-part").textContent.match(/previews\s*([\d.]+) MB/)?.[1] ?? before) < before / 2, before);
   await page.click('.shot-row[data-shot="2"] a');
   await showFrame(page, 30);
 });

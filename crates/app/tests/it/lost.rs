@@ -158,7 +158,7 @@ fn a_damaged_track_run_fails_its_job_and_the_queue_goes_on() {
         assert!(said().contains(reason), "{}", said());
     };
     ended(2, "a track passes the last frame");
-    ended(1, "there are no tracks yet");
+    ended(1, "there are no tracks of this trim yet");
 }
 
 /// Fault: of twenty who started one job at once, two got one each.

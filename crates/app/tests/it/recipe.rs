@@ -45,7 +45,7 @@ fn a_step_that_does_not_hold_ends_the_run_and_those_before_it_stay() {
     for (step, reason) in [
         (json!({ "do": "trim", "first": 0, "last": 250 }), "ends at frame 249"),
         (json!({ "do": "track", "density": 1 }), "ensity"),
-        (json!({ "do": "solve" }), "no tracks yet"),
+        (json!({ "do": "solve" }), "no tracks of this trim yet"),
         (json!({ "do": "take-in", "clip": "gone.mp4" }), "gone.mp4"),
         (json!({ "do": "set", "thing": "Hello", "values": {} }), "nothing called \"Hello\""),
         (json!({ "do": "set", "thing": "light", "values": { "sun": "2 m" } }), "sun: "),

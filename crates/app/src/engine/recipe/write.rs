@@ -1,11 +1,11 @@
 //! A shot written down as a recipe: what a person would do, by the picture, to get there again or on the next clip.
 
 use super::{Amount, FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION, Values};
-use crate::engine::{EngineError, OpenShot};
+use crate::engine::{EngineError, OpenShot, SolveRecord};
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at};
-use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution};
-use fennik_core::track::{TrackDirection, TrackId};
+use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
+use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::Store;
 use nalgebra::{Vector2, Vector3};
 use serde_json::json;
@@ -44,8 +44,13 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         inverted: m.inverted,
         span: m.span,
     }));
-    if document.tracks.is_some() {
-        let (t, p) = (&document.track_settings, &document.track_settings.picture);
+    // What is in use may have been made with other settings than those that are set for the next run.
+    let solve = document.solve.map(|id| store.analysis(id)).transpose()?;
+    let run = solve.as_ref().and_then(|row| row.source).or(document.tracks);
+    let run = run.map(|id| store.analysis(id)).transpose()?;
+    if let Some(run) = run {
+        let settings: TrackSettings = serde_json::from_str(&run.settings).unwrap_or_else(|_| document.track_settings.clone());
+        let (t, p) = (&settings, &settings.picture);
         steps.push(Step::Track {
             density: Some(t.density),
             spacing: Some(t.spacing_px),
@@ -57,8 +62,9 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
             sharpen: Some(p.sharpen),
         });
     }
-    if document.solve.is_some() {
-        steps.push(solve_step(shot));
+    if let Some(row) = solve {
+        let made_with = serde_json::from_str(&row.settings).map(|r: SolveRecord| r.settings);
+        steps.push(solve_step(&made_with.unwrap_or_else(|_| document.solve_settings.clone())));
         let solution = shot.solution(store)?;
         steps.extend(datum_steps(&document.datum, &solution));
         for insert in &document.inserts {
@@ -78,8 +84,7 @@ fn named<const N: usize>(values: [(&str, serde_json::Value); N]) -> Values {
     values.into_iter().map(|(name, value)| (name.to_owned(), value)).collect()
 }
 
-fn solve_step(shot: &OpenShot) -> Step {
-    let s = &shot.document().solve_settings;
+fn solve_step(s: &SolveSettings) -> Step {
     let focal = match (s.focal_px, s.focal_said.trim()) {
         (None, _) => "found".to_owned(),
         (Some(px), "") => format!("{px} px"),
