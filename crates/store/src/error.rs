@@ -84,3 +84,15 @@ pub enum StoreError {
     #[error("what was to be stored cannot be written down: {0}")]
     Json(#[from] serde_json::Error),
 }
+
+impl StoreError {
+    /// Whether it was for want of room.
+    #[must_use]
+    pub fn is_full_disk(&self) -> bool {
+        match self {
+            Self::Sqlite(error) => error.sqlite_error_code() == Some(rusqlite::ErrorCode::DiskFull),
+            Self::Folder { source, .. } | Self::File { source, .. } => source.kind() == std::io::ErrorKind::StorageFull,
+            _ => false,
+        }
+    }
+}

@@ -54,6 +54,17 @@ pub enum EngineError {
     Message(String),
 }
 
+impl EngineError {
+    /// Whether it was for want of room.
+    pub fn is_full_disk(&self) -> bool {
+        match self {
+            Self::Media(error) => matches!(error, fennik_media::MediaError::DiskFull { .. }),
+            Self::Store(error) => error.is_full_disk(),
+            _ => false,
+        }
+    }
+}
+
 /// A shot with its clip opened for reading.
 pub struct OpenShot {
     /// The shot as it stands.

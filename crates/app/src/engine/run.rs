@@ -68,7 +68,8 @@ pub enum Begin {
 /// [`EngineError`] when there are no tracks or no trustworthy camera, or the trim was changed meanwhile.
 pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result<String, EngineError> {
     let (document, id) = (shot.document(), shot.state.shot.id);
-    let tracks = document.tracks.ok_or_else(|| EngineError::Message("there are no tracks of this trim yet; track the clip first".to_owned()))?;
+    let tracks =
+        document.tracks.ok_or_else(|| EngineError::Message("there are no tracks of this trim yet; track the clip first".to_owned()))?;
     let from = match begin {
         Begin::Afresh => None,
         Begin::FromHere => {

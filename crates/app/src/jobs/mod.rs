@@ -202,13 +202,7 @@ impl Jobs {
     }
 
     fn work(&self, reporter: &mut Reporter) -> Result<String, EngineError> {
-        guarded(|| match work::run(&self.store, reporter) {
-            // Deleted shots are kept until their room is needed: now.
-            Err(EngineError::Media(fennik_media::MediaError::DiskFull { .. })) if self.store.purge_deleted()? > 0 => {
-                work::run(&self.store, reporter)
-            }
-            other => other,
-        })
+        guarded(|| with_room_made(&self.store, || work::run(&self.store, reporter)))
     }
 
     /// Notes the end of a job, or holds it until the disk takes it.
@@ -222,6 +216,15 @@ impl Jobs {
     fn note_again(&self) {
         let mut unnoted = self.unnoted.lock().unwrap_or_else(PoisonError::into_inner);
         unnoted.retain(|_, job| self.store.update_job(job).is_err());
+    }
+}
+
+/// Does a piece of work, and once more where the disk was full and deleted shots could be freed: they are kept until their
+/// room is needed.
+fn with_room_made(store: &Store, mut work: impl FnMut() -> Result<String, EngineError>) -> Result<String, EngineError> {
+    match work() {
+        Err(error) if error.is_full_disk() && store.purge_deleted()? > 0 => work(),
+        other => other,
     }
 }
 
@@ -288,6 +291,34 @@ mod tests {
         let ended = guarded(|| panic!("broken"));
         assert!(ended.is_err_and(|e| e.to_string().contains("Reference ")));
         assert!(guarded(|| Ok("done".into())).is_ok_and(|m| m == "done"));
+    }
+
+    #[test]
+    fn a_full_disk_takes_the_deleted_shots_and_the_work_is_done_again_once() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let full = || EngineError::Media(fennik_media::MediaError::DiskFull { after: 3 });
+        let tries = |fails: usize, error: fn() -> EngineError| {
+            let mut n = 0;
+            let ended = with_room_made(&store, || {
+                n += 1;
+                if n <= fails { Err(error()) } else { Ok(String::new()) }
+            });
+            (n, ended.is_ok())
+        };
+        let clip = store.add_clip("a.mp4", "a", "{}", 9).unwrap();
+        let add = || store.add_shot("a", clip, &ShotDocument::new(9)).unwrap();
+        let kept = add();
+        assert_eq!(tries(1, full), (1, false), "nothing can be freed");
+        let gone = add();
+        store.delete_shot(gone).unwrap();
+        assert_eq!(tries(1, || EngineError::Stopped), (1, false));
+        assert!(store.restore_shot(gone).is_ok(), "it was not the disk");
+        store.delete_shot(gone).unwrap();
+        assert_eq!(tries(1, full), (2, true));
+        assert!(store.restore_shot(gone).is_err() && store.shot(kept).is_ok());
+        store.delete_shot(add()).unwrap();
+        assert_eq!(tries(9, full), (2, false), "once more and no oftener");
     }
 
     /// Fault: a job whose end could not be written down stayed at work for ever.
