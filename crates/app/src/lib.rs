@@ -21,7 +21,10 @@ pub mod outside {
     pub fn quantity(text: &str) {
         use crate::engine::quantity::{Measure, read};
         for measure in [Measure::Length, Measure::Angle, Measure::Plain] {
-            assert!(read(text, measure).is_ok_and(f64::is_finite) || read(text, measure).is_err(), "numbers are finite");
+            assert!(
+                read(text, measure).is_ok_and(f64::is_finite) || read(text, measure).is_err(),
+                "numbers are finite"
+            );
         }
         let _ = crate::engine::focal::focal_px(text, 1280);
     }

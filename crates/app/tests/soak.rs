@@ -1,5 +1,5 @@
-//! Random edits, jobs, looks, kills and full disks for a while: what was acknowledged is there afterwards, and nothing is
-//! left behind. `make soak MINUTES=n`; three minutes of it run with the tests.
+//! Random edits, jobs, looks, kills and full disks for a while: what was acknowledged is there afterwards, and nothing
+//! is left behind. `make soak MINUTES=n`; three minutes of it run with the tests.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 #![allow(dead_code, reason = "the server's helpers are shared with other tests")]
 
@@ -49,8 +49,11 @@ impl Disk {
     fn new(at: &Path) -> Option<Self> {
         std::fs::create_dir_all(at).unwrap();
         let size = format!("size={DISK_MB}m");
-        let mounted =
-            Command::new("mount").args(["-t", "tmpfs", "-o", &size, "tmpfs"]).arg(at).stderr(std::process::Stdio::null()).status();
+        let mounted = Command::new("mount")
+            .args(["-t", "tmpfs", "-o", &size, "tmpfs"])
+            .arg(at)
+            .stderr(std::process::Stdio::null())
+            .status();
         mounted.is_ok_and(|s| s.success()).then(|| Self(at.to_owned()))
     }
 
@@ -117,11 +120,14 @@ impl Writer {
     /// What is there must be what was acknowledged, or what was being asked for when the server was killed.
     fn check(&mut self, server: &Server) -> Result<(), String> {
         let answer = server.ask("GET", &format!("/shots/{}/state", self.shot), &[], "");
-        let state: Value =
-            serde_json::from_str(&answer.body).map_err(|_| format!("shot {}: {} {}", self.shot, answer.status, answer.body))?;
+        let state: Value = serde_json::from_str(&answer.body)
+            .map_err(|_| format!("shot {}: {} {}", self.shot, answer.status, answer.body))?;
         let there = Self::name_in(&state);
         if there != self.acknowledged && Some(&there) != self.open.as_ref() {
-            return Err(format!("shot {} is at {there:?}, acknowledged was {:?}, open {:?}", self.shot, self.acknowledged, self.open));
+            return Err(format!(
+                "shot {} is at {there:?}, acknowledged was {:?}, open {:?}",
+                self.shot, self.acknowledged, self.open
+            ));
         }
         self.acknowledged = there;
         self.open = None;
@@ -163,7 +169,8 @@ fn roam(server: &Server, dice: &mut Dice, counts: &Counts, shots: &[i64]) -> boo
 
 fn decoders_of(data: &Path) -> usize {
     let mark = data.to_string_lossy().into_owned();
-    let lines = std::fs::read_dir("/proc").unwrap().flatten().filter_map(|p| std::fs::read(p.path().join("cmdline")).ok());
+    let lines =
+        std::fs::read_dir("/proc").unwrap().flatten().filter_map(|p| std::fs::read(p.path().join("cmdline")).ok());
     lines.filter(|l| l.starts_with(b"ffmpeg") && String::from_utf8_lossy(l).contains(&mark)).count()
 }
 
@@ -171,19 +178,26 @@ fn decoders_of(data: &Path) -> usize {
 fn check_folder(data: &Path) -> Result<(), String> {
     let db = rusqlite::Connection::open(data.join("fennik.sqlite")).unwrap();
     let sound: String = db.query_row("PRAGMA integrity_check", [], |r| r.get(0)).map_err(|e| e.to_string())?;
-    let strays: i64 = db.query_row("SELECT count(*) FROM pragma_foreign_key_check", [], |r| r.get(0)).map_err(|e| e.to_string())?;
-    let rows = |sql: &str| -> Vec<String> { db.prepare(sql).unwrap().query_map([], |r| r.get(0)).unwrap().map(Result::unwrap).collect() };
+    let strays: i64 =
+        db.query_row("SELECT count(*) FROM pragma_foreign_key_check", [], |r| r.get(0)).map_err(|e| e.to_string())?;
+    let rows = |sql: &str| -> Vec<String> {
+        db.prepare(sql).unwrap().query_map([], |r| r.get(0)).unwrap().map(Result::unwrap).collect()
+    };
     let there = |folder: &str| -> Vec<String> {
         let names = std::fs::read_dir(data.join(folder)).into_iter().flatten().flatten();
         names.map(|e| e.file_name().to_string_lossy().into_owned()).collect()
     };
     let clips = rows("SELECT folder FROM clips");
-    let lost: Vec<String> = rows("SELECT file FROM analyses").into_iter().filter(|f| !data.join("analyses").join(f).exists()).collect();
+    let lost: Vec<String> =
+        rows("SELECT file FROM analyses").into_iter().filter(|f| !data.join("analyses").join(f).exists()).collect();
     let nobodys: Vec<String> = there("clips").into_iter().filter(|f| !clips.contains(f)).collect();
-    let hanging = rows("SELECT kind FROM jobs WHERE state = 'waiting' AND changed_ms < (SELECT max(changed_ms) FROM jobs) - 120000");
+    let hanging = rows(
+        "SELECT kind FROM jobs WHERE state = 'waiting' AND changed_ms < (SELECT max(changed_ms) FROM jobs) - 120000",
+    );
     if sound != "ok" || strays > 0 || !lost.is_empty() || !nobodys.is_empty() || !hanging.is_empty() {
         return Err(format!(
-            "database {sound}, {strays} stray rows, analyses without data {lost:?}, folders of nobody {nobodys:?}, hanging jobs {hanging:?}"
+            "database {sound}, {strays} stray rows, analyses without data {lost:?}, folders of nobody {nobodys:?}, \
+                hanging jobs {hanging:?}"
         ));
     }
     Ok(())
@@ -196,9 +210,11 @@ fn add(data: &Path, clip: &Path, name: &str) -> i64 {
         { "do": "take-in", "clip": clip.file_name().unwrap().to_str().unwrap(), "name": name },
         { "do": "mask", "name": "edit 0", "mode": "keep-out", "keys": [ { "frame": 0, "outline": [[0, 0], [90, 0], [90, 90]] } ] } ] });
     std::fs::write(&recipe, steps.to_string()).unwrap();
-    let run = Command::new(env!("CARGO_BIN_EXE_fennik")).arg("apply").arg(&recipe).arg("--data").arg(data).output().unwrap();
+    let run =
+        Command::new(env!("CARGO_BIN_EXE_fennik")).arg("apply").arg(&recipe).arg("--data").arg(data).output().unwrap();
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
-    let shown = Command::new(env!("CARGO_BIN_EXE_fennik")).args(["show", name, "--json", "--data"]).arg(data).output().unwrap();
+    let shown =
+        Command::new(env!("CARGO_BIN_EXE_fennik")).args(["show", name, "--json", "--data"]).arg(data).output().unwrap();
     serde_json::from_slice::<Value>(&shown.stdout).unwrap()["shot"].as_i64().unwrap()
 }
 
@@ -216,7 +232,8 @@ fn nothing_is_lost_whatever_happens() {
         .status();
     assert!(made.unwrap().success());
     let shots: Vec<i64> = (0..3).map(|i| add(&data, &clip, &format!("shot {i}"))).collect();
-    let mut writers: Vec<Writer> = shots.iter().map(|s| Writer { shot: *s, acknowledged: "edit 0".into(), open: None, next: 1 }).collect();
+    let mut writers: Vec<Writer> =
+        shots.iter().map(|s| Writer { shot: *s, acknowledged: "edit 0".into(), open: None, next: 1 }).collect();
     // A full disk is complained of at every turn.
     server::QUIET.store(true, Ordering::Relaxed);
     let (counts, mut dice) = (Counts::default(), Dice(2026));

@@ -1,7 +1,7 @@
 //! Inner loops in the widest registers that the processor has.
 //!
-//! A loop is a struct of what it reads and writes. Its body, and all that it calls, must be `#[inline(always)]`, so that
-//! the compiler makes them anew for wide registers; a closure would not be.
+//! A loop is a struct of what it reads and writes. Its body, and all that it calls, must be `#[inline(always)]`, so
+//! that the compiler makes them anew for wide registers; a closure would not be.
 
 pub(crate) use pulp::{NullaryFnOnce as Loop, Simd, WithSimd as LaneLoop, cast};
 
@@ -48,7 +48,8 @@ mod tests {
 
     #[test]
     fn wide_registers_give_the_bits_of_narrow_ones() {
-        let values: Vec<Group> = (0..40).map(|i| std::array::from_fn(|k| ((i * 37 + k * 11) % 101) as f32 / 7.0)).collect();
+        let values: Vec<Group> =
+            (0..40).map(|i| std::array::from_fn(|k| ((i * 37 + k * 11) % 101) as f32 / 7.0)).collect();
         let [plain, lanes] = wide(Sums(&values));
         assert_eq!(plain, lanes);
         assert_eq!([plain, lanes], Simd::vectorize(pulp::Scalar256b, Sums(&values)));

@@ -47,10 +47,26 @@ pub fn write_truth(take: &Take, folder: &Path) -> std::io::Result<()> {
 ///
 /// # Errors
 /// When ffmpeg is missing or refuses.
-pub fn encode(scenery: &Scenery, take: &Take, to: &Path, how: &Compression, mut on_frame: impl FnMut(u32)) -> std::io::Result<()> {
+pub fn encode(
+    scenery: &Scenery,
+    take: &Take,
+    to: &Path,
+    how: &Compression,
+    mut on_frame: impl FnMut(u32),
+) -> std::io::Result<()> {
     let mut command = Command::new("ffmpeg");
     let rate = RATE.to_string();
-    command.args(["-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", &format!("{}x{}", take.width, take.height)]);
+    command.args([
+        "-v",
+        "error",
+        "-y",
+        "-f",
+        "rawvideo",
+        "-pix_fmt",
+        "rgb24",
+        "-s",
+        &format!("{}x{}", take.width, take.height),
+    ]);
     command.args(["-r", &rate, "-i", "-"]);
     if how.sound {
         let seconds = f64::from(take.frames) / f64::from(RATE);

@@ -84,7 +84,8 @@ const SHADE_STRAY_M: f64 = 0.5;
 impl Shade {
     fn new(things: &[Thing], sun: V) -> Self {
         let a = sun.cross(&V::y()).normalize();
-        let mut shade = Self { across: [a, sun.cross(&a)], cells: vec![Vec::new(); SHADE_CELLS * SHADE_CELLS], moving: Vec::new() };
+        let mut shade =
+            Self { across: [a, sun.cross(&a)], cells: vec![Vec::new(); SHADE_CELLS * SHADE_CELLS], moving: Vec::new() };
         for (i, thing) in things.iter().enumerate() {
             if thing.drift != V::zeros() {
                 shade.moving.push(i);
@@ -93,7 +94,9 @@ impl Shade {
             let reach = thing.bounding + SHADE_STRAY_M;
             let range = |k: usize| {
                 let middle = shade.across[k].dot(&thing.middle);
-                let cell = |v: f64| (v / SHADE_CELL_M + SHADE_CELLS as f64 / 2.0).floor().clamp(0.0, SHADE_CELLS as f64) as usize;
+                let cell = |v: f64| {
+                    (v / SHADE_CELL_M + SHADE_CELLS as f64 / 2.0).floor().clamp(0.0, SHADE_CELLS as f64) as usize
+                };
                 cell(middle - reach)..(cell(middle + reach) + 1).min(SHADE_CELLS)
             };
             let (rows, columns) = (range(0), range(1));
@@ -107,7 +110,11 @@ impl Shade {
     fn of(&self, at: V) -> impl Iterator<Item = usize> {
         let [row, column] = self.across.map(|a| a.dot(&at) / SHADE_CELL_M + SHADE_CELLS as f64 / 2.0);
         let within = |v: f64| v >= 0.0 && v < SHADE_CELLS as f64;
-        let cell = if within(row) && within(column) { self.cells[row as usize * SHADE_CELLS + column as usize].as_slice() } else { &[] };
+        let cell = if within(row) && within(column) {
+            self.cells[row as usize * SHADE_CELLS + column as usize].as_slice()
+        } else {
+            &[]
+        };
         cell.iter().chain(&self.moving).copied()
     }
 }
@@ -157,7 +164,8 @@ impl Scenery {
         };
         let v = V::new;
         let still = V::zeros();
-        let boxed = |hx: f64, hy: f64, hz: f64, deg: f64| Form::Box { half: v(hx, hy, hz), turn: deg.to_radians().sin_cos() };
+        let boxed =
+            |hx: f64, hy: f64, hz: f64, deg: f64| Form::Box { half: v(hx, hy, hz), turn: deg.to_radians().sin_cos() };
         // Sheds with their roofs.
         for (x, z, hx, hy, hz, deg, tone) in [
             (-7.5, -9.0, 3.2, 1.7, 2.4, 4.0, [0.34, 0.09, 0.06]),
@@ -167,7 +175,12 @@ impl Scenery {
             (5.6, -19.0, 3.0, 2.4, 3.4, 2.0, [0.40, 0.38, 0.34]),
         ] {
             add(v(x, hy, z), boxed(hx, hy, hz, deg), Skin::Planks(tone), still);
-            add(v(x, 2.0 * hy + 0.14, z), boxed(hx + 0.35, 0.14, hz + 0.35, deg), Skin::Corrugated([0.20, 0.21, 0.22]), still);
+            add(
+                v(x, 2.0 * hy + 0.14, z),
+                boxed(hx + 0.35, 0.14, hz + 0.35, deg),
+                Skin::Corrugated([0.20, 0.21, 0.22]),
+                still,
+            );
         }
         // A low wall along the grass, crates, a container.
         add(v(-7.0, 0.45, 3.5), boxed(0.18, 0.45, 6.0, 0.0), Skin::Concrete, still);
@@ -196,7 +209,12 @@ impl Scenery {
         for i in 0..9 {
             let f = f64::from(i);
             let r = 0.7 + 0.3 * (f * 2.3).sin();
-            add(v(-9.5 - 1.1 * (f * 1.7).sin(), 0.4 * r, 8.5 - 2.6 * f), Form::Ellipsoid { radii: v(r, 0.8 * r, r) }, Skin::Grass, still);
+            add(
+                v(-9.5 - 1.1 * (f * 1.7).sin(), 0.4 * r, 8.5 - 2.6 * f),
+                Form::Ellipsoid { radii: v(r, 0.8 * r, r) },
+                Skin::Grass,
+                still,
+            );
         }
         // People who walk, and boats that drift by.
         for (x, z, dx, dz, coat) in [
@@ -221,9 +239,19 @@ impl Scenery {
             let middle = v(-9.0 + 16.0 * part(0.618), 0.0, 9.2 - 6.5 * part(0.4143));
             let drift = v(side * (0.02 + 0.03 * part(0.27)), 0.0, 0.014 * (part(0.733) - 0.5));
             let coat: [f32; 3] = std::array::from_fn(|k| 0.05 + 0.4 * part(0.37 + 0.19 * k as f64) as f32);
-            add(middle + v(0.0, 0.45, 0.0), Form::Ellipsoid { radii: v(0.19, 0.47, 0.19) }, Skin::Cloth([0.06, 0.06, 0.09]), drift);
+            add(
+                middle + v(0.0, 0.45, 0.0),
+                Form::Ellipsoid { radii: v(0.19, 0.47, 0.19) },
+                Skin::Cloth([0.06, 0.06, 0.09]),
+                drift,
+            );
             add(middle + v(0.0, 1.15, 0.0), Form::Ellipsoid { radii: v(0.30, 0.42, 0.24) }, Skin::Coat(coat), drift);
-            add(middle + v(0.0, 1.68, 0.0), Form::Ellipsoid { radii: v(0.12, 0.15, 0.12) }, Skin::Cloth([0.45, 0.28, 0.20]), drift);
+            add(
+                middle + v(0.0, 1.68, 0.0),
+                Form::Ellipsoid { radii: v(0.12, 0.15, 0.12) },
+                Skin::Cloth([0.45, 0.28, 0.20]),
+                drift,
+            );
         }
         let sun = V::from(SUN).normalize();
         Self { shade: Shade::new(&things, sun), things, sun }
@@ -247,11 +275,19 @@ impl Scenery {
     }
 
     /// Those of the things `among` that may be seen from `pose` between two columns of pixels.
-    pub fn in_columns(&self, among: &[usize], pose: &Pose, lens: &Lens, (left, right): (f64, f64), frame: f64) -> Vec<usize> {
+    pub fn in_columns(
+        &self,
+        among: &[usize],
+        pose: &Pose,
+        lens: &Lens,
+        (left, right): (f64, f64),
+        frame: f64,
+    ) -> Vec<usize> {
         let seen = |thing: &Thing| {
             let c = pose.to_camera(thing.middle + thing.drift * frame);
             let near = (c.z - thing.bounding).max(0.3);
-            // Beside the camera what is near covers any column; elsewhere the margin holds distortion, shutter and shake.
+            // Beside the camera what is near covers any column; elsewhere the margin holds distortion, shutter and
+            // shake.
             let margin = COLUMN_MARGIN + 1.5 * lens.k1.abs();
             let reach = (1.3 * thing.bounding / near + margin) * lens.focal_px;
             let x = lens.focal_px * c.x / c.z.max(0.3) + lens.centre_px[0];
@@ -304,7 +340,8 @@ impl Scenery {
         best
     }
 
-    /// Light that comes along a ray that can only meet the things `among`. `spread` is the width of a pixel at distance one.
+    /// Light that comes along a ray that can only meet the things `among`. `spread` is the width of a pixel at distance
+    /// one.
     pub fn look(&self, among: &[usize], from: V, ray: V, frame: f64, spread: f64, jitter: [f64; 2]) -> Colour {
         let Some(met) = self.meet_among(among.iter().copied(), from, ray, frame) else { return sky(ray) };
         let at = from + ray * met.distance;
@@ -312,7 +349,8 @@ impl Scenery {
         let (mut colour, gloss) = self.paint(&met, at, frame, footprint);
         let toward_sun = (self.sun + V::new(jitter[0] - 0.5, 0.0, jitter[1] - 0.5) * 0.05).normalize();
         let facing = met.normal.dot(&toward_sun).max(0.0);
-        let lit = facing > 0.0 && self.meet_among(self.shade.of(at), at + met.normal * 2e-3, toward_sun, frame).is_none();
+        let lit =
+            facing > 0.0 && self.meet_among(self.shade.of(at), at + met.normal * 2e-3, toward_sun, frame).is_none();
         let sun = if lit { facing as f32 * 1.25 } else { 0.0 };
         let open = 0.42 + 0.16 * met.normal.y as f32;
         for (k, c) in colour.iter_mut().enumerate() {
@@ -334,7 +372,9 @@ impl Scenery {
         let thing = &self.things[i];
         let local = at - thing.middle - thing.drift * frame;
         let local = match thing.form {
-            Form::Box { turn: (sin, cos), .. } => V::new(cos * local.x - sin * local.z, local.y, sin * local.x + cos * local.z),
+            Form::Box { turn: (sin, cos), .. } => {
+                V::new(cos * local.x - sin * local.z, local.y, sin * local.x + cos * local.z)
+            }
             _ => local,
         };
         // Texture coordinates: along the face, and up.
@@ -350,7 +390,12 @@ impl Scenery {
                 let c = if opening {
                     [0.03, 0.035, 0.045]
                 } else {
-                    tint(c, 0.45 * tone + 0.22 * fractal(u * 3.0, w * 0.4, 0.5, 0.03, footprint * 3.0, seed + 5) + 0.16 * grain)
+                    tint(
+                        c,
+                        0.45 * tone
+                            + 0.22 * fractal(u * 3.0, w * 0.4, 0.5, 0.03, footprint * 3.0, seed + 5)
+                            + 0.16 * grain,
+                    )
                 };
                 (c.map(|v| v * (0.35 + 0.65 * board)), 0.0)
             }
@@ -360,7 +405,9 @@ impl Scenery {
                 let c = tint(c, ridge + 0.2 * grain);
                 ([c[0] + 0.16 * rust, c[1] + 0.06 * rust, c[2] + 0.02 * rust], 0.05)
             }
-            Skin::Concrete => (tint([0.36, 0.35, 0.33], 0.15 * grain + 0.13 * fractal(u, w, 2.0, 0.2, footprint, seed + 2)), 0.0),
+            Skin::Concrete => {
+                (tint([0.36, 0.35, 0.33], 0.15 * grain + 0.13 * fractal(u, w, 2.0, 0.2, footprint, seed + 2)), 0.0)
+            }
             Skin::Iron => (tint([0.055, 0.05, 0.05], 0.5 * grain), 0.12),
             Skin::Crate => {
                 let board = boards(w, 0.17, 0.014, footprint);
@@ -399,7 +446,8 @@ fn ground(met: &Met, at: V, frame: f64, footprint: f64) -> (Colour, f32) {
     }
     if !met.still {
         let t = frame * 0.04;
-        let wave = fractal(x + 0.6 * t, z - t, 1.4, 0.12, footprint, 31) + fractal(x - t, z + 0.5 * t, 0.7, 0.08, footprint, 47);
+        let wave = fractal(x + 0.6 * t, z - t, 1.4, 0.12, footprint, 31)
+            + fractal(x - t, z + 0.5 * t, 0.7, 0.08, footprint, 47);
         return ([0.030, 0.062, 0.066].map(|v| v * (1.0 + 0.3 * wave)), 0.8);
     }
     let rough = fractal(x, z, 2.4, 0.012, footprint, 11);

@@ -83,8 +83,8 @@ pub fn film(scenery: &Scenery, take: &Take, frame: u32) -> Vec<u8> {
     bytes
 }
 
-/// Draws a frame counter and marks into a picture, as a camera's display does: bars and blocks in white with a dark edge,
-/// always in the same place.
+/// Draws a frame counter and marks into a picture, as a camera's display does: bars and blocks in white with a dark
+/// edge, always in the same place.
 fn burn_caption(bytes: &mut [u8], width: usize, height: usize, frame: u32) {
     let mut block = |left: usize, top: usize, wide: usize, high: usize| {
         for (margin, level) in [(2, 16u8), (0, 235)] {
@@ -124,7 +124,9 @@ mod tests {
 
     #[test]
     fn nothing_that_a_column_shows_is_left_out() {
-        for take in TRIALS.iter().filter(|t| ["wide-round", "whip", "crowd", "rolling-unsteady", "long-lens"].contains(&t.name)) {
+        for take in
+            TRIALS.iter().filter(|t| ["wide-round", "whip", "crowd", "rolling-unsteady", "long-lens"].contains(&t.name))
+        {
             let scenery = Scenery::with_crowd(take.crowd);
             for frame in (0..take.frames).step_by(23) {
                 let lens = take.lens(f64::from(frame));
@@ -133,11 +135,14 @@ mod tests {
                     let rows = scenery.in_rows(&take.pose(middle), &lens, y, y, middle);
                     for x in (0..take.width).step_by(16).map(f64::from) {
                         let left = (x / TILE as f64).floor() * TILE as f64;
-                        let here = scenery.in_columns(&rows, &take.pose(middle), &lens, (left, left + TILE as f64), middle);
+                        let here =
+                            scenery.in_columns(&rows, &take.pose(middle), &lens, (left, left + TILE as f64), middle);
                         for time in [middle - 0.5 * take.shutter, middle, middle + 0.5 * take.shutter] {
                             let pose = take.pose(time);
                             let ray = (pose.rotation.inverse() * direction(&lens, x, y)).normalize();
-                            let light = |among: &[usize]| scenery.look(among, pose.centre(), ray, time, 1.0 / lens.focal_px, [0.5, 0.5]);
+                            let light = |among: &[usize]| {
+                                scenery.look(among, pose.centre(), ray, time, 1.0 / lens.focal_px, [0.5, 0.5])
+                            };
                             assert_eq!(light(&here), light(&rows), "{} frame {frame} at {x}, {y}", take.name);
                         }
                     }

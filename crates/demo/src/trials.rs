@@ -67,7 +67,11 @@ fn above(frame: f64) -> Pose {
 /// A drone forward over the quay.
 fn forward(frame: f64) -> Pose {
     let t = ease(frame, 120.0);
-    aimed(V::new(4.0 - 6.0 * t, 7.5 - 2.0 * t, 20.0 - 8.0 * t) + shake(frame, 0.06), V::new(0.5, 0.8, -5.0), shake(frame, 0.003))
+    aimed(
+        V::new(4.0 - 6.0 * t, 7.5 - 2.0 * t, 20.0 - 8.0 * t) + shake(frame, 0.06),
+        V::new(0.5, 0.8, -5.0),
+        shake(frame, 0.003),
+    )
 }
 
 /// The same over 600 frames.
@@ -93,7 +97,11 @@ fn whip(frame: f64) -> Pose {
 /// Over the basin, most of the picture water.
 fn over_water(frame: f64) -> Pose {
     let t = ease(frame, 100.0);
-    aimed(V::new(17.0 - 4.0 * t, 6.5 - t, 14.0 - 6.0 * t) + shake(frame, 0.06), V::new(6.5, 0.5, -9.0), shake(frame, 0.003))
+    aimed(
+        V::new(17.0 - 4.0 * t, 6.5 - t, 14.0 - 6.0 * t) + shake(frame, 0.06),
+        V::new(6.5, 0.5, -9.0),
+        shake(frame, 0.003),
+    )
 }
 
 /// Round the sheds with a wide lens.
@@ -106,14 +114,30 @@ fn round(frame: f64) -> Pose {
 /// From far off with a long lens, sidewards by a few metres.
 fn from_afar(frame: f64) -> Pose {
     let t = ease(frame, 100.0);
-    aimed(V::new(-6.0 + 5.0 * t, 9.0, 62.0 - 2.0 * t) + shake(frame, 0.03), V::new(-1.0 + 0.5 * t, 1.0, -6.0), shake(frame, 0.0015))
+    aimed(
+        V::new(-6.0 + 5.0 * t, 9.0, 62.0 - 2.0 * t) + shake(frame, 0.03),
+        V::new(-1.0 + 0.5 * t, 1.0, -6.0),
+        shake(frame, 0.0015),
+    )
 }
 
 /// All takes, by name.
 pub const TRIALS: [Take; 17] = [
     Take { name: "nodal-pan", motion: "nodal", pose: pan, ..PLAIN },
-    Take { name: "nodal-zoom", motion: "nodal-zoom", pose: pan, focal: |f| 900.0 * (0.6 * ease(f, 120.0)).exp(), ..PLAIN },
-    Take { name: "moving-zoom", motion: "zoom", pose: forward, focal: |f| 850.0 * (0.4 * ease(f - 15.0, 90.0)).exp(), ..PLAIN },
+    Take {
+        name: "nodal-zoom",
+        motion: "nodal-zoom",
+        pose: pan,
+        focal: |f| 900.0 * (0.6 * ease(f, 120.0)).exp(),
+        ..PLAIN
+    },
+    Take {
+        name: "moving-zoom",
+        motion: "zoom",
+        pose: forward,
+        focal: |f| 850.0 * (0.4 * ease(f - 15.0, 90.0)).exp(),
+        ..PLAIN
+    },
     Take { name: "flat-above", pose: above, ..PLAIN },
     Take { name: "crowd", pose: walk, crowd: 50, ..PLAIN },
     Take { name: "rolling-shutter", pose: walk, readout: 0.7, shutter: 0.25, ..PLAIN },

@@ -122,7 +122,9 @@ pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
         let pose = take.pose(frame);
         let n = take.lens(frame).normalise(pixel);
         let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
-        let Some(met) = scenery.meet(pose.centre(), ray, frame).filter(|m| m.still && m.distance < 80.0) else { continue };
+        let Some(met) = scenery.meet(pose.centre(), ray, frame).filter(|m| m.still && m.distance < 80.0) else {
+            continue;
+        };
         let position = pose.centre() + ray * met.distance;
         let visible: Vec<u32> = (0..take.frames).filter(|&f| sees(scenery, take, position, f)).collect();
         if visible.len() >= 20 {
@@ -174,5 +176,6 @@ fn sees(scenery: &Scenery, take: &Take, point: Vector3<f64>, frame: u32) -> bool
     let inside = n.norm() < MAX_RADIUS && within(px.x, take.width) && within(px.y, take.height);
     let away = point - pose.centre();
     let distance = away.norm();
-    inside && scenery.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)
+    inside
+        && scenery.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)
 }

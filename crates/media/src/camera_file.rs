@@ -107,7 +107,12 @@ pub struct CameraPoint {
 }
 
 /// The document of a solution, in the world that `world_from_solve` leads to.
-pub fn camera_document(solution: &Solution, rate: Rate, first_source_frame: u32, world_from_solve: &Similarity) -> CameraDocument {
+pub fn camera_document(
+    solution: &Solution,
+    rate: Rate,
+    first_source_frame: u32,
+    world_from_solve: &Similarity,
+) -> CameraDocument {
     let frames = solution.frames.iter().map(|f| {
         let pose = world_from_solve.pose(&f.pose);
         let m = pose.rotation.matrix();
@@ -156,7 +161,8 @@ impl CameraFrame {
     pub fn camera(&self) -> (Pose, Lens) {
         let pose = &self.world_to_camera;
         let rotation = Rotation3::from_matrix_unchecked(Matrix3::from_fn(|r, c| pose.rotation[r][c]));
-        let lens = Lens { focal_px: self.focal_length_px, centre_px: self.principal_point_px, k1: self.k1, k2: self.k2 };
+        let lens =
+            Lens { focal_px: self.focal_length_px, centre_px: self.principal_point_px, k1: self.k1, k2: self.k2 };
         (Pose { rotation, translation: Vector3::from(pose.translation) }, lens)
     }
 }
@@ -188,7 +194,8 @@ mod tests {
 
     #[test]
     fn masks_are_read_in_the_words_of_the_format() {
-        let text = br#"{ "masks": [ { "mode": "keep-out", "keys": [ { "frame": 0, "outline": [[0,0],[9,0],[9,9]] } ] } ] }"#;
+        let text =
+            br#"{ "masks": [ { "mode": "keep-out", "keys": [ { "frame": 0, "outline": [[0,0],[9,0],[9,9]] } ] } ] }"#;
         assert_eq!(read_masks(text).unwrap().masks.len(), 1);
         assert!(matches!(read_masks(b"{}"), Err(MasksFileError::Format(_))));
         let short = br#"{ "masks": [ { "mode": "keep-in", "keys": [ { "frame": 0, "outline": [[0,0],[9,0]] } ] } ] }"#;

@@ -82,7 +82,14 @@ impl Source {
                     arguments.extend(["-apply_trc".into(), "iec61966_2_1".into()]);
                 }
                 let text = format!("{}/{}", rate.frames, rate.seconds);
-                arguments.extend(["-f".into(), "image2".into(), "-framerate".into(), text.into(), "-start_number".into(), "0".into()]);
+                arguments.extend([
+                    "-f".into(),
+                    "image2".into(),
+                    "-framerate".into(),
+                    text.into(),
+                    "-start_number".into(),
+                    "0".into(),
+                ]);
                 // A per cent sign in the folder's name would count as a pattern.
                 let escaped = PathBuf::from(folder.to_string_lossy().replace('%', "%%"));
                 arguments.extend(["-i".into(), file(&escaped.join(format!("%06d.{extension}")))]);
@@ -128,13 +135,20 @@ impl Note {
         match self {
             Self::Rotated(degrees) => format!("turned upright by the {degrees} degrees that the file asks for"),
             Self::SquarePixels => "pixels were not square; the picture was widened to make them so".to_owned(),
-            Self::ConstantRate => "the frame rate varies; frames were repeated or left out to make it constant".to_owned(),
+            Self::ConstantRate => {
+                "the frame rate varies; frames were repeated or left out to make it constant".to_owned()
+            }
             Self::FinePixels(format) => format!("{format} pictures; shown and delivered with 8 bits"),
-            Self::BrokenTimes => "the times of its frames jump; each frame is taken once, evenly spaced, and sound may not fit".to_owned(),
+            Self::BrokenTimes => {
+                "the times of its frames jump; each frame is taken once, evenly spaced, and sound may not fit"
+                    .to_owned()
+            }
             Self::MissingNumbers(which) => {
                 format!("numbers are missing among its pictures: {which}; the pictures there are follow one another")
             }
-            Self::MixedSizes(which) => format!("not all its pictures have one size: {which}; they are scaled to that of the first"),
+            Self::MixedSizes(which) => {
+                format!("not all its pictures have one size: {which}; they are scaled to that of the first")
+            }
             Self::HighRange(what) => format!("{what}: light beyond white is cut off at white"),
         }
     }
@@ -170,8 +184,8 @@ pub struct ClipInfo {
     /// Whether `frames` was counted by decoding, so that fewer mean a fault.
     #[serde(default)]
     pub counted: bool,
-    /// Time of the first frame from the file's beginning, seconds, where the times of all others follow from it and from
-    /// the rate: a reader can begin in the middle of the file.
+    /// Time of the first frame from the file's beginning, seconds, where the times of all others follow from it and
+    /// from the rate: a reader can begin in the middle of the file.
     #[serde(default)]
     pub lead_s: Option<f64>,
 }
@@ -203,8 +217,8 @@ impl ClipInfo {
         self.shown.clone().unwrap_or_else(|| self.source.name())
     }
 
-    /// The focal length that the file tells, px of the clip's size. Cameras round it and crop for video, so it is a place
-    /// to begin and no more.
+    /// The focal length that the file tells, px of the clip's size. Cameras round it and crop for video, so it is a
+    /// place to begin and no more.
     pub fn focal_hint_px(&self) -> Option<f64> {
         self.focal_35mm.map(|mm| mm / 36.0 * f64::from(self.width.max(self.height)))
     }
@@ -213,15 +227,18 @@ impl ClipInfo {
 /// What a file says of itself beside its pictures.
 type Tags = std::collections::HashMap<String, String>;
 
-/// The focal length among tags, mm on a sensor of 36 x 24 mm: EXIF's `FocalLengthIn35mmFilm`, or whatever a camera calls
-/// the same in a video's metadata.
+/// The focal length among tags, mm on a sensor of 36 x 24 mm: EXIF's `FocalLengthIn35mmFilm`, or whatever a camera
+/// calls the same in a video's metadata.
 fn focal_35mm(tags: &Tags) -> Option<f64> {
     let is_it = |key: &str| {
         let plain: String = key.to_ascii_lowercase().chars().filter(char::is_ascii_alphanumeric).collect();
         plain.contains("focallength") && plain.contains("35mm")
     };
-    let number = |text: &str| text.trim().trim_end_matches("mm").trim().parse::<f64>().ok().filter(|v| (4.0..2000.0).contains(v));
-    let mut found: Vec<(&String, f64)> = tags.iter().filter(|(k, _)| is_it(k)).filter_map(|(k, v)| Some((k, number(v)?))).collect();
+    let number = |text: &str| {
+        text.trim().trim_end_matches("mm").trim().parse::<f64>().ok().filter(|v| (4.0..2000.0).contains(v))
+    };
+    let mut found: Vec<(&String, f64)> =
+        tags.iter().filter(|(k, _)| is_it(k)).filter_map(|(k, v)| Some((k, number(v)?))).collect();
     found.sort_by(|a, b| a.0.cmp(b.0));
     found.first().map(|f| f.1)
 }
@@ -229,7 +246,18 @@ fn focal_35mm(tags: &Tags) -> Option<f64> {
 /// The tags of the first picture of a sequence.
 fn picture_tags(source: &Source) -> Tags {
     let mut command = tool::command("ffprobe");
-    command.args(["-v", "error", "-select_streams", "v:0", "-read_intervals", "%+#1", "-show_entries", "frame_tags", "-of", "json"]);
+    command.args([
+        "-v",
+        "error",
+        "-select_streams",
+        "v:0",
+        "-read_intervals",
+        "%+#1",
+        "-show_entries",
+        "frame_tags",
+        "-of",
+        "json",
+    ]);
     let output = tool::output("ffprobe", command.args(source.input_arguments()));
     let frames = output.ok().and_then(|o| serde_json::from_slice::<ProbedFrames>(&o.stdout).ok());
     frames.and_then(|f| f.frames.into_iter().next()).map(|f| f.tags).unwrap_or_default()
@@ -320,8 +348,10 @@ pub fn read_probe(
     still_tags: &std::collections::HashMap<String, String>,
 ) -> Result<ClipInfo, MediaError> {
     let name = source.name();
-    let probed: Probed = serde_json::from_slice(json).map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
-    let is_video = |s: &&Stream| s.codec_type.as_deref() == Some("video") && s.disposition.get("attached_pic") != Some(&1);
+    let probed: Probed =
+        serde_json::from_slice(json).map_err(|e| MediaError::Unreadable { name: name.clone(), why: e.to_string() })?;
+    let is_video =
+        |s: &&Stream| s.codec_type.as_deref() == Some("video") && s.disposition.get("attached_pic") != Some(&1);
     let Some(video) = probed.streams.iter().find(is_video) else {
         let kinds: Vec<String> = probed.streams.iter().filter_map(|s| s.codec_type.clone()).collect();
         let found = if kinds.is_empty() { "nothing".to_owned() } else { kinds.join(", ") };
@@ -369,7 +399,12 @@ pub fn read_probe(
         (None, None, None) => Rate { frames: 25, seconds: 1 },
     };
     if let Some(format) = video.pix_fmt.as_deref() {
-        if format.contains("10") || format.contains("12") || format.contains("16") || format.contains("422") || format.contains("444") {
+        if format.contains("10")
+            || format.contains("12")
+            || format.contains("16")
+            || format.contains("422")
+            || format.contains("444")
+        {
             notes.push(Note::FinePixels(format.to_owned()));
         }
     }
@@ -382,11 +417,14 @@ pub fn read_probe(
         _ => {}
     }
     let audio = probed.streams.iter().any(|s| s.codec_type.as_deref() == Some("audio"));
-    let focal_35mm = focal_35mm(&probed.format.tags).or_else(|| focal_35mm(&video.tags)).or_else(|| focal_35mm(still_tags));
+    let focal_35mm =
+        focal_35mm(&probed.format.tags).or_else(|| focal_35mm(&video.tags)).or_else(|| focal_35mm(still_tags));
     let luma = video.pix_fmt.as_deref().and_then(|format| luma_levels(format, video.color_range.as_deref()));
-    let indexed = probed.format.format_name.as_deref().is_some_and(|f| f.split(',').any(|f| matches!(f, "mov" | "matroska")));
+    let indexed =
+        probed.format.format_name.as_deref().is_some_and(|f| f.split(',').any(|f| matches!(f, "mov" | "matroska")));
     let begins = probed.format.start_time.as_deref().and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
-    let even = matches!(source, Source::Video(_)) && indexed && times.all_shown && times.sorted.len() == packets as usize;
+    let even =
+        matches!(source, Source::Video(_)) && indexed && times.all_shown && times.sorted.len() == packets as usize;
     let lead_s = times.even_from(rate).filter(|_| even && !notes.contains(&Note::ConstantRate)).map(|t| t - begins);
     Ok(ClipInfo {
         source: source.clone(),
@@ -455,8 +493,8 @@ fn packet_times(source: &Source) -> String {
     output.map(|o| String::from_utf8_lossy(&o.stdout).into_owned()).unwrap_or_default()
 }
 
-/// For a video whose frames do not come evenly (containers often claim a constant rate that the times of their frames do
-/// not keep): the usual rate nearest to the middle distance of their times, seconds; `None` when they are even
+/// For a video whose frames do not come evenly (containers often claim a constant rate that the times of their frames
+/// do not keep): the usual rate nearest to the middle distance of their times, seconds; `None` when they are even
 /// (rounding of the container aside) or too few.
 fn constant_rate_of(times: &[f64]) -> Option<Rate> {
     let steps: Vec<f64> = times.windows(2).map(|p| p[1] - p[0]).collect();
@@ -519,9 +557,13 @@ impl ClipInfo {
         let absolute = path.canonicalize().map_err(io_error(format!("{} cannot be opened", path.display())))?;
         let shown = absolute.file_name().map(|n| n.to_string_lossy().into_owned());
         if absolute.is_dir() {
-            let unreadable = |e: crate::SequenceError| MediaError::Unreadable { name: path.display().to_string(), why: e.to_string() };
+            let unreadable = |e: crate::SequenceError| MediaError::Unreadable {
+                name: path.display().to_string(),
+                why: e.to_string(),
+            };
             let Gathered { source, notes } =
-                crate::sequence::gather_folder(&absolute, scratch, Rate { frames: 25, seconds: 1 }).map_err(unreadable)?;
+                crate::sequence::gather_folder(&absolute, scratch, Rate { frames: 25, seconds: 1 })
+                    .map_err(unreadable)?;
             let mut info = probe(&source)?;
             info.notes.extend(notes);
             return Ok(Self { shown, ..info });
@@ -542,7 +584,8 @@ mod tests {
         }
         let even: Vec<f64> = (0..50).map(|i| (f64::from(i) * 33.3667).round() / 1000.0).collect();
         assert_eq!(constant_rate_of(&even), None, "rounded to milliseconds");
-        let uneven: Vec<f64> = (0..50).map(|i| f64::from(i) * 0.04 + if i > 30 { 0.1 * f64::from(i - 30) } else { 0.0 }).collect();
+        let uneven: Vec<f64> =
+            (0..50).map(|i| f64::from(i) * 0.04 + if i > 30 { 0.1 * f64::from(i - 30) } else { 0.0 }).collect();
         assert_eq!(constant_rate_of(&uneven), Some(Rate { frames: 25, seconds: 1 }));
         assert_eq!(constant_rate(Rate { frames: 2983, seconds: 100 }), Rate { frames: 30000, seconds: 1001 });
         assert_eq!(constant_rate(Rate { frames: 12, seconds: 1 }), Rate { frames: 12, seconds: 1 });

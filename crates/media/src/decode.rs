@@ -91,9 +91,8 @@ impl FrameReader {
     /// The next frame, or `None` at the end. A file that is cut off ends where its frames end, unless more of them were
     /// counted before; that ffmpeg ends is the end only if it says so itself.
     ///
-    /// # Errors
-    /// [`MediaError::Died`] or [`MediaError::Short`] when frames are missing; [`MediaError::NoFrames`] when there is not
-    /// even one.
+    /// # Errors [`MediaError::Died`] or [`MediaError::Short`] when frames are missing; [`MediaError::NoFrames`] when
+    /// there is not even one.
     pub fn next_frame(&mut self) -> Result<Option<&[u8]>, MediaError> {
         if self.out.read_exact(&mut self.frame).is_ok() {
             self.delivered += 1;
@@ -117,12 +116,17 @@ fn no_frames(name: &str, said: Option<String>) -> MediaError {
     MediaError::NoFrames { name: name.to_owned(), detail: said.map_or_else(String::new, |s| format!(": {s}")) }
 }
 
-/// Decodes the whole clip once into JPEG files `000000.jpg`, ... of at most `max_width` px across; each appears under its
-/// name when it is whole. `on_frame` hears the number so far and may stop it. Returns the number of frames.
+/// Decodes the whole clip once into JPEG files `000000.jpg`, ... of at most `max_width` px across; each appears under
+/// its name when it is whole. `on_frame` hears the number so far and may stop it. Returns the number of frames.
 ///
-/// # Errors
-/// [`MediaError`] when ffmpeg is missing or ends early, the disk is full, a still is damaged, or not one frame comes out.
-pub fn write_proxies(clip: &ClipInfo, folder: &Path, max_width: u32, mut on_frame: impl FnMut(u32) -> bool) -> Result<u32, MediaError> {
+/// # Errors [`MediaError`] when ffmpeg is missing or ends early, the disk is full, a still is damaged, or not one frame
+/// comes out.
+pub fn write_proxies(
+    clip: &ClipInfo,
+    folder: &Path,
+    max_width: u32,
+    mut on_frame: impl FnMut(u32) -> bool,
+) -> Result<u32, MediaError> {
     std::fs::create_dir_all(folder).map_err(io_error("the folder for preview frames could not be made"))?;
     let width = clip.width.min(max_width);
     let height = (f64::from(clip.height) * f64::from(width) / f64::from(clip.width)).round().max(2.0) as u32;
@@ -136,7 +140,8 @@ pub fn write_proxies(clip: &ClipInfo, folder: &Path, max_width: u32, mut on_fram
     // Another program may be making the same previews.
     let partial = folder.join(format!("next-{}.part", std::process::id()));
     while next_jpeg(&mut out, &mut picture).map_err(io_error("ffmpeg's pictures could not be read"))? {
-        let write = std::fs::write(&partial, &picture).and_then(|()| std::fs::rename(&partial, folder.join(format!("{count:06}.jpg"))));
+        let write = std::fs::write(&partial, &picture)
+            .and_then(|()| std::fs::rename(&partial, folder.join(format!("{count:06}.jpg"))));
         if let Err(source) = write {
             let _ = std::fs::remove_file(&partial);
             return Err(match source.kind() {
@@ -182,8 +187,8 @@ fn damaged_stills(clip: &ClipInfo) -> Vec<String> {
     (0..*count).filter(|i| !there.contains(i)).map(name).collect()
 }
 
-/// Reads one JPEG of several that follow one another (ITU-T T.81, annex B); `false` at their end, or where the last one is
-/// cut off.
+/// Reads one JPEG of several that follow one another (ITU-T T.81, annex B); `false` at their end, or where the last one
+/// is cut off.
 fn next_jpeg(from: &mut impl BufRead, into: &mut Vec<u8>) -> std::io::Result<bool> {
     into.clear();
     let mut after_mark = false;
@@ -239,7 +244,9 @@ mod tests {
     #[test]
     fn jpegs_are_told_apart_by_their_marks_however_they_arrive() {
         // A comment that holds an end mark, a stuffed byte and a restart do not end a picture.
-        let first = [0xff, 0xd8, 0xff, 0xfe, 0, 6, 0xff, 0xd9, 1, 2, 0xff, 0xda, 0, 3, 9, 5, 0xff, 0, 0xff, 0xd0, 7, 0xff, 0xd9];
+        let first = [
+            0xff, 0xd8, 0xff, 0xfe, 0, 6, 0xff, 0xd9, 1, 2, 0xff, 0xda, 0, 3, 9, 5, 0xff, 0, 0xff, 0xd0, 7, 0xff, 0xd9,
+        ];
         let second = [0xff, 0xd8, 0xff, 0xff, 0xdb, 0, 2, 0xff, 0xda, 0, 2, 8, 0xff, 0xd9];
         let both = [&first[..], &second[..], &[0xff, 0xd8, 3][..]].concat();
         for size in 1..both.len() {

@@ -46,7 +46,16 @@ impl VideoWriter {
         // H.264 with 4:2:0 needs even sides; the colours are tagged so that players show what we saw.
         command.args(["-vf", "pad=ceil(iw/2)*2:ceil(ih/2)*2,scale=out_color_matrix=bt709:out_range=tv,format=yuv420p"]);
         command.args(["-c:v", "libx264", "-preset", "medium", "-crf", "16"]);
-        command.args(["-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-movflags", "+faststart"]);
+        command.args([
+            "-colorspace",
+            "bt709",
+            "-color_primaries",
+            "bt709",
+            "-color_trc",
+            "bt709",
+            "-movflags",
+            "+faststart",
+        ]);
         // The prefix keeps a name that begins with a dash or holds a colon what it is.
         let mut named = std::ffi::OsString::from("file:");
         named.push(&partial);

@@ -45,7 +45,9 @@ impl Buffer {
 
     fn indices(&mut self, values: &[u32]) -> usize {
         let view = self.view(values.iter().flat_map(|v| v.to_le_bytes()), Some(34963));
-        self.accessors.push(json!({ "bufferView": view, "componentType": UNSIGNED_INT, "count": values.len(), "type": "SCALAR" }));
+        self.accessors.push(
+            json!({ "bufferView": view, "componentType": UNSIGNED_INT, "count": values.len(), "type": "SCALAR" }),
+        );
         self.accessors.len() - 1
     }
 
@@ -69,7 +71,12 @@ fn node_transform(pose: &Pose) -> (Vector3<f64>, UnitQuaternion<f64>) {
 
 /// The binary file: a camera animated over the solved frames (time 0 is frame 0), the points of the
 /// solve, and the meshes. Lens distortion has no place in glTF and is left out.
-pub fn glb(solution: &Solution, world_from_solve: &Similarity, frames_per_second: f64, meshes: &[SceneMesh]) -> Vec<u8> {
+pub fn glb(
+    solution: &Solution,
+    world_from_solve: &Similarity,
+    frames_per_second: f64,
+    meshes: &[SceneMesh],
+) -> Vec<u8> {
     let mut buffer = Buffer::default();
     let mut nodes = Vec::new();
     let mut gltf_meshes = Vec::new();
@@ -116,7 +123,8 @@ pub fn glb(solution: &Solution, world_from_solve: &Similarity, frames_per_second
             .collect();
         let accessor = buffer.floats(&positions, 3, "VEC3", Some(34962));
         nodes.push(json!({ "name": "points", "mesh": gltf_meshes.len() }));
-        gltf_meshes.push(json!({ "name": "points", "primitives": [ { "attributes": { "POSITION": accessor }, "mode": 0 } ] }));
+        gltf_meshes
+            .push(json!({ "name": "points", "primitives": [ { "attributes": { "POSITION": accessor }, "mode": 0 } ] }));
     }
     for mesh in meshes.iter().filter(|m| !m.indices.is_empty()) {
         let positions = buffer.floats(mesh.positions.as_flattened(), 3, "VEC3", Some(34962));
@@ -168,6 +176,8 @@ mod tests {
         let pose = Pose::look_at(Vector3::new(0.0, 2.0, 9.0), Vector3::new(0.0, 2.0, 0.0), Vector3::y()).unwrap();
         let (at, turn) = node_transform(&pose);
         assert!((at - Vector3::new(0.0, 2.0, 9.0)).norm() < 1e-12);
-        assert!((turn * -Vector3::z() + Vector3::z()).norm() < 1e-9 && (turn * Vector3::y() - Vector3::y()).norm() < 1e-9);
+        assert!(
+            (turn * -Vector3::z() + Vector3::z()).norm() < 1e-9 && (turn * Vector3::y() - Vector3::y()).norm() < 1e-9
+        );
     }
 }

@@ -73,7 +73,10 @@ pub enum MediaError {
         why: String,
     },
     /// Fewer frames than the clip is known to have.
-    #[error("“{name}” gave {found} of {expected} frames; what was there before is kept. The file may have changed; take it in again")]
+    #[error(
+        "“{name}” gave {found} of {expected} frames; what was there before is kept. The file may have changed; take \
+            it in again"
+    )]
     Short {
         /// The file's name.
         name: String,
@@ -119,7 +122,8 @@ fn count(n: usize) -> String {
 /// The first few of some names.
 pub(crate) fn listed(names: &[String]) -> String {
     let shown: Vec<&str> = names.iter().take(5).map(String::as_str).collect();
-    let more = if names.len() > shown.len() { format!(" and {} more", names.len() - shown.len()) } else { String::new() };
+    let more =
+        if names.len() > shown.len() { format!(" and {} more", names.len() - shown.len()) } else { String::new() };
     format!("{}{more}", shown.join(", "))
 }
 

@@ -96,9 +96,16 @@ pub fn gather_folder(folder: &Path, target: &Path, rate: Rate) -> Result<Gathere
 }
 
 /// Looks at stills that are in their places, notes how they were called, and makes a sequence of them.
-pub(crate) fn finish(target: &Path, extension: String, names: Vec<String>, rate: Rate) -> Result<Gathered, SequenceError> {
-    let seen: Vec<Result<Still, String>> =
-        (0..names.len()).into_par_iter().map(|i| still::look(&target.join(format!("{i:06}.{extension}")), &extension)).collect();
+pub(crate) fn finish(
+    target: &Path,
+    extension: String,
+    names: Vec<String>,
+    rate: Rate,
+) -> Result<Gathered, SequenceError> {
+    let seen: Vec<Result<Still, String>> = (0..names.len())
+        .into_par_iter()
+        .map(|i| still::look(&target.join(format!("{i:06}.{extension}")), &extension))
+        .collect();
     let mut damaged = seen.iter().zip(&names).filter_map(|(s, name)| Some((s.as_ref().err()?, name)));
     if let Some((why, name)) = damaged.next() {
         return Err(SequenceError::Damaged { name: name.clone(), why: why.clone(), more: damaged.count() });
@@ -109,7 +116,13 @@ pub(crate) fn finish(target: &Path, extension: String, names: Vec<String>, rate:
     if let Some(&i) = odd.first() {
         let size = |s: Still| format!("{}x{}", s.width, s.height);
         let more = if odd.len() > 1 { format!(" and {} more", odd.len() - 1) } else { String::new() };
-        notes.push(Note::MixedSizes(format!("{} is {}{more}, {} is {}", names[i], size(stills[i]), names[0], size(stills[0]))));
+        notes.push(Note::MixedSizes(format!(
+            "{} is {}{more}, {} is {}",
+            names[i],
+            size(stills[i]),
+            names[0],
+            size(stills[0])
+        )));
     }
     // A name is one line, whatever is in it.
     let lines: Vec<String> = names.iter().map(|n| n.replace(['\n', '\r'], "_")).collect();
@@ -133,8 +146,9 @@ fn missing_numbers(names: &[String]) -> Option<String> {
         return None;
     }
     let gaps = numbers.windows(2).filter(|p| p[1] - p[0] > 1);
-    let shown: Vec<String> =
-        gaps.map(|p| if p[1] - p[0] == 2 { format!("{}", p[0] + 1) } else { format!("{} to {}", p[0] + 1, p[1] - 1) }).collect();
+    let shown: Vec<String> = gaps
+        .map(|p| if p[1] - p[0] == 2 { format!("{}", p[0] + 1) } else { format!("{} to {}", p[0] + 1, p[1] - 1) })
+        .collect();
     (!shown.is_empty()).then(|| crate::listed(&shown))
 }
 
@@ -194,7 +208,9 @@ pub fn unpack_zip(archive: &Path, target: &Path, rate: Rate) -> Result<Gathered,
         }
         file.sync_all()?;
     }
-    let name = |p: &PathBuf| p.file_name().map_or_else(|| p.to_string_lossy().into_owned(), |n| n.to_string_lossy().into_owned());
+    let name = |p: &PathBuf| {
+        p.file_name().map_or_else(|| p.to_string_lossy().into_owned(), |n| n.to_string_lossy().into_owned())
+    };
     finish(target, extension, files.iter().map(name).collect(), rate)
 }
 
@@ -246,7 +262,8 @@ mod tests {
     fn numbers_that_are_missing_are_told() {
         let missing = |names: &[&str]| missing_numbers(&names.iter().map(|n| (*n).to_owned()).collect::<Vec<_>>());
         assert_eq!(
-            missing(&["a_001.png", "a_002.png", "a_005.png", "a_006.png", "a_008.png", "a_009.png", "a_010.png"]).unwrap(),
+            missing(&["a_001.png", "a_002.png", "a_005.png", "a_006.png", "a_008.png", "a_009.png", "a_010.png"])
+                .unwrap(),
             "3 to 4, 7"
         );
         assert_eq!(missing(&["a 1.png", "a 2.png", "a 3.png"]), None);

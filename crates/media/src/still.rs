@@ -18,8 +18,8 @@ const TAIL: u64 = 256 * 1024;
 
 /// Reads the size of a still and checks that nothing of it is missing, by its kind (an extension without the dot).
 ///
-/// PNG: ISO/IEC 15948, every chunk with its checksum. JPEG: ITU-T T.81, annex B. TIFF: revision 6.0, where its strips or
-/// tiles lie. EXR: "OpenEXR File Layout", its header and the table of its chunks.
+/// PNG: ISO/IEC 15948, every chunk with its checksum. JPEG: ITU-T T.81, annex B. TIFF: revision 6.0, where its strips
+/// or tiles lie. EXR: "OpenEXR File Layout", its header and the table of its chunks.
 ///
 /// # Errors
 /// What is wrong with it, in a few words.
@@ -28,7 +28,9 @@ pub(crate) fn look(path: &Path, kind: &str) -> Result<Still, String> {
     let length = file.metadata().map_err(|e| e.to_string())?.len();
     let cut = |_| "it is cut off".to_owned();
     let still = match kind {
-        "png" => png(&mut std::io::BufReader::new(file)).map_err(|e| e.unwrap_or_else(|| "it is cut off".to_owned()))?,
+        "png" => {
+            png(&mut std::io::BufReader::new(file)).map_err(|e| e.unwrap_or_else(|| "it is cut off".to_owned()))?
+        }
         "jpg" | "jpeg" => jpeg(&mut file, length)?,
         "tif" | "tiff" => tiff(&mut file, length).map_err(cut)?.ok_or_else(|| "it is no TIFF picture".to_owned())?,
         "exr" => exr(&mut file, length)?,
@@ -94,7 +96,10 @@ fn jpeg(file: &mut File, length: u64) -> Result<Still, String> {
         // Start of frame, but for the three marks among them that mean other things.
         if (0xc0..=0xcf).contains(&marker) && ![0xc4, 0xc8, 0xcc].contains(&marker) {
             let Some(&[_, h1, h0, w1, w0]) = head.get(at + 4..at + 9) else { return Err("it is cut off".to_owned()) };
-            break Still { width: u32::from(u16::from_be_bytes([w1, w0])), height: u32::from(u16::from_be_bytes([h1, h0])) };
+            break Still {
+                width: u32::from(u16::from_be_bytes([w1, w0])),
+                height: u32::from(u16::from_be_bytes([h1, h0])),
+            };
         }
         at += 2 + usize::from(u16::from_be_bytes([high, low]));
     };
@@ -197,7 +202,9 @@ fn exr(file: &mut File, length: u64) -> Result<Still, String> {
     let size = |a: i64, b: i64| u32::try_from(b - a + 1).unwrap_or(0);
     let still = Still { width: size(left, right), height: size(top, bottom) };
     // Parts and tiles order their tables in other ways; that they begin inside the file is all that is checked then.
-    let entry = |i: usize| head.get(at + 8 * i..at + 8 * i + 8).map(|b| b.iter().rev().fold(0u64, |sum, b| (sum << 8) | u64::from(*b)));
+    let entry = |i: usize| {
+        head.get(at + 8 * i..at + 8 * i + 8).map(|b| b.iter().rev().fold(0u64, |sum, b| (sum << 8) | u64::from(*b)))
+    };
     let first = entry(0).ok_or_else(cut)?;
     let table = (first.saturating_sub(at as u64) / 8) as usize;
     let inside = |o: u64| o > at as u64 && o < length;

@@ -52,7 +52,8 @@ pub(crate) struct Running {
 impl Running {
     /// Starts it; what it complains of is gathered.
     pub(crate) fn start(tool: &'static str, command: &mut Command) -> Result<Self, MediaError> {
-        let mut child = command.stderr(Stdio::piped()).spawn().map_err(|source| MediaError::ToolMissing { tool, source })?;
+        let mut child =
+            command.stderr(Stdio::piped()).spawn().map_err(|source| MediaError::ToolMissing { tool, source })?;
         let complaints = child.stderr.take().map(|mut stderr| {
             std::thread::spawn(move || {
                 let mut kept = Vec::new();

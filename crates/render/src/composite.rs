@@ -138,7 +138,15 @@ struct Sample {
 ///
 /// # Panics
 /// When the buffer is not `3 * width * height` long.
-pub fn composite(rgb: &mut [u8], width: usize, height: usize, pose: &Pose, lens: &Lens, stage: &Stage, quality: Quality) {
+pub fn composite(
+    rgb: &mut [u8],
+    width: usize,
+    height: usize,
+    pose: &Pose,
+    lens: &Lens,
+    stage: &Stage,
+    quality: Quality,
+) {
     assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
     let Some((x0, y0, x1, y1)) = reach(stage, pose, lens, width, height) else { return };
     let eye = Eye { at: pose.centre().cast(), to_world: pose.rotation.inverse().cast(), lens };
@@ -158,8 +166,11 @@ pub fn composite(rgb: &mut [u8], width: usize, height: usize, pose: &Pose, lens:
         for column in 0..columns {
             let sample = samples[row * columns + column];
             let edge = quality == Quality::Exact && differs(&samples, columns, y1 - y0, column, row);
-            let (light, cover) =
-                if edge { supersample(stage, &eye, x0 + column, y0 + row) } else { (sample.light, f32::from(u8::from(sample.key != 0))) };
+            let (light, cover) = if edge {
+                supersample(stage, &eye, x0 + column, y0 + row)
+            } else {
+                (sample.light, f32::from(u8::from(sample.key != 0)))
+            };
             if cover > 0.0 {
                 let at = 3 * (x0 + column);
                 over(&mut line[at..at + 3], light, cover);
@@ -254,8 +265,14 @@ mod tests {
     use fennik_core::scene::{InsertId, Placement, Stance, Title};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
-        let title =
-            Title { text: text.into(), font: "Lato Black".into(), height_m: 1.0, depth_m: 0.3, bevel_m: 0.0, colour: [250, 120, 20] };
+        let title = Title {
+            text: text.into(),
+            font: "Lato Black".into(),
+            height_m: 1.0,
+            depth_m: 0.3,
+            bevel_m: 0.0,
+            colour: [250, 120, 20],
+        };
         let placement = Placement {
             foot: [x, 0.0, z],
             normal: [0.0, 1.0, 0.0],

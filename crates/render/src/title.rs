@@ -174,8 +174,9 @@ fn contours(title: &Title) -> Result<Vec<Contour>, TitleError> {
 /// Turns every contour so that the filled side is on its left: outer ones counter-clockwise, holes
 /// clockwise, whatever the font does.
 fn oriented(contours: Vec<Contour>) -> Vec<Contour> {
-    let depth =
-        |c: &Contour, skip: usize, all: &[Contour]| all.iter().enumerate().filter(|(i, other)| *i != skip && contains(other, c[0])).count();
+    let depth = |c: &Contour, skip: usize, all: &[Contour]| {
+        all.iter().enumerate().filter(|(i, other)| *i != skip && contains(other, c[0])).count()
+    };
     let depths: Vec<usize> = contours.iter().enumerate().map(|(i, c)| depth(c, i, &contours)).collect();
     contours
         .into_iter()
@@ -235,7 +236,11 @@ fn cap(mesh: &mut Mesh, contours: &[Contour], z: f32, facing: bool) -> Result<()
     let mut buffers: VertexBuffers<Point, u32> = VertexBuffers::new();
     let options = FillOptions::default().with_fill_rule(FillRule::NonZero).with_tolerance(1e-5);
     FillTessellator::new()
-        .tessellate_path(&builder.build(), &options, &mut BuffersBuilder::new(&mut buffers, |v: FillVertex| v.position()))
+        .tessellate_path(
+            &builder.build(),
+            &options,
+            &mut BuffersBuilder::new(&mut buffers, |v: FillVertex| v.position()),
+        )
         .map_err(|e| TitleError::Fill(e.to_string()))?;
     let base = mesh.positions.len() as u32;
     mesh.positions.extend(buffers.vertices.iter().map(|p| Vector3::new(p.x, p.y, z)));

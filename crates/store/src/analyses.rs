@@ -72,7 +72,11 @@ fn row(r: &rusqlite::Row) -> rusqlite::Result<AnalysisRow> {
     Ok(AnalysisRow {
         id: AnalysisId(r.get("id")?),
         shot: ShotId(r.get("shot_id")?),
-        kind: if r.get::<_, String>("kind")? == AnalysisKind::Tracks.word() { AnalysisKind::Tracks } else { AnalysisKind::Solve },
+        kind: if r.get::<_, String>("kind")? == AnalysisKind::Tracks.word() {
+            AnalysisKind::Tracks
+        } else {
+            AnalysisKind::Solve
+        },
         trim: first.zip(last).map(|(first, last)| FrameRange { first, last }),
         settings: r.get("settings")?,
         name: r.get("name")?,
@@ -88,7 +92,8 @@ impl Store {
     /// # Errors
     /// [`StoreError::Missing`] when the shot is gone; others when the disk or the database refuses.
     pub fn add_analysis(&self, shot: ShotId, new: &NewAnalysis) -> Result<AnalysisId, StoreError> {
-        const SQL: &str = "INSERT INTO analyses (shot_id, kind, settings, reading, source, trim_first, trim_last, file, created_ms)
+        const SQL: &str =
+            "INSERT INTO analyses (shot_id, kind, settings, reading, source, trim_first, trim_last, file, created_ms)
             SELECT :shot, :kind, :settings, :reading, :source, :first, :last, :file, :now
             WHERE EXISTS (SELECT 1 FROM shots WHERE id = :shot AND deleted_ms IS NULL)";
         let NewAnalysis { kind, settings, reading, source, trim, bytes } = *new;
@@ -164,10 +169,13 @@ impl Store {
     /// [`StoreError`] when it is gone from the database or the disk.
     pub fn analysis_bytes(&self, id: AnalysisId) -> Result<Vec<u8>, StoreError> {
         const SQL: &str = "SELECT file FROM analyses WHERE id = :id";
-        let file: Option<String> = self.read().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get("file")).optional()?;
+        let file: Option<String> =
+            self.read().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get("file")).optional()?;
         let file = file.ok_or(StoreError::Missing { what: "analysis", id: id.0 })?;
-        std::fs::read(self.root.join("analyses").join(file))
-            .map_err(|source| StoreError::File { what: format!("the data of analysis {} cannot be read; run it again", id.0), source })
+        std::fs::read(self.root.join("analyses").join(file)).map_err(|source| StoreError::File {
+            what: format!("the data of analysis {} cannot be read; run it again", id.0),
+            source,
+        })
     }
 }
 
@@ -194,7 +202,10 @@ mod tests {
         let solve = store.add_analysis(shot, &new(AnalysisKind::Solve, Some(id), b"def")).unwrap();
         store.name_analysis(solve, "  without the boats\n ").unwrap();
         let kept = store.solves(shot).unwrap();
-        assert_eq!((kept.len(), kept[0].id, kept[0].name.as_str(), kept[0].source), (1, solve, "without the boats", Some(id)));
+        assert_eq!(
+            (kept.len(), kept[0].id, kept[0].name.as_str(), kept[0].source),
+            (1, solve, "without the boats", Some(id))
+        );
         assert!(store.name_analysis(AnalysisId(99), "x").is_err());
         assert_eq!(store.analysis_bytes(id).unwrap(), b"abc");
         for entry in std::fs::read_dir(folder.path().join("analyses")).unwrap() {

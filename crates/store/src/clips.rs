@@ -113,7 +113,10 @@ impl Store {
         const SQL: &str = "INSERT INTO clips (name, folder, info, frames, estimated, proxies, created_ms)
             VALUES (:name, :folder, :info, :frames, :frames, 0, :now)";
         let db = self.lock();
-        db.execute(SQL, named_params! { ":name": name, ":folder": folder, ":info": info, ":frames": frames, ":now": now_ms() })?;
+        db.execute(
+            SQL,
+            named_params! { ":name": name, ":folder": folder, ":info": info, ":frames": frames, ":now": now_ms() },
+        )?;
         Ok(ClipId(db.last_insert_rowid()))
     }
 

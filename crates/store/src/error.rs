@@ -38,7 +38,8 @@ pub enum StoreError {
     },
     /// Someone else changed the shot.
     #[error(
-        "the shot was changed in another window (it is at revision {found}, this page began from {expected}); the page shows the newer state now, do the change again"
+        "the shot was changed in another window (it is at revision {found}, this page began from {expected}); the \
+            page shows the newer state now, do the change again"
     )]
     Stale {
         /// The revision that the edit started from.
@@ -59,7 +60,9 @@ pub enum StoreError {
         path: PathBuf,
     },
     /// A revision that cannot be read.
-    #[error("revision {revision} of this shot cannot be read ({cause}). Go back to the one before it; nothing else is lost")]
+    #[error(
+        "revision {revision} of this shot cannot be read ({cause}). Go back to the one before it; nothing else is lost"
+    )]
     Document {
         /// The revision.
         revision: i64,

@@ -111,7 +111,10 @@ impl Store {
             SELECT :shot, :kind, :argument, 'waiting', :now, :now
             WHERE EXISTS (SELECT 1 FROM shots WHERE id = :shot AND deleted_ms IS NULL)";
         let db = self.lock();
-        match db.execute(SQL, named_params! { ":shot": shot.0, ":kind": kind.word(), ":argument": argument, ":now": now_ms() })? {
+        match db.execute(
+            SQL,
+            named_params! { ":shot": shot.0, ":kind": kind.word(), ":argument": argument, ":now": now_ms() },
+        )? {
             0 => Err(StoreError::Missing { what: "shot", id: shot.0 }),
             _ => Ok(JobId(db.last_insert_rowid())),
         }
@@ -122,8 +125,8 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn update_job(&self, job: &JobRow) -> Result<(), StoreError> {
-        const SQL: &str =
-            "UPDATE jobs SET state = :state, done = :done, total = :total, message = :message, changed_ms = :now WHERE id = :id";
+        const SQL: &str = "UPDATE jobs SET state = :state, done = :done, total = :total, message = :message, \
+            changed_ms = :now WHERE id = :id";
         self.lock().execute(
             SQL,
             named_params! { ":state": job.state.word(), ":done": job.done, ":total": job.total, ":message": job.message, ":now": now_ms(), ":id": job.id.0 },

@@ -127,7 +127,9 @@ impl Store {
 
 /// Milliseconds since 1970.
 fn now_ms() -> i64 {
-    std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| i64::try_from(d.as_millis()).unwrap_or(i64::MAX))
+    std::time::SystemTime::now()
+        .duration_since(std::time::UNIX_EPOCH)
+        .map_or(0, |d| i64::try_from(d.as_millis()).unwrap_or(i64::MAX))
 }
 
 #[cfg(test)]
@@ -166,7 +168,9 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let mut old = Connection::open(folder.path().join("fennik.sqlite")).unwrap();
         Migrations::from_slice(&MIGRATIONS[..3]).to_latest(&mut old).unwrap();
-        let document = serde_json::to_string(&fennik_core::scene::ShotDocument::new(90)).unwrap().replace("\"solve\":null", "\"solve\":4");
+        let document = serde_json::to_string(&fennik_core::scene::ShotDocument::new(90))
+            .unwrap()
+            .replace("\"solve\":null", "\"solve\":4");
         old.execute_batch(&format!(
             "INSERT INTO clips (id, name, folder, info, frames, proxies, created_ms) VALUES (3, 'a', 'f', '{{}}', 90, 1, 0);
             INSERT INTO shots (id, name, clip_id, created_ms) VALUES (7, 's', 3, 0);
@@ -179,7 +183,10 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let shot = store.shot(ShotId(7)).unwrap();
         assert_eq!((shot.head.id, shot.head.document.trim.last), (RevisionId(5), 89));
-        assert_eq!(store.analysis(fennik_core::scene::AnalysisId(4)).unwrap().trim.map(|t| (t.first, t.last)), Some((0, 89)));
+        assert_eq!(
+            store.analysis(fennik_core::scene::AnalysisId(4)).unwrap().trim.map(|t| (t.first, t.last)),
+            Some((0, 89))
+        );
         store.delete_shot(ShotId(7)).unwrap();
         store.purge_deleted().unwrap();
         let clip = store.add_clip("b", "g", "{}", 9).unwrap();

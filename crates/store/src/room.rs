@@ -41,15 +41,17 @@ fn names(store: &Store, sql: &str) -> Result<BTreeSet<String>, StoreError> {
 }
 
 /// Folders of clips that deleted shots alone use, and files of their analyses.
-const DELETED_CLIPS: &str =
-    "SELECT folder FROM clips c WHERE NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = c.id AND s.deleted_ms IS NULL)";
+const DELETED_CLIPS: &str = "SELECT folder FROM clips c WHERE NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = \
+    c.id AND s.deleted_ms IS NULL)";
 /// Deletes a clip that no shot is made from.
 const FREE_CLIP: &str = "DELETE FROM clips WHERE id = CAST(?1 AS INTEGER)
     AND NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = clips.id) RETURNING folder";
-const DELETED_ANALYSES: &str = "SELECT a.file FROM analyses a JOIN shots s ON s.id = a.shot_id WHERE s.deleted_ms IS NOT NULL";
+const DELETED_ANALYSES: &str =
+    "SELECT a.file FROM analyses a JOIN shots s ON s.id = a.shot_id WHERE s.deleted_ms IS NOT NULL";
 
 /// Clips whose shot never came.
-const SHOTLESS: &str = "DELETE FROM clips WHERE created_ms < :before AND NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = clips.id)";
+const SHOTLESS: &str =
+    "DELETE FROM clips WHERE created_ms < :before AND NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = clips.id)";
 
 impl Store {
     /// Counts what takes room. Reads the sizes of all files, so it takes a moment.
@@ -70,7 +72,8 @@ impl Store {
         }
         room.deleted += names(self, DELETED_CLIPS)?.iter().map(|f| bytes_below(&clips.join(f))).sum::<u64>();
         let size = |path: &Path| fs::metadata(path).map_or(0, |m| m.len());
-        room.deleted += names(self, DELETED_ANALYSES)?.iter().map(|f| size(&self.root.join("analyses").join(f))).sum::<u64>();
+        room.deleted +=
+            names(self, DELETED_ANALYSES)?.iter().map(|f| size(&self.root.join("analyses").join(f))).sum::<u64>();
         room.deleted += self.deleted_shots()?.iter().map(|s| size(&self.delivered_path(s.id))).sum::<u64>();
         Ok(room)
     }
@@ -101,7 +104,9 @@ impl Store {
         let mut db = self.lock();
         let change = db.transaction()?;
         let these = named_params! { ":only": only };
-        let listed = |sql: &str| -> Result<Vec<String>, rusqlite::Error> { change.prepare(sql)?.query_map(these, |r| r.get(0))?.collect() };
+        let listed = |sql: &str| -> Result<Vec<String>, rusqlite::Error> {
+            change.prepare(sql)?.query_map(these, |r| r.get(0))?.collect()
+        };
         let videos = listed(&format!("SELECT id || '.mp4' FROM shots WHERE {WHICH}"))?;
         let analyses = listed(&format!("SELECT file FROM analyses WHERE {of_these}"))?;
         change.execute(&format!("UPDATE shots SET head = NULL WHERE {WHICH}"), these)?;
@@ -117,7 +122,9 @@ impl Store {
         change.commit()?;
         drop(db);
         // What cannot be removed now is swept up by the next start.
-        let below = |folder: &str, names: Vec<String>| names.into_iter().map(|n| self.root.join(folder).join(n)).collect::<Vec<PathBuf>>();
+        let below = |folder: &str, names: Vec<String>| {
+            names.into_iter().map(|n| self.root.join(folder).join(n)).collect::<Vec<PathBuf>>()
+        };
         below("delivered", videos).into_iter().chain(below("analyses", analyses)).for_each(|file| {
             let _ = fs::remove_file(file);
         });
@@ -134,7 +141,9 @@ impl Store {
     /// [`StoreError`] when the database refuses.
     pub fn sweep(&self) -> Result<usize, StoreError> {
         // What is on the disk is listed first: a row that comes meanwhile belongs to a file that is not in the list.
-        let listed = |folder: &str| -> Vec<fs::DirEntry> { fs::read_dir(self.root.join(folder)).into_iter().flatten().flatten().collect() };
+        let listed = |folder: &str| -> Vec<fs::DirEntry> {
+            fs::read_dir(self.root.join(folder)).into_iter().flatten().flatten().collect()
+        };
         let (clips, analyses, videos) = (listed("clips"), listed("analyses"), listed("delivered"));
         let young = i64::try_from(ROW_COMES_WITHIN.as_millis()).unwrap_or(i64::MAX);
         self.lock().execute(SHOTLESS, named_params! { ":before": now_ms() - young })?;
@@ -180,14 +189,24 @@ fn is_being_filled(folder: &Path) -> bool {
     match File::open(folder.join(FILLING)) {
         Ok(file) => matches!(file.try_lock(), Err(fs::TryLockError::WouldBlock)),
         // Folders of earlier versions carry no lock; one that is fresh may be theirs.
-        Err(_) => fs::metadata(folder).and_then(|m| m.modified()).ok().and_then(|t| t.elapsed().ok()).is_some_and(|a| a < ROW_COMES_WITHIN),
+        Err(_) => fs::metadata(folder)
+            .and_then(|m| m.modified())
+            .ok()
+            .and_then(|t| t.elapsed().ok())
+            .is_some_and(|a| a < ROW_COMES_WITHIN),
     }
 }
 
 fn remove_partial(folder: &Path) -> usize {
     let partial = |e: &fs::DirEntry| e.file_name().to_string_lossy().ends_with(".part");
     let below = [folder.to_owned(), folder.join("proxies")];
-    below.iter().flat_map(fs::read_dir).flatten().flatten().filter(|e| partial(e) && is_old(e) && fs::remove_file(e.path()).is_ok()).count()
+    below
+        .iter()
+        .flat_map(fs::read_dir)
+        .flatten()
+        .flatten()
+        .filter(|e| partial(e) && is_old(e) && fs::remove_file(e.path()).is_ok())
+        .count()
 }
 
 #[cfg(test)]
@@ -209,7 +228,14 @@ mod tests {
             let clip = store.add_clip_in(files, name, "{}", 9).unwrap();
             let shot = store.add_shot(name, clip, &ShotDocument::new(9)).unwrap();
             let trim = FrameRange { first: 0, last: 8 };
-            let new = NewAnalysis { kind: AnalysisKind::Tracks, settings: "{}", reading: "", source: None, trim, bytes: &[7; 50] };
+            let new = NewAnalysis {
+                kind: AnalysisKind::Tracks,
+                settings: "{}",
+                reading: "",
+                source: None,
+                trim,
+                bytes: &[7; 50],
+            };
             store.add_analysis(shot, &new).unwrap();
             fs::create_dir_all(folder.path().join("delivered")).unwrap();
             fs::write(store.delivered_path(shot), [0; 20]).unwrap();
@@ -225,7 +251,11 @@ mod tests {
         assert_eq!(store.purge_deleted().unwrap(), 2);
         assert_eq!(store.room().unwrap(), Room { clips: 100, previews: 30, ..Room::default() });
         store.drop_proxies(clip).unwrap();
-        assert_eq!((store.room().unwrap().previews, store.clip(clip).unwrap().proxies), (10, false), "the first stays for the list");
+        assert_eq!(
+            (store.room().unwrap().previews, store.clip(clip).unwrap().proxies),
+            (10, false),
+            "the first stays for the list"
+        );
         assert!(store.shot(sibling).is_ok());
     }
 

@@ -90,10 +90,9 @@ impl Store {
 
     /// Applies an edit to the head and saves the result as the new head, in one transaction.
     ///
-    /// # Errors
-    /// [`StoreError::Stale`] when the head is not the revision that the edit `started_from`; [`StoreError::Edit`] when the
-    /// document refuses it, [`StoreError::WrongAnalysis`] or [`StoreError::BeyondClip`] when it names what is not the shot's
-    /// own. Nothing is changed then.
+    /// # Errors [`StoreError::Stale`] when the head is not the revision that the edit `started_from`;
+    /// [`StoreError::Edit`] when the document refuses it, [`StoreError::WrongAnalysis`] or [`StoreError::BeyondClip`]
+    /// when it names what is not the shot's own. Nothing is changed then.
     pub fn edit(&self, id: ShotId, started_from: Option<RevisionId>, edit: &Edit) -> Result<ShotState, StoreError> {
         let mut db = self.lock();
         let change = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
@@ -134,7 +133,8 @@ impl Store {
         const MOVE: &str = "UPDATE shots SET head = :to WHERE id = :id";
         let mut db = self.lock();
         let change = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
-        let head: Option<i64> = change.query_row(HEAD, named_params! { ":id": id.0 }, |r| r.get(0)).optional()?.flatten();
+        let head: Option<i64> =
+            change.query_row(HEAD, named_params! { ":id": id.0 }, |r| r.get(0)).optional()?.flatten();
         let head = head.ok_or(StoreError::Missing { what: "shot", id: id.0 })?;
         if from.0 != head {
             return Err(StoreError::Stale { expected: from.0, found: head });
@@ -152,7 +152,8 @@ impl Store {
     /// [`StoreError::Missing`].
     pub fn head(&self, id: ShotId) -> Result<RevisionId, StoreError> {
         const SQL: &str = "SELECT head FROM shots WHERE id = :id AND deleted_ms IS NULL";
-        let head: Option<i64> = self.read().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get(0)).optional()?.flatten();
+        let head: Option<i64> =
+            self.read().query_row(SQL, named_params! { ":id": id.0 }, |r| r.get(0)).optional()?.flatten();
         head.map(RevisionId).ok_or(StoreError::Missing { what: "shot", id: id.0 })
     }
 
@@ -207,7 +208,8 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn deleted_shots(&self) -> Result<Vec<ShotRow>, StoreError> {
-        const SQL: &str = "SELECT id, name, clip_id FROM shots WHERE deleted_ms IS NOT NULL ORDER BY deleted_ms DESC, id DESC";
+        const SQL: &str =
+            "SELECT id, name, clip_id FROM shots WHERE deleted_ms IS NOT NULL ORDER BY deleted_ms DESC, id DESC";
         let db = self.read();
         let mut statement = db.prepare(SQL)?;
         let rows = statement.query_map([], shot_row)?.collect::<Result<_, _>>()?;
@@ -229,17 +231,31 @@ fn check_own(db: &Connection, shot: ShotId, edit: &Edit) -> Result<(), StoreErro
         }
         _ => return Ok(()),
     };
-    let kind: Option<String> = db.query_row(KIND, named_params! { ":id": id.0, ":shot": shot.0 }, |r| r.get(0)).optional()?;
-    if kind.as_deref() == Some(wanted.word()) { Ok(()) } else { Err(StoreError::WrongAnalysis { id: id.0, wanted: wanted.word() }) }
+    let kind: Option<String> =
+        db.query_row(KIND, named_params! { ":id": id.0, ":shot": shot.0 }, |r| r.get(0)).optional()?;
+    if kind.as_deref() == Some(wanted.word()) {
+        Ok(())
+    } else {
+        Err(StoreError::WrongAnalysis { id: id.0, wanted: wanted.word() })
+    }
 }
 
-fn add_revision(db: &Connection, shot: ShotId, parent: Option<RevisionId>, label: &str, document: &ShotDocument) -> Result<(), StoreError> {
+fn add_revision(
+    db: &Connection,
+    shot: ShotId,
+    parent: Option<RevisionId>,
+    label: &str,
+    document: &ShotDocument,
+) -> Result<(), StoreError> {
     const ADD: &str = "INSERT INTO revisions (shot_id, parent, label, document, created_ms)
         VALUES (:shot, :parent, :label, :document, :now)";
     const HEAD: &str = "UPDATE shots SET head = :head WHERE id = :shot";
     let document = serde_json::to_string(document)?;
     let parent = parent.map(|p| p.0);
-    db.execute(ADD, named_params! { ":shot": shot.0, ":parent": parent, ":label": label, ":document": document, ":now": now_ms() })?;
+    db.execute(
+        ADD,
+        named_params! { ":shot": shot.0, ":parent": parent, ":label": label, ":document": document, ":now": now_ms() },
+    )?;
     db.execute(HEAD, named_params! { ":head": db.last_insert_rowid(), ":shot": shot.0 })?;
     Ok(())
 }
@@ -257,7 +273,8 @@ fn state(db: &Connection, id: ShotId) -> Result<ShotState, StoreError> {
             Ok((shot_row(r)?, RevisionId(r.get("revision")?), document, clip, r.get("undo")?, r.get("redo")?))
         })
         .optional()?;
-    let (shot, revision, document, (frames, estimated), undo, redo) = found.ok_or(StoreError::Missing { what: "shot", id: id.0 })?;
+    let (shot, revision, document, (frames, estimated), undo, redo) =
+        found.ok_or(StoreError::Missing { what: "shot", id: id.0 })?;
     let unread = |e: serde_json::Error| StoreError::Document { revision: revision.0, cause: e.to_string() };
     let mut document: ShotDocument = serde_json::from_str(&document).map_err(unread)?;
     document.trim = on_clip(document.trim, frames, estimated);
@@ -324,7 +341,11 @@ mod tests {
         assert!(matches!(store.shot(shot), Err(StoreError::Missing { .. })));
         assert!(store.delete_shot(shot).is_err());
         store.restore_shot(shot).unwrap();
-        assert_eq!(store.shot(shot).unwrap().head.document.trim.first, 5, "until its room is freed it can be brought back");
+        assert_eq!(
+            store.shot(shot).unwrap().head.document.trim.first,
+            5,
+            "until its room is freed it can be brought back"
+        );
         store.delete_shot(shot).unwrap();
         store.purge_deleted().unwrap();
         assert!(store.restore_shot(shot).is_err());

@@ -56,7 +56,8 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
         return Ok(());
     }
     let mut lines = vec![
-        "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its length | peak memory |"
+        "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its \
+            length | peak memory |"
             .to_owned(),
         "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
@@ -76,7 +77,9 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
 
 fn demo_clip(folder: &Path) -> Result<(PathBuf, PathBuf), String> {
     let pair = clip_and_truth(folder, "demo");
-    fs::write(&pair.0, fennik_demo::QUAY_CLIP).and_then(|()| fs::write(&pair.1, fennik_demo::QUAY_TRUTH)).map_err(|e| e.to_string())?;
+    fs::write(&pair.0, fennik_demo::QUAY_CLIP)
+        .and_then(|()| fs::write(&pair.1, fennik_demo::QUAY_TRUTH))
+        .map_err(|e| e.to_string())?;
     Ok(pair)
 }
 
@@ -92,7 +95,9 @@ fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
     let entries = fs::read_dir(folder).map_err(|e| format!("{} cannot be read: {e}", folder.display()))?;
     let mut pairs: Vec<_> = entries
         .flatten()
-        .filter_map(|e| e.file_name().to_string_lossy().strip_suffix(".truth.json").map(|name| clip_and_truth(folder, name)))
+        .filter_map(|e| {
+            e.file_name().to_string_lossy().strip_suffix(".truth.json").map(|name| clip_and_truth(folder, name))
+        })
         .filter(|(clip, _)| clip.exists())
         .collect();
     pairs.sort();
@@ -119,12 +124,15 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, String> {
     let truth: Truth = serde_json::from_slice(&read(truth)?).map_err(|e| format!("{}: {e}", truth.display()))?;
     let out = scratch.join("camera.json");
     let program = std::env::current_exe().map_err(|e| e.to_string())?;
-    let run = Command::new(program).arg("solve").arg(clip).arg("--out").arg(&out).output().map_err(|e| e.to_string())?;
+    let run =
+        Command::new(program).arg("solve").arg(clip).arg("--out").arg(&out).output().map_err(|e| e.to_string())?;
     if !run.status.success() {
         return Ok(format!("declined: {} | | | | | |", String::from_utf8_lossy(&run.stderr).trim()));
     }
     let said = String::from_utf8_lossy(&run.stdout).into_owned();
-    let number = |before: &str| said.rsplit(before).next().and_then(|s| s.split_whitespace().next()).and_then(|s| s.parse::<f64>().ok());
+    let number = |before: &str| {
+        said.rsplit(before).next().and_then(|s| s.split_whitespace().next()).and_then(|s| s.parse::<f64>().ok())
+    };
     let (tracked, solved) = (number("tracked in ").unwrap_or(f64::NAN), number("solved in ").unwrap_or(f64::NAN));
     let camera: CameraDocument = serde_json::from_slice(&read(&out)?).map_err(|e| e.to_string())?;
     let lock = slip(&truth, &camera).ok_or_else(|| format!("{} has no true points to judge by", clip.display()))?;
@@ -145,7 +153,11 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, String> {
 
 fn slip(truth: &Truth, camera: &CameraDocument) -> Option<LockError> {
     let at = |frame: u32| camera.frames.iter().find(|c| c.frame == frame).map(fennik_media::CameraFrame::camera);
-    if camera.solve.motion == "nodal" { turning_lock_error(&truth.sightings(), at) } else { lock_error(&truth.sightings(), at) }
+    if camera.solve.motion == "nodal" {
+        turning_lock_error(&truth.sightings(), at)
+    } else {
+        lock_error(&truth.sightings(), at)
+    }
 }
 
 /// Median over the frames of the relative error of the focal length.
@@ -161,7 +173,8 @@ fn focal_error(truth: &Truth, camera: &CameraDocument) -> f64 {
 
 fn replace_between(path: &Path, table: &str) -> Result<(), String> {
     let text = fs::read_to_string(path).map_err(|e| format!("{} cannot be read: {e}", path.display()))?;
-    let (before, rest) = text.split_once(MARKS[0]).ok_or_else(|| format!("{} has no line {}", path.display(), MARKS[0]))?;
+    let (before, rest) =
+        text.split_once(MARKS[0]).ok_or_else(|| format!("{} has no line {}", path.display(), MARKS[0]))?;
     let (_, after) = rest.split_once(MARKS[1]).ok_or_else(|| format!("{} has no line {}", path.display(), MARKS[1]))?;
     let text = format!("{before}{}\n{table}\n{}{after}", MARKS[0], MARKS[1]);
     fs::write(path, text).map_err(|e| format!("{} cannot be written: {e}", path.display()))

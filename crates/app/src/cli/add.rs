@@ -36,7 +36,10 @@ pub fn run(arguments: &AddArguments) -> Result<(), String> {
         for note in &shot.clip.notes {
             println!("note: {}", note.text());
         }
-        println!("shot {} {:?}: {}x{} px, {} frames", id.0, shot.state.shot.name, shot.clip.width, shot.clip.height, shot.clip.frames);
+        println!(
+            "shot {} {:?}: {}x{} px, {} frames",
+            id.0, shot.state.shot.name, shot.clip.width, shot.clip.height, shot.clip.frames
+        );
     }
     for (name, why) in taken.refused {
         eprintln!("not taken: {name}: {why}");

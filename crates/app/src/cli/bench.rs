@@ -56,7 +56,8 @@ type Row = (&'static str, f64, &'static str);
 
 fn tell(rows: &[Row], json: bool) {
     if json {
-        let map: serde_json::Map<String, serde_json::Value> = rows.iter().map(|(n, v, _)| ((*n).to_owned(), (*v).into())).collect();
+        let map: serde_json::Map<String, serde_json::Value> =
+            rows.iter().map(|(n, v, _)| ((*n).to_owned(), (*v).into())).collect();
         println!("{}", serde_json::Value::Object(map));
     } else {
         rows.iter().for_each(|(name, value, unit)| println!("{name:<46}{value:>10.3} {unit}"));

@@ -29,7 +29,8 @@ fn scene() -> Result<Bundle, EngineError> {
     let solution: Solution = serde_json::from_slice(demo::SOLVE).map_err(|e| words(&e))?;
     let frames: Vec<_> = solution.frames.iter().filter(|f| f.frame % EVERY == 0).collect();
     let lens = frames.first().map(|f| f.lens).ok_or(EngineError::Fault)?;
-    let mut bundle = Bundle::new(frames.iter().map(|f| f.pose).collect(), frames.iter().map(|f| f64::from(f.frame)).collect(), lens);
+    let mut bundle =
+        Bundle::new(frames.iter().map(|f| f.pose).collect(), frames.iter().map(|f| f64::from(f.frame)).collect(), lens);
     for point in &solution.points {
         let Ok(i) = set.tracks.binary_search_by_key(&point.id, |t| t.id) else { continue };
         let seen: Vec<Observation> = frames
@@ -53,8 +54,9 @@ fn scene() -> Result<Bundle, EngineError> {
 
 /// The same disturbance on every run: sines of the index, which no direction prefers.
 fn disturb(bundle: &mut Bundle) {
-    let wave =
-        |i: usize, k: f64| Vector3::new((1.7 * i as f64 + k).sin(), (2.3 * i as f64 + 2.0 * k).sin(), (3.1 * i as f64 + 3.0 * k).sin());
+    let wave = |i: usize, k: f64| {
+        Vector3::new((1.7 * i as f64 + k).sin(), (2.3 * i as f64 + 2.0 * k).sin(), (3.1 * i as f64 + 3.0 * k).sin())
+    };
     for (i, pose) in bundle.poses.iter_mut().enumerate() {
         *pose = pose.moved(wave(i, 0.3) * TURN, wave(i, 1.1) * SHIFT);
     }
@@ -90,8 +92,16 @@ fn written(bundle: &Bundle) -> String {
 /// Writes the scene, adjusts it and prints the cost, px^2, against the seconds since the beginning.
 pub fn run(path: &Path) -> Result<(), EngineError> {
     let start = scene()?;
-    std::fs::write(path, written(&start)).map_err(|e| EngineError::Message(format!("{} cannot be written: {e}", path.display())))?;
-    let options = BundleOptions { focal: true, k1: true, loss_px: LOSS_PX, max_steps: STEPS, tolerance: 1e-9, ..BundleOptions::default() };
+    std::fs::write(path, written(&start))
+        .map_err(|e| EngineError::Message(format!("{} cannot be written: {e}", path.display())))?;
+    let options = BundleOptions {
+        focal: true,
+        k1: true,
+        loss_px: LOSS_PX,
+        max_steps: STEPS,
+        tolerance: 1e-9,
+        ..BundleOptions::default()
+    };
     let mut bundle = start;
     let began = Instant::now();
     let mut told = Vec::new();

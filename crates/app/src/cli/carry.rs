@@ -48,7 +48,11 @@ struct Solved {
 }
 
 /// Goes through all pairs of solves of the clips and gives a table.
-pub fn table(clips: &[(String, std::path::PathBuf)], scratch: &Path, progress: &mut Progress) -> Result<String, String> {
+pub fn table(
+    clips: &[(String, std::path::PathBuf)],
+    scratch: &Path,
+    progress: &mut Progress,
+) -> Result<String, String> {
     let mut lines = vec![
         "| clip | good solves | pairs | carried over | RMS, largest of a pair | worst point of all | pair |".to_owned(),
         "| --- | --- | --- | --- | --- | --- | --- |".to_owned(),
@@ -78,14 +82,26 @@ fn solve_all(clip: &ClipInfo, name: &str, progress: &mut Progress) -> Result<Vec
         let choice = TrackChoice { window_half_px: f64::from(settings.window_half_px), ..TrackChoice::default() };
         let set = match plain.as_ref().filter(|_| variant.given) {
             Some(set) => set.clone(),
-            None => analyse::track(clip, (first, end), &settings, Masks::default(), |_, _| true).map_err(|e| e.to_string())?,
+            None => analyse::track(clip, (first, end), &settings, Masks::default(), |_, _| true)
+                .map_err(|e| e.to_string())?,
         };
-        let focal_px = solves.first().and_then(|s| s.solution.frames.first()).map(|f| f.lens.focal_px.round()).filter(|_| variant.given);
+        let focal_px = solves
+            .first()
+            .and_then(|s| s.solution.frames.first())
+            .map(|f| f.lens.focal_px.round())
+            .filter(|_| variant.given);
         let told = SolveSettings { focal_px, ..SolveSettings::default() };
         if let Ok(solution) = solve_camera(&set, &choice, &told, |_| ControlFlow::Continue(())) {
             if solution.verdict.grade == Grade::Good {
                 let (marks, floor) = marks(&solution);
-                solves.push(Solved { name: variant.name, first, solution, marks, floor, run: if variant.given { 0 } else { run } });
+                solves.push(Solved {
+                    name: variant.name,
+                    first,
+                    solution,
+                    marks,
+                    floor,
+                    run: if variant.given { 0 } else { run },
+                });
             }
         }
         if run == 0 {
@@ -112,7 +128,9 @@ fn marks(solution: &Solution) -> (Vec<Vector3<f64>>, bool) {
     let direction = |p: Vector3<f64>| camera.pose.to_camera(p).normalize();
     let mut feet: Vec<Vector3<f64>> = points.first().map(|p| p.position).into_iter().collect();
     while feet.len() < FEET.min(points.len()) {
-        let apart = |p: &Vector3<f64>| feet.iter().map(|f| (direction(*f) - direction(*p)).norm()).fold(f64::INFINITY, f64::min);
+        let apart = |p: &Vector3<f64>| {
+            feet.iter().map(|f| (direction(*f) - direction(*p)).norm()).fold(f64::INFINITY, f64::min)
+        };
         let Some(next) = points.iter().map(|p| p.position).max_by(|a, b| apart(a).total_cmp(&apart(b))) else { break };
         feet.push(next);
     }

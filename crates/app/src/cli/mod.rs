@@ -165,7 +165,9 @@ impl Stopper {
         for signal in [signal_hook::consts::SIGTERM, signal_hook::consts::SIGINT] {
             // Asked twice, it ends at once.
             let twice = signal_hook::flag::register_conditional_shutdown(signal, 130, asked.clone());
-            twice.and_then(|_| signal_hook::flag::register(signal, asked.clone())).map_err(|e| format!("no signal can be heard: {e}"))?;
+            twice
+                .and_then(|_| signal_hook::flag::register(signal, asked.clone()))
+                .map_err(|e| format!("no signal can be heard: {e}"))?;
         }
         Ok(Self(asked))
     }
@@ -221,7 +223,8 @@ impl Scratch {
     /// Makes a fresh folder.
     pub fn new() -> Result<Self, String> {
         let path = std::env::temp_dir().join(format!("fennik-{}", ulid::Ulid::generate()));
-        std::fs::create_dir_all(&path).map_err(|e| format!("no scratch folder could be made at {}: {e}", path.display()))?;
+        std::fs::create_dir_all(&path)
+            .map_err(|e| format!("no scratch folder could be made at {}: {e}", path.display()))?;
         Ok(Self(path))
     }
 

@@ -63,7 +63,8 @@ pub fn run_demo(arguments: &DemoArguments) -> Result<(), String> {
     if arguments.reset && data.join("fennik.sqlite").exists() {
         if !mark.exists() {
             return Err(format!(
-                "{} is not marked as a demo project's folder, so nothing in it is thrown away; start the demo there once without --reset, or name another folder",
+                "{} is not marked as a demo project's folder, so nothing in it is thrown away; start the demo there \
+                    once without --reset, or name another folder",
                 data.display()
             ));
         }
@@ -82,7 +83,8 @@ pub fn run_demo(arguments: &DemoArguments) -> Result<(), String> {
 
 /// Before anything is marked or made, the port must be ours.
 fn bind(port: u16) -> Result<TcpListener, String> {
-    TcpListener::bind(("127.0.0.1", port)).map_err(|e| format!("port {port} cannot be used ({e}); choose another with --port"))
+    TcpListener::bind(("127.0.0.1", port))
+        .map_err(|e| format!("port {port} cannot be used ({e}); choose another with --port"))
 }
 
 /// Serves a folder that is locked until the program ends.

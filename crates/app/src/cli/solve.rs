@@ -4,7 +4,9 @@ use super::{Progress, Scratch, TrimArgument, peak_mb};
 use crate::engine::{analyse, output};
 use fennik_core::geometry::Similarity;
 use fennik_core::image::{Channel, PictureSettings};
-use fennik_core::solve::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, TrackChoice, solve_camera};
+use fennik_core::solve::{
+    CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, TrackChoice, solve_camera,
+};
 use fennik_core::track::{Masks, TrackDirection, TrackSettings};
 use fennik_media::{ClipInfo, camera_document, read_masks};
 use std::ops::ControlFlow;
@@ -70,7 +72,9 @@ pub struct SolveArguments {
 
 fn channel(word: &str) -> Result<Channel, String> {
     let all = [Channel::Brightness, Channel::Red, Channel::Green, Channel::Blue];
-    all.into_iter().find(|c| c.word() == word).ok_or_else(|| format!("{word:?} is no channel; write brightness, red, green or blue"))
+    all.into_iter()
+        .find(|c| c.word() == word)
+        .ok_or_else(|| format!("{word:?} is no channel; write brightness, red, green or blue"))
 }
 
 /// Tracks and solves, telling how far it is.
@@ -103,7 +107,11 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
         },
         ..TrackSettings::default()
     };
-    let choice = TrackChoice { masks: masks.clone(), window_half_px: f64::from(track_settings.window_half_px), ..TrackChoice::default() };
+    let choice = TrackChoice {
+        masks: masks.clone(),
+        window_half_px: f64::from(track_settings.window_half_px),
+        ..TrackChoice::default()
+    };
     let started = std::time::Instant::now();
     let mut progress = Progress::default();
     let tracks = analyse::track(&clip, (first, end), &track_settings, masks, |frame, total| {
@@ -136,7 +144,12 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     output::write_file(&arguments.out, json.as_bytes()).map_err(|e| e.to_string())?;
     println!("{}", reading(&solution));
     let solved = started.elapsed() - tracked;
-    println!("tracked in {:.1} s, solved in {:.1} s, peak memory {:.0} MB", tracked.as_secs_f64(), solved.as_secs_f64(), peak_mb());
+    println!(
+        "tracked in {:.1} s, solved in {:.1} s, peak memory {:.0} MB",
+        tracked.as_secs_f64(),
+        solved.as_secs_f64(),
+        peak_mb()
+    );
     Ok(())
 }
 

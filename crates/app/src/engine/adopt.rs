@@ -43,18 +43,26 @@ pub fn unchanged_trim(document: &ShotDocument, trim: FrameRange) -> Result<(), E
 /// A way to another world, with the corners of the floor that goes along.
 pub type WithFloor = (Transfer, Vec<[f64; 3]>);
 
-/// How what is laid would come over to a solve, with the corners of the floor; `None` where there is nothing to come over.
+/// How what is laid would come over to a solve, with the corners of the floor; `None` where there is nothing to come
+/// over.
 ///
 /// # Errors
 /// [`EngineError::Transfer`] where it cannot; others when the camera that it was laid in cannot be read.
-pub fn way_to(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Solution) -> Result<Option<WithFloor>, EngineError> {
+pub fn way_to(
+    store: &Store,
+    document: &ShotDocument,
+    row: &AnalysisRow,
+    new: &Solution,
+) -> Result<Option<WithFloor>, EngineError> {
     let Some(laid_in) = document.laid_in().filter(|_| document.has_laid()) else { return Ok(None) };
     let old_row = store.analysis(laid_in)?;
     let old = read_solve(store, laid_in)?;
     let begins = |row: &AnalysisRow| row.trim.unwrap_or(document.trim).first;
     let same_run = row.source.is_some() && row.source == old_row.source;
-    let (from, to) =
-        (SolveOfClip { solution: &old, first_frame: begins(&old_row) }, SolveOfClip { solution: new, first_frame: begins(row) });
+    let (from, to) = (
+        SolveOfClip { solution: &old, first_frame: begins(&old_row) },
+        SolveOfClip { solution: new, first_frame: begins(row) },
+    );
     let way = transfer(from, to, same_run, &marks_of(document, &old))?;
     Ok(Some((way, floor_corners(&document.datum, &old).iter().map(|c| (*c).into()).collect())))
 }
@@ -68,7 +76,13 @@ pub enum Adopted {
 }
 
 /// The edit that puts a solve of this trim to use.
-fn use_edit(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Solution, anyway: bool) -> Result<Edit, EngineError> {
+fn use_edit(
+    store: &Store,
+    document: &ShotDocument,
+    row: &AnalysisRow,
+    new: &Solution,
+    anyway: bool,
+) -> Result<Edit, EngineError> {
     if let Some(trim) = row.trim.filter(|t| *t != document.trim) {
         return Err(EngineError::Message(format!(
             "this solve is of frames {} to {} of the file; trim the shot to them to use it",
@@ -87,7 +101,13 @@ fn use_edit(store: &Store, document: &ShotDocument, row: &AnalysisRow, new: &Sol
 ///
 /// # Errors
 /// [`EngineError`] when the trim is another by now or the store refuses.
-pub fn adopt_solve(store: &Store, id: ShotId, analysis: AnalysisId, new: &Solution, trim: FrameRange) -> Result<Adopted, EngineError> {
+pub fn adopt_solve(
+    store: &Store,
+    id: ShotId,
+    analysis: AnalysisId,
+    new: &Solution,
+    trim: FrameRange,
+) -> Result<Adopted, EngineError> {
     let row = store.analysis(analysis)?;
     let edited = edit_head(store, id, |document| {
         unchanged_trim(document, trim)?;
@@ -104,7 +124,13 @@ pub fn adopt_solve(store: &Store, id: ShotId, analysis: AnalysisId, new: &Soluti
 ///
 /// # Errors
 /// [`EngineError::Transfer`] where it cannot and `anyway` was not said.
-pub fn use_kept(store: &Store, id: ShotId, started_from: RevisionId, analysis: AnalysisId, anyway: bool) -> Result<ShotState, EngineError> {
+pub fn use_kept(
+    store: &Store,
+    id: ShotId,
+    started_from: RevisionId,
+    analysis: AnalysisId,
+    anyway: bool,
+) -> Result<ShotState, EngineError> {
     let state = store.shot(id)?;
     let row = store.analysis(analysis)?;
     let new = kept_solve(store, id, &row)?;

@@ -159,10 +159,14 @@ pub fn follow(
     };
     let (mut ahead, mut behind) = (Vec::new(), Vec::new());
     let (mut follower, mut lost) = (None, false);
-    forwards(clip, (trim_first + key, trim_first + last + 1), &plain, |plane| run(&mut follower, &mut ahead, &mut lost, &plane))?;
+    forwards(clip, (trim_first + key, trim_first + last + 1), &plain, |plane| {
+        run(&mut follower, &mut ahead, &mut lost, &plane)
+    })?;
     let (mut follower, mut lost) = (None, false);
     if key > first {
-        backwards(clip, (trim_first + first, trim_first + key + 1), &plain, |plane| run(&mut follower, &mut behind, &mut lost, plane))?;
+        backwards(clip, (trim_first + first, trim_first + key + 1), &plain, |plane| {
+            run(&mut follower, &mut behind, &mut lost, plane)
+        })?;
     }
     let from = key - behind.len() as u32;
     let outlines = behind.into_iter().rev().chain(std::iter::once(outline.to_vec())).chain(ahead).collect();

@@ -1,7 +1,9 @@
 //! The demo project: one finished shot, and the same clip untouched.
 
 use super::{EngineError, analyse, import};
-use fennik_core::scene::{AnalysisId, Datum, Edit, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, suggest_floor};
+use fennik_core::scene::{
+    AnalysisId, Datum, Edit, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, suggest_floor,
+};
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{Masks, TrackSettings};
 use fennik_media::{ClipInfo, Source, probe};
@@ -46,7 +48,11 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
     store.edit(shot, None, &Edit::UseSolve { analysis: solve, new_from_old: None, fit: None, outline: Vec::new() })?;
     let (datum, insert) = staging(&solution)?;
     store.edit(shot, None, &Edit::Datum { datum })?;
-    store.edit(shot, None, &Edit::Light { light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 } })?;
+    store.edit(
+        shot,
+        None,
+        &Edit::Light { light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 } },
+    )?;
     store.edit(shot, None, &Edit::AddInsert { insert })?;
     Ok(())
 }
@@ -62,7 +68,11 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
     // The flight log of the made-up drone says 8.4 m at take-off.
     let height = datum.world_from_solve.point(first.pose.centre()).y;
     datum = datum
-        .with_distance(first.pose.centre(), first.pose.centre() - fit.normal * (height / datum.world_from_solve.scale), 8.4)
+        .with_distance(
+            first.pose.centre(),
+            first.pose.centre() - fit.normal * (height / datum.world_from_solve.scale),
+            8.4,
+        )
         .map_err(EngineError::Message)?;
     // The title stands on the gravel where the middle of the picture meets it half-way through.
     let middle = &solution.frames[solution.frames.len() / 2];
@@ -87,7 +97,10 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
         scale: 1.0,
         stance: Stance::Standing,
     };
-    Ok((datum, Insert { id: InsertId(0), name: "Varrick".into(), content: InsertKind::Title(title), placement, hidden: false }))
+    Ok((
+        datum,
+        Insert { id: InsertId(0), name: "Varrick".into(), content: InsertKind::Title(title), placement, hidden: false },
+    ))
 }
 
 /// Tracks and solves the demo clip and writes both to a folder.
@@ -100,8 +113,12 @@ pub fn make_analyses(folder: &Path) -> Result<(), EngineError> {
     std::fs::write(&path, fennik_demo::QUAY_CLIP).map_err(failed)?;
     let clip = ClipInfo::open(&path, folder)?;
     let tracks = analyse::track(&clip, (0, clip.frames), &TrackSettings::default(), Masks::default(), |_, _| true)?;
-    let solution = solve_camera(&tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
+    let solution =
+        solve_camera(&tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
     std::fs::write(folder.join("varrick-quay.tracks.bin"), tracks.to_bytes()).map_err(failed)?;
-    std::fs::write(folder.join("varrick-quay.solve.json"), serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?)
-        .map_err(failed)
+    std::fs::write(
+        folder.join("varrick-quay.solve.json"),
+        serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?,
+    )
+    .map_err(failed)
 }

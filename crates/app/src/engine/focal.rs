@@ -13,11 +13,13 @@ pub fn focal_px(text: &str, width: u32) -> Result<Option<f64>, String> {
     }
     let wrong = || {
         format!(
-            "{text:?} is no focal length; write it as 853 px, as 24 mm of 36 mm (the sensor's width) or as 73 deg, or leave it empty to have it found"
+            "{text:?} is no focal length; write it as 853 px, as 24 mm of 36 mm (the sensor's width) or as 73 deg, \
+                or leave it empty to have it found"
         )
     };
-    let number =
-        |part: &str, unit: &str| part.trim().trim_end_matches(unit).trim().parse::<f64>().ok().filter(|v| *v > 0.0 && v.is_finite());
+    let number = |part: &str, unit: &str| {
+        part.trim().trim_end_matches(unit).trim().parse::<f64>().ok().filter(|v| *v > 0.0 && v.is_finite())
+    };
     let width = f64::from(width);
     let px = if let Some((focal, sensor)) = text.split_once("of") {
         number(focal, "mm").zip(number(sensor, "mm")).map(|(f, s)| f / s * width)

@@ -53,12 +53,16 @@ impl Staged {
 /// Bytes copied between two words of progress.
 const CHUNK: usize = 4 * 1024 * 1024;
 
-/// Copies files, and the files of folders, into the data folder. `on_bytes` hears of bytes done and in all; `false` stops.
-/// What cannot be read is kept with its reason, so that the rest is taken in without it.
+/// Copies files, and the files of folders, into the data folder. `on_bytes` hears of bytes done and in all; `false`
+/// stops. What cannot be read is kept with its reason, so that the rest is taken in without it.
 ///
 /// # Errors
 /// [`EngineError`] that names a folder that cannot be read, or says that the disk is full.
-pub fn stage(store: &Store, named: &[PathBuf], on_bytes: &mut dyn FnMut(u64, u64) -> bool) -> Result<Staged, EngineError> {
+pub fn stage(
+    store: &Store,
+    named: &[PathBuf],
+    on_bytes: &mut dyn FnMut(u64, u64) -> bool,
+) -> Result<Staged, EngineError> {
     let paths = listed(named)?;
     let total = paths.iter().filter_map(|p| fs::metadata(p).ok()).map(|m| m.len()).sum::<u64>().max(1);
     let folder = store.new_clip_folder()?;
@@ -82,7 +86,8 @@ fn listed(named: &[PathBuf]) -> Result<Vec<PathBuf>, EngineError> {
     let hidden = |p: &Path| p.file_name().is_some_and(|n| n.to_string_lossy().starts_with('.'));
     for path in named {
         if path.is_dir() {
-            let entries = fs::read_dir(path).map_err(|e| EngineError::Message(format!("{} cannot be read: {e}", path.display())))?;
+            let entries = fs::read_dir(path)
+                .map_err(|e| EngineError::Message(format!("{} cannot be read: {e}", path.display())))?;
             files.extend(entries.flatten().map(|e| e.path()).filter(|p| p.is_file() && !hidden(p)));
         } else {
             files.push(path.clone());
@@ -100,7 +105,9 @@ fn copy(from: &Path, to: &Path, mut on_bytes: impl FnMut(u64) -> bool) -> Result
         Ok(source) => source,
         Err(e) => return Ok(Some(format!("{} cannot be opened: {e}", from.display()))),
     };
-    let full = |e: std::io::Error| EngineError::Message(format!("the clip could not be stored ({e}); make room on the disk and try again"));
+    let full = |e: std::io::Error| {
+        EngineError::Message(format!("the clip could not be stored ({e}); make room on the disk and try again"))
+    };
     let mut target = File::create(to).map_err(full)?;
     let mut buffer = vec![0; CHUNK];
     loop {
@@ -226,7 +233,10 @@ fn of_all(refused: Vec<(String, String)>, last: EngineError) -> EngineError {
     if refused.len() < 2 {
         return last;
     }
-    EngineError::Message(format!("nothing of this could be taken in: {}", refused.into_iter().map(|r| r.1).collect::<Vec<_>>().join("; ")))
+    EngineError::Message(format!(
+        "nothing of this could be taken in: {}",
+        refused.into_iter().map(|r| r.1).collect::<Vec<_>>().join("; ")
+    ))
 }
 
 fn take_group(store: &Store, group: Group) -> Result<ShotId, EngineError> {
@@ -279,8 +289,10 @@ pub fn add_shot(store: &Store, clip: ClipId, name: &str, frames: u32) -> Result<
 fn rename_all(files: Vec<Arrived>, named: &Path) -> std::io::Result<()> {
     std::fs::create_dir_all(named)?;
     for (i, file) in files.into_iter().enumerate() {
-        let stem: String = Path::new(&file.name).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-        let plain: String = stem.chars().map(|c| if c.is_control() || c == '/' || c == '\\' { '_' } else { c }).take(60).collect();
+        let stem: String =
+            Path::new(&file.name).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let plain: String =
+            stem.chars().map(|c| if c.is_control() || c == '/' || c == '\\' { '_' } else { c }).take(60).collect();
         let mut target = named.join(format!("{plain}.{}", extension(&file.name)));
         if plain.starts_with('.') || target.exists() {
             target = named.join(format!("{} {i}.{}", plain.trim_start_matches('.'), extension(&file.name)));
@@ -337,7 +349,8 @@ mod tests {
     #[test]
     fn numbered_series_in_one_folder_are_clips_of_their_own() {
         let split = |names: &[&str]| -> Vec<usize> {
-            let files = names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new(), unread: None }).collect();
+            let files =
+                names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new(), unread: None }).collect();
             series(files).iter().map(Vec::len).collect()
         };
         assert_eq!(split(&["a_1.png", "a_2.png", "b_1.png", "b_2.png", "b_3.png"]), [2, 3]);
@@ -349,7 +362,8 @@ mod tests {
     #[test]
     fn videos_stand_alone_and_stills_of_a_kind_together() {
         let names = ["b.mp4", "s 2.PNG", "a.mov", "s 1.png", "t.jpeg", "t.JPG", "all.zip", "notes.txt"];
-        let files = names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new(), unread: None }).collect();
+        let files =
+            names.iter().map(|n| Arrived { name: (*n).to_owned(), path: PathBuf::new(), unread: None }).collect();
         let found: Vec<(char, String)> = groups(files)
             .iter()
             .map(|g| match g {
@@ -358,7 +372,8 @@ mod tests {
                 Group::Stills(files) => (char::from_digit(files.len() as u32, 10).unwrap(), g.name()),
             })
             .collect();
-        let expected = [('v', "a.mov"), ('z', "all.zip"), ('v', "b.mp4"), ('v', "notes.txt"), ('2', "t.JPG"), ('2', "s 1.png")];
+        let expected =
+            [('v', "a.mov"), ('z', "all.zip"), ('v', "b.mp4"), ('v', "notes.txt"), ('2', "t.JPG"), ('2', "s 1.png")];
         assert_eq!(found, expected.map(|(k, n)| (k, n.to_owned())));
     }
 }

@@ -86,8 +86,8 @@ impl OpenShot {
         let state = store.shot(id)?;
         let clip_row = store.clip(state.shot.clip)?;
         let folder = store.root().join("clips").join(&clip_row.folder);
-        let mut clip: ClipInfo =
-            serde_json::from_str(&clip_row.info).map_err(|e| EngineError::Message(format!("the clip's record cannot be read: {e}")))?;
+        let mut clip: ClipInfo = serde_json::from_str(&clip_row.info)
+            .map_err(|e| EngineError::Message(format!("the clip's record cannot be read: {e}")))?;
         clip.source = clip.source.rebased(&folder);
         clip.frames = clip_row.frames;
         clip.counted = clip_row.proxies;
@@ -111,8 +111,10 @@ impl OpenShot {
     /// # Errors
     /// [`EngineError`] when there is none or its data cannot be read.
     pub fn solution(&self, store: &Store) -> Result<Solution, EngineError> {
-        let id =
-            self.document().solve.ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
+        let id = self
+            .document()
+            .solve
+            .ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
         read_solve(store, id)
     }
 
@@ -173,8 +175,9 @@ pub fn read_tracks(store: &Store, id: AnalysisId) -> Result<TrackSet, EngineErro
 /// [`EngineError`] when its data is gone or cannot be read.
 pub fn read_solve(store: &Store, id: AnalysisId) -> Result<Solution, EngineError> {
     let bytes = store.analysis_bytes(id)?;
-    let unread =
-        |why: &dyn std::fmt::Display| EngineError::Message(format!("the data of solve {} cannot be read ({why}); solve again", id.0));
+    let unread = |why: &dyn std::fmt::Display| {
+        EngineError::Message(format!("the data of solve {} cannot be read ({why}); solve again", id.0))
+    };
     let solution: Solution = serde_json::from_slice(&bytes).map_err(|e| unread(&e))?;
     solution.check().map_err(|why| unread(&why))?;
     Ok(solution)

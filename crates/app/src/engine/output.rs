@@ -12,7 +12,12 @@ use std::path::Path;
 ///
 /// # Errors
 /// [`EngineError`] when something cannot be read or written.
-pub fn video(store: &Store, shot: &OpenShot, target: &Path, mut go_on: impl FnMut(u32, u32) -> bool) -> Result<(), EngineError> {
+pub fn video(
+    store: &Store,
+    shot: &OpenShot,
+    target: &Path,
+    mut go_on: impl FnMut(u32, u32) -> bool,
+) -> Result<(), EngineError> {
     let solution = shot.solution(store)?;
     let document = shot.document();
     let stage = Stage::build(&document.inserts, &document.light)?;
@@ -25,7 +30,15 @@ pub fn video(store: &Store, shot: &OpenShot, target: &Path, mut go_on: impl FnMu
     while let Some(bytes) = reader.next_frame()? {
         buffer.clear();
         buffer.extend_from_slice(bytes);
-        picture::draw(&mut buffer, (shot.clip.width, shot.clip.height), frame, &solution, document, &stage, Quality::Exact);
+        picture::draw(
+            &mut buffer,
+            (shot.clip.width, shot.clip.height),
+            frame,
+            &solution,
+            document,
+            &stage,
+            Quality::Exact,
+        );
         writer.push(&buffer)?;
         frame += 1;
         if !go_on(frame, end - first) {
@@ -56,17 +69,23 @@ pub fn stills(
     let document = shot.document();
     let frames = document.trim.count();
     if last < first || last >= frames {
-        return Err(EngineError::Message(format!("frames {first} to {last} are none of this shot; it has frames 0 to {}", frames - 1)));
+        return Err(EngineError::Message(format!(
+            "frames {first} to {last} are none of this shot; it has frames 0 to {}",
+            frames - 1
+        )));
     }
     let solution = document.solve.map(|_| shot.solution(store)).transpose()?;
     let stage = Stage::build(&document.inserts, &document.light)?;
-    let unwritten = |e: &dyn std::fmt::Display| EngineError::Message(format!("the stills cannot be written to {}: {e}", folder.display()));
+    let unwritten = |e: &dyn std::fmt::Display| {
+        EngineError::Message(format!("the stills cannot be written to {}: {e}", folder.display()))
+    };
     std::fs::create_dir_all(folder).map_err(|e| unwritten(&e))?;
     let begin = document.trim.first;
     let (width, height) = (shot.clip.width, shot.clip.height);
     let mut reader = FrameReader::open(&shot.clip, Some((begin + first, begin + last + 1)), PixelKind::Rgb)?;
     for frame in first..=last {
-        let bytes = reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
+        let bytes =
+            reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
         let mut picture = image::RgbImage::from_raw(width, height, bytes.to_vec()).ok_or(EngineError::Fault)?;
         if let Some(solution) = &solution {
             picture::draw(&mut picture, (width, height), frame, solution, document, &stage, Quality::Exact);

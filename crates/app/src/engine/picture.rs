@@ -53,9 +53,11 @@ pub fn jpeg(
     quality: Quality,
 ) -> Result<Vec<u8>, EngineError> {
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
-    let unreadable = |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
+    let unreadable =
+        |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
     let bytes = std::fs::read(path).map_err(|e| unreadable(&e))?;
-    let mut picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
+    let mut picture =
+        image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
     let (width, height) = picture.dimensions();
     draw(&mut picture, (width, height), frame, solution, document, stage, quality);
     let mut out = Vec::with_capacity(bytes.len());

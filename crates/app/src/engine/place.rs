@@ -1,7 +1,9 @@
 //! Placing by a pixel: what a person does with the pointer, and a recipe with numbers.
 
 use super::EngineError;
-use fennik_core::scene::{Datum, Insert, InsertId, InsertKind, Placement, Stance, Surface, SurfaceKind, Title, surface_at};
+use fennik_core::scene::{
+    Datum, Insert, InsertId, InsertKind, Placement, Stance, Surface, SurfaceKind, Title, surface_at,
+};
 use fennik_core::solve::Solution;
 use nalgebra::{Vector2, Vector3};
 
@@ -20,7 +22,10 @@ pub struct Pixel {
 /// A message that says how to write it.
 pub fn colour(text: &str) -> Result<[u8; 3], EngineError> {
     let wrong = || EngineError::Message(format!("{text:?} is no colour; write it as #rrggbb"));
-    let digits = text.strip_prefix('#').filter(|d| d.len() == 6 && d.chars().all(|c| c.is_ascii_hexdigit())).ok_or_else(wrong)?;
+    let digits = text
+        .strip_prefix('#')
+        .filter(|d| d.len() == 6 && d.chars().all(|c| c.is_ascii_hexdigit()))
+        .ok_or_else(wrong)?;
     let [_, r, g, b] = u32::from_str_radix(digits, 16).map_err(|_| wrong())?.to_be_bytes();
     Ok([r, g, b])
 }
@@ -46,7 +51,13 @@ pub fn title_at(solution: &Solution, datum: &Datum, at: Pixel, stance: Stance) -
 ///
 /// # Errors
 /// A message where the frame has no camera.
-pub fn title_on(solution: &Solution, datum: &Datum, frame: u32, surface: &Surface, stance: Stance) -> Result<Insert, EngineError> {
+pub fn title_on(
+    solution: &Solution,
+    datum: &Datum,
+    frame: u32,
+    surface: &Surface,
+    stance: Stance,
+) -> Result<Insert, EngineError> {
     let camera = solution.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
     let pose = datum.world_from_solve.pose(&camera.pose);
     let distance = (surface.point - pose.centre()).norm();

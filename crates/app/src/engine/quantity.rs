@@ -1,5 +1,5 @@
-//! Numbers as people write them: with a unit, with another unit, as a sum. `static/js/values.js` reads the same; both are
-//! tested against `e2e/golden/quantities.json`.
+//! Numbers as people write them: with a unit, with another unit, as a sum. `static/js/values.js` reads the same; both
+//! are tested against `e2e/golden/quantities.json`.
 
 /// What is measured.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize)]
@@ -31,7 +31,8 @@ impl Measure {
 pub fn read(text: &str, measure: Measure) -> Result<f64, String> {
     let wrong = || {
         let units: Vec<&str> = measure.units().iter().map(|u| u.0).collect();
-        let with = if units.is_empty() { String::new() } else { format!(", with a unit or without ({})", units.join(", ")) };
+        let with =
+            if units.is_empty() { String::new() } else { format!(", with a unit or without ({})", units.join(", ")) };
         format!("{text:?} is no number here; write it as 1.2 or 1.2 + 0.3{with}")
     };
     let mut rest = text.trim();
@@ -49,7 +50,8 @@ pub fn read(text: &str, measure: Measure) -> Result<f64, String> {
         let tail = after[digits..].trim_start();
         let unit_length = tail.find(|c: char| !(c.is_alphabetic() || c == '°')).unwrap_or(tail.len());
         let unit = tail[..unit_length].to_lowercase();
-        let factor = if unit.is_empty() { 1.0 } else { measure.units().iter().find(|u| u.0 == unit).ok_or_else(wrong)?.1 };
+        let factor =
+            if unit.is_empty() { 1.0 } else { measure.units().iter().find(|u| u.0 == unit).ok_or_else(wrong)?.1 };
         sum += sign * value * factor;
         rest = tail[unit_length..].trim_start();
     }

@@ -35,9 +35,15 @@ pub fn decode(store: &Store, shot: &OpenShot, step: Step) -> Result<String, Engi
 pub fn track(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
     let (document, id) = (shot.document(), shot.state.shot.id);
     let settings = &document.track_settings;
-    let set = analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| step(done, total, "tracking"))?;
+    let set = analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| {
+        step(done, total, "tracking")
+    })?;
     if set.frames != document.trim.count() && shot.clip.counted {
-        return Err(EngineError::Message(format!("{} of {} frames could be tracked; track again", set.frames, document.trim.count())));
+        return Err(EngineError::Message(format!(
+            "{} of {} frames could be tracked; track again",
+            set.frames,
+            document.trim.count()
+        )));
     }
     let reading = format!("{} tracks", set.tracks.len());
     let new = NewAnalysis {
@@ -68,8 +74,9 @@ pub enum Begin {
 /// [`EngineError`] when there are no tracks or no trustworthy camera, or the trim was changed meanwhile.
 pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result<String, EngineError> {
     let (document, id) = (shot.document(), shot.state.shot.id);
-    let tracks =
-        document.tracks.ok_or_else(|| EngineError::Message("there are no tracks of this trim yet; track the clip first".to_owned()))?;
+    let tracks = document
+        .tracks
+        .ok_or_else(|| EngineError::Message("there are no tracks of this trim yet; track the clip first".to_owned()))?;
     let from = match begin {
         Begin::Afresh => None,
         Begin::FromHere => {
@@ -80,8 +87,9 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     };
     let set = read_tracks(store, tracks)?;
     let (choice, settings) = (document.track_choice(), &document.solve_settings);
-    let tell =
-        |s: SolveStep| if step((100.0 * s.fraction) as u32, 100, s.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) };
+    let tell = |s: SolveStep| {
+        if step((100.0 * s.fraction) as u32, 100, s.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+    };
     let solution = match &from {
         Some(from) => solve_on(&set, &choice, settings, from, tell)?,
         None => solve_camera(&set, &choice, settings, tell)?,
@@ -100,7 +108,8 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     match adopt_solve(store, id, analysis, &solution, document.trim)? {
         Adopted::InUse => Ok(told),
         Adopted::Kept(why) => Err(EngineError::Message(format!(
-            "solved ({told}), but what is placed cannot come along: {why}. The camera before stays in use, the new one is kept beside it"
+            "solved ({told}), but what is placed cannot come along: {why}. The camera before stays in use, the new \
+                one is kept beside it"
         ))),
     }
 }
@@ -117,9 +126,10 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let (first, last) = mask.span.unwrap_or((0, u32::MAX));
     let (key, last) = (key.min(frames - 1), last.min(frames - 1));
     let (first, last) = (first.min(key), last.max(key));
-    let found = analyse::follow(&shot.clip, document.trim.first, &mask.outline_at(key), (first, key, last), |done, total| {
-        step(done, total, "following")
-    })?;
+    let found =
+        analyse::follow(&shot.clip, document.trim.first, &mask.outline_at(key), (first, key, last), |done, total| {
+            step(done, total, "following")
+        })?;
     edit_head(store, id, |now| {
         unchanged_trim(now, document.trim)?;
         // Somebody may have changed it meanwhile; only its keys are new.
@@ -139,7 +149,8 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
 pub fn deliver(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
     let target = store.delivered_path(shot.state.shot.id);
     if let Some(folder) = target.parent() {
-        std::fs::create_dir_all(folder).map_err(|e| EngineError::Message(format!("no folder for the video could be made: {e}")))?;
+        std::fs::create_dir_all(folder)
+            .map_err(|e| EngineError::Message(format!("no folder for the video could be made: {e}")))?;
     }
     output::video(store, shot, &target, |done, total| step(done, total, "rendering"))?;
     // The shot may have been deleted at the last moment.

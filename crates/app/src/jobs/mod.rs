@@ -99,8 +99,11 @@ impl Jobs {
         let clip = self.store.shot_clip(shot)?;
         // Held until the job is noted, so that of many who ask at once one is first.
         let mut active = self.active();
-        let same =
-            |a: &Active| a.kind == kind && a.argument == argument && if kind == JobKind::Decode { a.clip == clip } else { a.shot == shot };
+        let same = |a: &Active| {
+            a.kind == kind
+                && a.argument == argument
+                && if kind == JobKind::Decode { a.clip == clip } else { a.shot == shot }
+        };
         if let Some((id, _)) = active.iter().find(|(_, a)| same(a)) {
             return Ok(*id);
         }
@@ -183,11 +186,16 @@ impl Jobs {
         };
         let stop = self.active().get(&id).map(|a| a.stop.clone()).unwrap_or_default();
         job.state = JobState::Running;
-        let mut reporter = Reporter { jobs: self, job: job.clone(), stop, began: Instant::now(), told: None, kept: Instant::now() };
+        let mut reporter =
+            Reporter { jobs: self, job: job.clone(), stop, began: Instant::now(), told: None, kept: Instant::now() };
         reporter.keep();
-        let outcome = if reporter.stop.load(Ordering::Relaxed) { Err(EngineError::Stopped) } else { self.work(&mut reporter) };
+        let outcome =
+            if reporter.stop.load(Ordering::Relaxed) { Err(EngineError::Stopped) } else { self.work(&mut reporter) };
         let mut job = reporter.job.clone();
-        let stopped = matches!(outcome, Err(EngineError::Stopped | EngineError::Solve(fennik_core::solve::SolveFailure::Stopped)));
+        let stopped = matches!(
+            outcome,
+            Err(EngineError::Stopped | EngineError::Solve(fennik_core::solve::SolveFailure::Stopped))
+        );
         if stopped && self.ending.load(Ordering::SeqCst) {
             return;
         }
@@ -219,8 +227,8 @@ impl Jobs {
     }
 }
 
-/// Does a piece of work, and once more where the disk was full and deleted shots could be freed: they are kept until their
-/// room is needed.
+/// Does a piece of work, and once more where the disk was full and deleted shots could be freed: they are kept until
+/// their room is needed.
 fn with_room_made(store: &Store, mut work: impl FnMut() -> Result<String, EngineError>) -> Result<String, EngineError> {
     match work() {
         Err(error) if error.is_full_disk() && store.purge_deleted()? > 0 => work(),
@@ -230,13 +238,16 @@ fn with_room_made(store: &Store, mut work: impl FnMut() -> Result<String, Engine
 
 /// Does a piece of work; a panic in it ends the job and not the queue.
 fn guarded(work: impl FnOnce() -> Result<String, EngineError>) -> Result<String, EngineError> {
-    // Nothing is read afterwards that the panic could have left half-changed: the reporter holds counts, the store its own
-    // transactions.
+    // Nothing is read afterwards that the panic could have left half-changed: the reporter holds counts, the store its
+    // own transactions.
     catch_unwind(AssertUnwindSafe(work)).unwrap_or_else(|panic| {
-        let said = panic.downcast_ref::<String>().cloned().or_else(|| panic.downcast_ref::<&str>().map(|s| (*s).to_owned()));
+        let said =
+            panic.downcast_ref::<String>().cloned().or_else(|| panic.downcast_ref::<&str>().map(|s| (*s).to_owned()));
         let reference = ulid::Ulid::generate();
         tracing::error!(%reference, said, "a job broke down");
-        Err(EngineError::Message(format!("a fault of Fennik stopped this; what was there before is kept. Reference {reference}")))
+        Err(EngineError::Message(format!(
+            "a fault of Fennik stopped this; what was there before is kept. Reference {reference}"
+        )))
     })
 }
 
@@ -262,8 +273,8 @@ impl Reporter<'_> {
         if self.told.is_none_or(|t| t.elapsed() > NEWS_EVERY) {
             self.told = Some(Instant::now());
             let elapsed = self.began.elapsed().as_secs_f64();
-            let left =
-                (done > 0 && total >= done && elapsed > 1.0).then(|| (elapsed / f64::from(done) * f64::from(total - done)).ceil() as u32);
+            let left = (done > 0 && total >= done && elapsed > 1.0)
+                .then(|| (elapsed / f64::from(done) * f64::from(total - done)).ceil() as u32);
             self.jobs.tell(self.job.clone(), left);
             if self.kept.elapsed() > KEEP_EVERY {
                 self.keep();
@@ -329,8 +340,11 @@ mod tests {
         let clip = store.add_clip("a.mp4", "a", "{}", 9).unwrap();
         let shot = store.add_shot("a", clip, &ShotDocument::new(9)).unwrap();
         let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
-        db.execute_batch("CREATE TRIGGER full BEFORE UPDATE ON jobs WHEN NEW.state = 'failed' BEGIN SELECT RAISE(ABORT, 'full'); END")
-            .unwrap();
+        db.execute_batch(
+            "CREATE TRIGGER full BEFORE UPDATE ON jobs WHEN NEW.state = 'failed' BEGIN SELECT \
+            RAISE(ABORT, 'full'); END",
+        )
+        .unwrap();
         let jobs = Jobs::start(store.clone());
         let id = jobs.queue(shot, JobKind::Track, "").unwrap();
         let until = |good: &dyn Fn() -> bool| {

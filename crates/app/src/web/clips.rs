@@ -37,7 +37,8 @@ async fn upload(desk: web::Data<Desk>, payload: Multipart) -> Result<impl Respon
     })
     .await?;
     let TakenIn { shots, refused } = taken;
-    let refused: Vec<_> = refused.into_iter().map(|(name, why)| serde_json::json!({ "name": name, "why": why })).collect();
+    let refused: Vec<_> =
+        refused.into_iter().map(|(name, why)| serde_json::json!({ "name": name, "why": why })).collect();
     Ok(HttpResponse::Ok().json(serde_json::json!({ "shot": shots.first(), "shots": shots, "refused": refused })))
 }
 
@@ -50,9 +51,12 @@ struct Listed {
 
 /// Streams the files to the disk under names of ours, and checks them against the list that was sent with them.
 async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, PageError> {
-    let broken =
-        |e: actix_multipart::MultipartError| PageError::refused(format!("The upload broke off: {e}. Nothing was taken in; try again."));
-    let full = |e: std::io::Error| PageError::refused(format!("The clip could not be stored: {e}. Make room on the disk and try again."));
+    let broken = |e: actix_multipart::MultipartError| {
+        PageError::refused(format!("The upload broke off: {e}. Nothing was taken in; try again."))
+    };
+    let full = |e: std::io::Error| {
+        PageError::refused(format!("The clip could not be stored: {e}. Make room on the disk and try again."))
+    };
     let mut files = Vec::new();
     let mut arrived = Vec::new();
     let mut list: Option<Vec<Listed>> = None;
@@ -62,16 +66,22 @@ async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, 
             let mut text = Vec::new();
             while let Some(chunk) = field.try_next().await.map_err(broken)? {
                 if text.len() + chunk.len() > LIST_LIMIT {
-                    return Err(PageError::refused("The list of files is too long. Make a zip archive or a video of them."));
+                    return Err(PageError::refused(
+                        "The list of files is too long. Make a zip archive or a video of them.",
+                    ));
                 }
                 text.extend_from_slice(&chunk);
             }
             list = Some(serde_json::from_slice(&text).map_err(|e| PageError::bad_request(&e))?);
             continue;
         }
-        let Some(name) = field.content_disposition().and_then(|d| d.get_filename()).map(str::to_owned) else { continue };
+        let Some(name) = field.content_disposition().and_then(|d| d.get_filename()).map(str::to_owned) else {
+            continue;
+        };
         if files.len() >= MOST_FILES {
-            return Err(PageError::refused(format!("These are more than {MOST_FILES} files. Make a zip archive or a video of them.")));
+            return Err(PageError::refused(format!(
+                "These are more than {MOST_FILES} files. Make a zip archive or a video of them."
+            )));
         }
         let path = folder.join(format!("clip-{}.{}", files.len(), extension(&name)));
         let mut file = std::fs::File::create(&path).map_err(full)?;
@@ -96,8 +106,8 @@ async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, 
 }
 
 impl Listed {
-    /// Whether a file is the one that was listed: a form escapes quotes and line ends of its name (HTML, "multipart/form-data
-    /// encoding algorithm").
+    /// Whether a file is the one that was listed: a form escapes quotes and line ends of its name (HTML,
+    /// "multipart/form-data encoding algorithm").
     fn is(&self, arrived: &Self) -> bool {
         let escaped = self.name.replace('"', "%22").replace('\r', "%0D").replace('\n', "%0A");
         self.size == arrived.size && (arrived.name == escaped || arrived.name == self.name)
@@ -116,7 +126,10 @@ pub fn receive_for_fuzzing(body: &[u8], cut: usize) {
     }
     let mut headers = HeaderMap::new();
     headers.insert(CONTENT_TYPE, HeaderValue::from_static(FUZZ_BOUNDARY));
-    let chunks: Vec<_> = body.chunks(cut.max(1)).map(|c| Ok::<_, actix_web::error::PayloadError>(web::Bytes::copy_from_slice(c))).collect();
+    let chunks: Vec<_> = body
+        .chunks(cut.max(1))
+        .map(|c| Ok::<_, actix_web::error::PayloadError>(web::Bytes::copy_from_slice(c)))
+        .collect();
     let payload = Multipart::new(&headers, futures_util::stream::iter(chunks));
     let received = actix_web::rt::System::new().block_on(receive(payload, &folder));
     for file in received.into_iter().flatten() {
@@ -170,8 +183,10 @@ mod tests {
     async fn receive_in(chunks: Vec<Vec<u8>>) -> Result<Vec<(String, Vec<u8>)>, String> {
         let folder = tempfile::tempdir().unwrap();
         let chunks = chunks.into_iter().map(|c| Ok::<_, actix_web::error::PayloadError>(Bytes::from(c)));
-        let within =
-            tokio::time::timeout(std::time::Duration::from_secs(20), receive(Multipart::new(&head(), stream::iter(chunks)), folder.path()));
+        let within = tokio::time::timeout(
+            std::time::Duration::from_secs(20),
+            receive(Multipart::new(&head(), stream::iter(chunks)), folder.path()),
+        );
         let files = within.await.map_err(|_| "no answer".to_owned())?.map_err(|e| e.to_string())?;
         Ok(files.into_iter().map(|f| (f.name, std::fs::read(f.path).unwrap())).collect())
     }
@@ -179,7 +194,8 @@ mod tests {
     /// Fault: where a read ended right behind a boundary, a file was lost without a word.
     #[actix_web::test]
     async fn every_file_arrives_wherever_the_reads_are_cut() {
-        let files: [(&str, &[u8]); 4] = [("a.png", b"one\r\n--"), ("b.png", b""), ("c.png", b"\r\n--\r\n\r"), ("d.png", b"last one\n")];
+        let files: [(&str, &[u8]); 4] =
+            [("a.png", b"one\r\n--"), ("b.png", b""), ("c.png", b"\r\n--\r\n\r"), ("d.png", b"last one\n")];
         let whole = body(None, &files);
         let wanted: Vec<(String, Vec<u8>)> = files.iter().map(|(n, b)| ((*n).to_owned(), b.to_vec())).collect();
         for cut in 0..=whole.len() {
@@ -187,7 +203,11 @@ mod tests {
             assert_eq!(receive_in(chunks).await.as_ref(), Ok(&wanted), "cut at {cut}");
         }
         for size in 1..9 {
-            assert_eq!(receive_in(whole.chunks(size).map(<[u8]>::to_vec).collect()).await.as_ref(), Ok(&wanted), "by {size}");
+            assert_eq!(
+                receive_in(whole.chunks(size).map(<[u8]>::to_vec).collect()).await.as_ref(),
+                Ok(&wanted),
+                "by {size}"
+            );
         }
     }
 
@@ -224,9 +244,11 @@ mod tests {
     async fn bytes_without_a_line_end_are_passed_on_as_they_come() {
         let most = std::rc::Rc::new(std::cell::Cell::new(0usize));
         let given = most.clone();
-        let start = format!("--{MARK}\r\ncontent-disposition: form-data; name=\"files\"; filename=\"a.mp4\"\r\n\r\n").into_bytes();
-        let chunks =
-            std::iter::once(start).chain((0..4096).map(|_| vec![7u8; 16 * 1024])).chain([format!("\r\n--{MARK}--\r\n").into_bytes()]);
+        let start = format!("--{MARK}\r\ncontent-disposition: form-data; name=\"files\"; filename=\"a.mp4\"\r\n\r\n")
+            .into_bytes();
+        let chunks = std::iter::once(start)
+            .chain((0..4096).map(|_| vec![7u8; 16 * 1024]))
+            .chain([format!("\r\n--{MARK}--\r\n").into_bytes()]);
         let chunks = chunks.map(move |c| {
             given.set(given.get() + c.len());
             Ok::<_, actix_web::error::PayloadError>(Bytes::from(c))

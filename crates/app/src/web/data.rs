@@ -124,7 +124,11 @@ struct At {
 }
 
 #[get("/shots/{id}/surface")]
-async fn show_surface(desk: web::Data<Desk>, id: web::Path<ShotId>, at: web::Query<At>) -> Result<impl Responder, PageError> {
+async fn show_surface(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    at: web::Query<At>,
+) -> Result<impl Responder, PageError> {
     let body = block(move || {
         let shot = desk.open(*id)?;
         let solution = desk.solution(&shot)?;
@@ -153,7 +157,11 @@ async fn show_floor(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
 
 /// Where points would land on a frame of the trimmed clip, and how much of it they cover.
 #[get("/shots/{id}/look")]
-async fn look_first(desk: web::Data<Desk>, id: web::Path<ShotId>, look: web::Query<TrackForm>) -> Result<impl Responder, PageError> {
+async fn look_first(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    look: web::Query<TrackForm>,
+) -> Result<impl Responder, PageError> {
     let body = block(move || {
         let shot = desk.open(*id)?;
         let document = shot.document();
@@ -169,7 +177,11 @@ async fn look_first(desk: web::Data<Desk>, id: web::Path<ShotId>, look: web::Que
 
 /// A frame of the trimmed clip as the tracker would see it.
 #[get("/shots/{id}/seen")]
-async fn show_seen(desk: web::Data<Desk>, id: web::Path<ShotId>, look: web::Query<TrackForm>) -> Result<impl Responder, PageError> {
+async fn show_seen(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    look: web::Query<TrackForm>,
+) -> Result<impl Responder, PageError> {
     let bytes = block(move || {
         let shot = desk.open(*id)?;
         let settings = look.over(&shot.document().track_settings);
@@ -201,7 +213,8 @@ fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_jso
     let begins = row.trim.unwrap_or(trim).first;
     let here = |frame: u32| (frame + begins).checked_sub(trim.first).filter(|f| *f < trim.count());
     let shown = || solution.frames.iter().filter_map(|f| Some((here(f.frame)?, f)));
-    let frames: Vec<_> = shown().map(|(frame, f)| json!({ "frame": frame, "rms": f.rms_px, "f": f.lens.focal_px })).collect();
+    let frames: Vec<_> =
+        shown().map(|(frame, f)| json!({ "frame": frame, "rms": f.rms_px, "f": f.lens.focal_px })).collect();
     let world = &shot.document().datum.world_from_solve;
     // Laid over the solve in use, so that the paths can be compared.
     let way = way_to(&desk.store, shot.document(), &row, &solution);
@@ -210,7 +223,8 @@ fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_jso
         Ok(None) => (None, None, overlay(desk, shot, &row, &solution)),
         Err(why) => (None, Some(why.to_string()), None),
     };
-    let path: Vec<_> = over.map_or_else(Vec::new, |o| shown().map(|(_, f)| json!(world.point(o.point(f.pose.centre())))).collect());
+    let path: Vec<_> =
+        over.map_or_else(Vec::new, |o| shown().map(|(_, f)| json!(world.point(o.point(f.pose.centre())))).collect());
     Ok(json!({ "id": analysis, "rms": solution.rms_px, "frames": frames, "path": path, "regions": solution.regions_px,
         "carried": carried, "apart": apart }))
 }

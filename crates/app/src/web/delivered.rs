@@ -32,11 +32,16 @@ async fn show_scene(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
 
 /// The finished video, read as it is sent, in parts where the browser asks for parts.
 #[get("/shots/{id}/video.mp4")]
-async fn show_video(desk: web::Data<Desk>, id: web::Path<ShotId>, request: HttpRequest) -> Result<impl Responder, PageError> {
+async fn show_video(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    request: HttpRequest,
+) -> Result<impl Responder, PageError> {
     let store = desk.store.clone();
     let file = block(move || {
         store.head(*id)?;
-        let missing = |_| EngineError::Message("there is no rendered video of this shot yet; render it first".to_owned());
+        let missing =
+            |_| EngineError::Message("there is no rendered video of this shot yet; render it first".to_owned());
         NamedFile::open(store.delivered_path(*id)).map_err(missing)
     })
     .await?;

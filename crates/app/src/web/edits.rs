@@ -7,7 +7,8 @@ use crate::engine::{EngineError, place};
 use actix_web::{HttpResponse, Responder, post, web};
 use fennik_core::image::{Channel, PictureSettings};
 use fennik_core::scene::{
-    AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, fit_floor, suggest_floor,
+    AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, fit_floor,
+    suggest_floor,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -62,7 +63,11 @@ struct EditRequest {
 }
 
 #[post("/shots/{id}/edit")]
-async fn any_edit(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<EditRequest>) -> Result<impl Responder, PageError> {
+async fn any_edit(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    body: web::Json<EditRequest>,
+) -> Result<impl Responder, PageError> {
     let EditRequest { revision, edit } = body.into_inner();
     // Analyses are put to use by those who made them, or by a button that says what comes along.
     if matches!(edit, Edit::UseTracks { .. } | Edit::UseSolve { .. }) {
@@ -77,13 +82,21 @@ struct StepForm {
 }
 
 #[post("/shots/{id}/undo")]
-async fn undo(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<StepForm>) -> Result<impl Responder, PageError> {
+async fn undo(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<StepForm>,
+) -> Result<impl Responder, PageError> {
     let id = *id;
     changed(desk, id, move |desk| Ok(desk.store.undo(id, RevisionId(form.revision))?)).await
 }
 
 #[post("/shots/{id}/redo")]
-async fn redo(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<StepForm>) -> Result<impl Responder, PageError> {
+async fn redo(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<StepForm>,
+) -> Result<impl Responder, PageError> {
     let id = *id;
     changed(desk, id, move |desk| Ok(desk.store.redo(id, RevisionId(form.revision))?)).await
 }
@@ -96,9 +109,14 @@ struct TrimForm {
 }
 
 #[post("/shots/{id}/trim")]
-async fn change_trim(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<TrimForm>) -> Result<impl Responder, PageError> {
+async fn change_trim(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<TrimForm>,
+) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
-    apply(desk, id, form.revision, move |_| Ok(Edit::Trim { range: FrameRange { first: form.first, last: form.last } })).await
+    apply(desk, id, form.revision, move |_| Ok(Edit::Trim { range: FrameRange { first: form.first, last: form.last } }))
+        .await
 }
 
 /// What the tracker is set to, as the form and looking first hand it over.
@@ -128,8 +146,12 @@ pub struct TrackForm {
 impl TrackForm {
     /// The settings with these values.
     pub fn over(&self, settings: &TrackSettings) -> TrackSettings {
-        let picture =
-            PictureSettings { channel: self.channel, denoise_px: self.denoise, local_contrast: self.contrast, sharpen: self.sharpen };
+        let picture = PictureSettings {
+            channel: self.channel,
+            denoise_px: self.denoise,
+            local_contrast: self.contrast,
+            sharpen: self.sharpen,
+        };
         let Self { density, spacing: spacing_px, threshold, direction, .. } = *self;
         TrackSettings { density, spacing_px, threshold, direction, picture, ..settings.clone() }
     }
@@ -142,8 +164,10 @@ async fn change_track_settings(
     form: web::Form<TrackForm>,
 ) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
-    apply(desk, id, form.revision, move |desk| Ok(Edit::TrackSettings { settings: form.over(&desk.open(id)?.document().track_settings) }))
-        .await
+    apply(desk, id, form.revision, move |desk| {
+        Ok(Edit::TrackSettings { settings: form.over(&desk.open(id)?.document().track_settings) })
+    })
+    .await
 }
 
 #[derive(Deserialize)]
@@ -214,14 +238,17 @@ fn new_datum(datum: &Datum, solution: &Solution, action: &DatumAction) -> Result
     let words = EngineError::Message;
     Ok(match action {
         DatumAction::SuggestFloor => {
-            let fit = suggest_floor(solution)
-                .ok_or_else(|| words("no floor stands out; select points on the ground and lay it yourself".to_owned()))?;
+            let fit = suggest_floor(solution).ok_or_else(|| {
+                words("no floor stands out; select points on the ground and lay it yourself".to_owned())
+            })?;
             datum.with_floor(solution, &fit, None)
         }
         DatumAction::Floor { points } => datum.with_floor(solution, &fit_floor(solution, points).map_err(words)?, None),
         DatumAction::Origin { point } => datum.with_origin(position(solution, *point)?),
         DatumAction::Scale { points, distance_m } => match points.as_slice() {
-            [a, b] => datum.with_distance(position(solution, *a)?, position(solution, *b)?, *distance_m).map_err(words)?,
+            [a, b] => {
+                datum.with_distance(position(solution, *a)?, position(solution, *b)?, *distance_m).map_err(words)?
+            }
             other => return Err(words(format!("the scale needs exactly 2 points; {} are selected", other.len()))),
         },
         DatumAction::Nudge { turn_deg, shift_m } => datum.nudged(*turn_deg, *shift_m),
@@ -231,7 +258,11 @@ fn new_datum(datum: &Datum, solution: &Solution, action: &DatumAction) -> Result
 }
 
 #[post("/shots/{id}/datum")]
-async fn change_datum(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<DatumRequest>) -> Result<impl Responder, PageError> {
+async fn change_datum(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    body: web::Json<DatumRequest>,
+) -> Result<impl Responder, PageError> {
     let (id, body) = (*id, body.into_inner());
     apply(desk, id, body.revision, move |desk| {
         let shot = desk.open(id)?;
@@ -254,7 +285,11 @@ struct PlaceRequest {
 }
 
 #[post("/shots/{id}/place")]
-async fn place_title(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<PlaceRequest>) -> Result<impl Responder, PageError> {
+async fn place_title(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    body: web::Json<PlaceRequest>,
+) -> Result<impl Responder, PageError> {
     let (id, body) = (*id, body.into_inner());
     apply(desk, id, body.revision, move |desk| {
         let shot = desk.open(id)?;
@@ -288,7 +323,11 @@ struct TitleFields {
 }
 
 #[post("/shots/{id}/title")]
-async fn change_title(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<TitleFields>) -> Result<impl Responder, PageError> {
+async fn change_title(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<TitleFields>,
+) -> Result<impl Responder, PageError> {
     let (id, f) = (*id, form.into_inner());
     apply(desk, id, f.revision, move |desk| {
         let shot = desk.open(id)?;
@@ -333,7 +372,11 @@ struct LightForm {
 }
 
 #[post("/shots/{id}/light")]
-async fn change_light(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<LightForm>) -> Result<impl Responder, PageError> {
+async fn change_light(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<LightForm>,
+) -> Result<impl Responder, PageError> {
     let f = form.into_inner();
     let light = Light { bearing_deg: f.bearing_deg, height_deg: f.height_deg, sun: f.sun, ambient: f.ambient };
     apply(desk, *id, f.revision, move |_| Ok(Edit::Light { light })).await
@@ -350,9 +393,16 @@ struct UseSolveForm {
 
 /// Puts a kept solve to use; the datum and what is placed follow it.
 #[post("/shots/{id}/use-solve")]
-async fn use_solve(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<UseSolveForm>) -> Result<impl Responder, PageError> {
+async fn use_solve(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<UseSolveForm>,
+) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
-    changed(desk, id, move |desk| use_kept(&desk.store, id, RevisionId(form.revision), form.analysis, form.anyway).map(|_| ())).await
+    changed(desk, id, move |desk| {
+        use_kept(&desk.store, id, RevisionId(form.revision), form.analysis, form.anyway).map(|_| ())
+    })
+    .await
 }
 
 #[derive(Deserialize)]

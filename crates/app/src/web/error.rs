@@ -25,7 +25,10 @@ impl PageError {
 
     /// No such page.
     pub fn not_found() -> Self {
-        Self { status: StatusCode::NOT_FOUND, text: "There is nothing at this address. Go back to the list of shots.".to_owned() }
+        Self {
+            status: StatusCode::NOT_FOUND,
+            text: "There is nothing at this address. Go back to the list of shots.".to_owned(),
+        }
     }
 
     /// More at a time than can be served.
@@ -96,7 +99,9 @@ impl ResponseError for PageError {
     }
 
     fn error_response(&self) -> HttpResponse {
-        HttpResponse::build(self.status).insert_header((header::CONTENT_TYPE, "text/plain; charset=utf-8")).body(self.text.clone())
+        HttpResponse::build(self.status)
+            .insert_header((header::CONTENT_TYPE, "text/plain; charset=utf-8"))
+            .body(self.text.clone())
     }
 }
 

@@ -48,7 +48,10 @@ async fn show_events(desk: web::Data<Desk>) -> Result<impl Responder, PageError>
         let _ = &listener;
         Ok::<_, std::convert::Infallible>(web::Bytes::from(text))
     });
-    Ok(HttpResponse::Ok().content_type("text/event-stream").insert_header(("cache-control", "no-cache")).streaming(Box::pin(body)))
+    Ok(HttpResponse::Ok()
+        .content_type("text/event-stream")
+        .insert_header(("cache-control", "no-cache"))
+        .streaming(Box::pin(body)))
 }
 
 #[cfg(test)]

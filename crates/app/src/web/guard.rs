@@ -93,9 +93,33 @@ mod tests {
             (Method::POST, &[host, ("origin", b"http://127.0.0.1:4780\xff")]),
             (Method::POST, &[host, ("sec-fetch-site", b"same-site")]),
             (Method::GET, &[host, ("sec-fetch-site", b"cross-site")]),
-            (Method::GET, &[host, ("sec-fetch-site", b"cross-site"), ("sec-fetch-mode", b"no-cors"), ("sec-fetch-dest", b"image")]),
-            (Method::GET, &[host, ("sec-fetch-site", b"cross-site"), ("sec-fetch-mode", b"navigate"), ("sec-fetch-dest", b"iframe")]),
-            (Method::POST, &[host, ("sec-fetch-site", b"cross-site"), ("sec-fetch-mode", b"navigate"), ("sec-fetch-dest", b"document")]),
+            (
+                Method::GET,
+                &[
+                    host,
+                    ("sec-fetch-site", b"cross-site"),
+                    ("sec-fetch-mode", b"no-cors"),
+                    ("sec-fetch-dest", b"image"),
+                ],
+            ),
+            (
+                Method::GET,
+                &[
+                    host,
+                    ("sec-fetch-site", b"cross-site"),
+                    ("sec-fetch-mode", b"navigate"),
+                    ("sec-fetch-dest", b"iframe"),
+                ],
+            ),
+            (
+                Method::POST,
+                &[
+                    host,
+                    ("sec-fetch-site", b"cross-site"),
+                    ("sec-fetch-mode", b"navigate"),
+                    ("sec-fetch-dest", b"document"),
+                ],
+            ),
         ] {
             assert!(!allowed(method.clone(), headers), "{method} {headers:?}");
         }

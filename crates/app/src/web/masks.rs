@@ -21,7 +21,11 @@ struct DrawRequest {
 
 /// Keep-outs round the given tracks, one for each cluster of them that stays together, that move with them.
 #[post("/shots/{id}/masks/round-tracks")]
-async fn draw_round(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<DrawRequest>) -> Result<impl Responder, PageError> {
+async fn draw_round(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    body: web::Json<DrawRequest>,
+) -> Result<impl Responder, PageError> {
     let (id, body) = (*id, body.into_inner());
     apply(desk, id, body.revision, move |desk| {
         let shot = desk.open(id)?;
@@ -49,7 +53,11 @@ struct FollowForm {
 
 /// Has a mask follow the picture from a frame on, both ways.
 #[post("/shots/{id}/masks/follow")]
-async fn follow(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Json<FollowForm>) -> Result<impl Responder, PageError> {
+async fn follow(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Json<FollowForm>,
+) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
     block(move || {
         desk.jobs.queue(id, JobKind::Follow, &format!("{} {}", form.mask, form.frame))?;

@@ -147,8 +147,8 @@ impl Desk {
     }
 }
 
-/// Serves the pages on a listener that is already bound, until the process ends. `up` is called once it answers, and heeds
-/// the signals that end it.
+/// Serves the pages on a listener that is already bound, until the process ends. `up` is called once it answers, and
+/// heeds the signals that end it.
 ///
 /// # Errors
 /// When the server cannot be started.
@@ -159,7 +159,11 @@ pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>, up: impl
         let server = HttpServer::new(move || {
             App::new()
                 .app_data(desk.clone())
-                .app_data(web::JsonConfig::default().limit(EDIT_LIMIT).error_handler(|e, _| PageError::bad_request(&e).into()))
+                .app_data(
+                    web::JsonConfig::default()
+                        .limit(EDIT_LIMIT)
+                        .error_handler(|e, _| PageError::bad_request(&e).into()),
+                )
                 .app_data(web::FormConfig::default().error_handler(|e, _| PageError::bad_request(&e).into()))
                 .app_data(web::QueryConfig::default().error_handler(|e, _| PageError::bad_request(&e).into()))
                 .app_data(web::PathConfig::default().error_handler(|_, _| PageError::not_found().into()))
@@ -191,7 +195,9 @@ pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>, up: impl
 }
 
 /// Runs a piece of work that reads files or the database off the reactor.
-async fn block<T: Send + 'static>(work: impl FnOnce() -> Result<T, EngineError> + Send + 'static) -> Result<T, PageError> {
+async fn block<T: Send + 'static>(
+    work: impl FnOnce() -> Result<T, EngineError> + Send + 'static,
+) -> Result<T, PageError> {
     // The pool itself ends only with the process, so what fails here is a panic in the work.
     Ok(web::block(work).await.map_err(|_| EngineError::Fault)??)
 }

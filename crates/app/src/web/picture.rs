@@ -72,7 +72,8 @@ async fn show_plate(desk: web::Data<Desk>, path: web::Path<(ShotId, u32)>) -> Re
         while waits() && desk.jobs.decodes(shot.clip_row.id) {
             std::thread::sleep(Duration::from_millis(30));
         }
-        std::fs::read(file).map_err(|_| EngineError::Message(format!("frame {frame} has not been decoded yet; try again in a moment")))
+        std::fs::read(file)
+            .map_err(|_| EngineError::Message(format!("frame {frame} has not been decoded yet; try again in a moment")))
     })
     .await?;
     Ok(jpeg(bytes, false))
@@ -123,7 +124,11 @@ struct DraftRequest {
 
 /// A quick picture of a frame with one insert elsewhere than saved: while it is dragged.
 #[post("/shots/{id}/draft")]
-async fn change_draft(desk: web::Data<Desk>, id: web::Path<ShotId>, body: web::Json<DraftRequest>) -> Result<impl Responder, PageError> {
+async fn change_draft(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    body: web::Json<DraftRequest>,
+) -> Result<impl Responder, PageError> {
     let (id, body) = (*id, body.into_inner());
     let bytes = block(move || {
         let shot = desk.open(id)?;
@@ -153,6 +158,9 @@ mod tests {
         (0..40).for_each(|i| cache.put(key(i % 4), picture()));
         assert!((0..4).all(|i| cache.get(key(i)).is_some()), "four pictures of an eighth each have room");
         (4..12).for_each(|i| cache.put(key(i), picture()));
-        assert!((0..4).all(|i| cache.get(key(i)).is_none()) && (4..12).all(|i| cache.get(key(i)).is_some()), "the oldest make room");
+        assert!(
+            (0..4).all(|i| cache.get(key(i)).is_none()) && (4..12).all(|i| cache.get(key(i)).is_some()),
+            "the oldest make room"
+        );
     }
 }

@@ -27,7 +27,9 @@ impl ShotCard {
     fn of(desk: &Desk, row: ShotRow) -> Self {
         let (id, name) = (row.id.0, row.name);
         match OpenShot::load(&desk.store, row.id) {
-            Ok(shot) => Self { id, name, clip: views::clip_line(&shot), reading: views::shot_reading(desk, &shot), fault: None },
+            Ok(shot) => {
+                Self { id, name, clip: views::clip_line(&shot), reading: views::shot_reading(desk, &shot), fault: None }
+            }
             Err(why) => Self { id, name, clip: String::new(), reading: String::new(), fault: Some(why.to_string()) },
         }
     }
@@ -79,7 +81,11 @@ struct StepForm {
 
 /// Leads out of a revision that cannot be read.
 #[post("/shots/{id}/step-back")]
-async fn step_back(desk: web::Data<Desk>, id: web::Path<ShotId>, form: web::Form<StepForm>) -> Result<impl Responder, PageError> {
+async fn step_back(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    form: web::Form<StepForm>,
+) -> Result<impl Responder, PageError> {
     let id = *id;
     block(move || Ok(desk.store.undo(id, RevisionId(form.revision))?)).await?;
     Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, format!("/shots/{}", id.0))).finish())
@@ -102,9 +108,17 @@ fn size(bytes: u64) -> String {
 impl RoomPart {
     fn of(room: &Room) -> Self {
         let some = |bytes: u64| (bytes > 0).then(|| size(bytes));
-        let lines =
-            [("clips", room.clips), ("previews", room.previews), ("tracks and cameras", room.analyses), ("finished videos", room.videos)];
-        Self { lines: lines.map(|(what, bytes)| (what, size(bytes))).to_vec(), previews: some(room.previews), deleted: some(room.deleted) }
+        let lines = [
+            ("clips", room.clips),
+            ("previews", room.previews),
+            ("tracks and cameras", room.analyses),
+            ("finished videos", room.videos),
+        ];
+        Self {
+            lines: lines.map(|(what, bytes)| (what, size(bytes))).to_vec(),
+            previews: some(room.previews),
+            deleted: some(room.deleted),
+        }
     }
 }
 

@@ -41,9 +41,12 @@ async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>)
         let mut strip = RgbImage::new(PATCH * frames.len().min(ROW) as u32, PATCH * frames.len().div_ceil(ROW) as u32);
         for (i, &frame) in frames.iter().enumerate() {
             let file = shot.proxies.join(format!("{:06}.jpg", frame + shot.document().trim.first));
-            let unread = |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
+            let unread =
+                |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
             let bytes = std::fs::read(file).map_err(|e| unread(&e))?;
-            let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unread(&e))?.into_rgb8();
+            let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg)
+                .map_err(|e| unread(&e))?
+                .into_rgb8();
             let scale = f64::from(picture.width()) / f64::from(shot.clip.width);
             if let Some(at) = found.at(frame) {
                 cut(
@@ -96,8 +99,9 @@ mod tests {
 
     #[test]
     fn a_patch_is_centred_on_its_pixel() {
-        let picture =
-            RgbImage::from_fn(64, 64, |x, y| image::Rgb(if (30..=32).contains(&x) && (20..=22).contains(&y) { [255; 3] } else { [9; 3] }));
+        let picture = RgbImage::from_fn(64, 64, |x, y| {
+            image::Rgb(if (30..=32).contains(&x) && (20..=22).contains(&y) { [255; 3] } else { [9; 3] })
+        });
         let mut strip = RgbImage::new(2 * PATCH, PATCH);
         cut(&picture, [31.0, 21.0], 24.0, &mut strip, [PATCH, 0]);
         assert!(

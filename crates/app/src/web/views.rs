@@ -16,9 +16,10 @@ pub fn clip_line(shot: &OpenShot) -> String {
 pub fn shot_reading(desk: &Desk, shot: &OpenShot) -> String {
     let document = shot.document();
     match (document.solve, document.tracks) {
-        (Some(_), _) => desk
-            .solution(shot)
-            .map_or_else(|e| e.to_string(), |s| format!("{} · {}", solve_reading(&s), inserts_reading(document.inserts.len()))),
+        (Some(_), _) => desk.solution(shot).map_or_else(
+            |e| e.to_string(),
+            |s| format!("{} · {}", solve_reading(&s), inserts_reading(document.inserts.len())),
+        ),
         (None, Some(_)) => "tracked, not solved".to_owned(),
         (None, None) => "untouched".to_owned(),
     }
@@ -26,7 +27,13 @@ pub fn shot_reading(desk: &Desk, shot: &OpenShot) -> String {
 
 /// Error, frames and verdict of a solve.
 pub fn solve_reading(solution: &Solution) -> String {
-    format!("{:.2} px · {}/{} · {}", solution.rms_px, solution.frames.len(), solution.frames_total, solution.verdict.grade.word())
+    format!(
+        "{:.2} px · {}/{} · {}",
+        solution.rms_px,
+        solution.frames.len(),
+        solution.frames_total,
+        solution.verdict.grade.word()
+    )
 }
 
 /// A number as a field shows it: three decimals at most. What is stored keeps all of them. (Templates
@@ -50,9 +57,16 @@ pub fn inserts_reading(count: usize) -> String {
 pub fn lens_reading(solution: &Solution) -> String {
     let (Some(first), Some(last)) = (solution.frames.first(), solution.frames.last()) else { return String::new() };
     let mut text = if solution.zoom {
-        format!("focal length {:.1} px on the first frame, {:.1} px on the last", first.lens.focal_px, last.lens.focal_px)
+        format!(
+            "focal length {:.1} px on the first frame, {:.1} px on the last",
+            first.lens.focal_px, last.lens.focal_px
+        )
     } else {
-        format!("focal length {:.1} px · {:.1} deg across", first.lens.focal_px, first.lens.field_of_view_deg(solution.width))
+        format!(
+            "focal length {:.1} px · {:.1} deg across",
+            first.lens.focal_px,
+            first.lens.field_of_view_deg(solution.width)
+        )
     };
     text.push_str(&format!(" · k1 {:.4} · k2 {:.4}", first.lens.k1, first.lens.k2));
     if solution.readout != 0.0 {
@@ -68,7 +82,9 @@ pub fn figures(solution: &Solution) -> Vec<(&'static str, String)> {
         let at = |part: usize| values.get((values.len() - 1) * part / 10).copied();
         if values.is_empty() { None } else { Some([at(1)?, at(5)?, at(9)?]) }
     };
-    let line = |v: [f64; 3], digits: usize, unit: &str| format!("{:.digits$} · {:.digits$} · {:.digits$}{unit}", v[0], v[1], v[2]);
+    let line = |v: [f64; 3], digits: usize, unit: &str| {
+        format!("{:.digits$} · {:.digits$} · {:.digits$}{unit}", v[0], v[1], v[2])
+    };
     let mut lines = Vec::new();
     let mut say = |what, values: Vec<f64>, digits, unit: &str| {
         if let Some(v) = spread(values) {
@@ -100,9 +116,14 @@ mod tests {
 
     #[test]
     fn fields_show_three_decimals_at_most() {
-        for (value, text) in
-            [(-0.219_129_229_015_524, "-0.219"), (1.0, "1"), (100.0, "100"), (0.5, "0.5"), (-0.0001, "0"), (1234.56789, "1234.568")]
-        {
+        for (value, text) in [
+            (-0.219_129_229_015_524, "-0.219"),
+            (1.0, "1"),
+            (100.0, "100"),
+            (0.5, "0.5"),
+            (-0.0001, "0"),
+            (1234.56789, "1234.568"),
+        ] {
             assert_eq!(shown(value), text);
         }
     }

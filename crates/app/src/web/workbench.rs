@@ -202,7 +202,12 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     };
     let datum = &document.datum;
     let datum_reading = match &datum.floor {
-        Some(floor) => format!("floor {:.2} px · {:.1} deg off level · {} points", floor.fit_px, floor.level_deg, floor.points.len()),
+        Some(floor) => format!(
+            "floor {:.2} px · {:.1} deg off level · {} points",
+            floor.fit_px,
+            floor.level_deg,
+            floor.points.len()
+        ),
         None if solution.as_ref().is_some_and(|s| s.motion == Motion::Nodal) => "directions only".to_owned(),
         None if document.solve.is_some() => "no floor yet".to_owned(),
         None => "needs a camera".to_owned(),
@@ -245,7 +250,9 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         masks: document.masks.masks.iter().map(mask_line).collect(),
         strays: solution.as_ref().map(|s| stray_groups(s)).unwrap_or_default(),
         trusted: document.trusted_tracks.len(),
-        again: solution.as_ref().map_or(0, |s| s.agreeing_again.iter().filter(|id| document.deleted_tracks.contains(id)).count()),
+        again: solution
+            .as_ref()
+            .map_or(0, |s| s.agreeing_again.iter().filter(|id| document.deleted_tracks.contains(id)).count()),
         drop_at: solution.as_ref().map(|s| format!("{:.2}", 2.5 * s.rms_px)).unwrap_or_default(),
         figures: solution.as_ref().map(|s| views::figures(s)).unwrap_or_default(),
         focal_hint: shot.clip.focal_35mm.map(|mm| format!("{mm:.0} mm on a sensor of 36 x 24 mm")),
@@ -278,13 +285,18 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         reasons: solution
             .iter()
             .flat_map(|s| &s.verdict.reasons)
-            .map(|r| ReasonLine { grade: r.grade.word(), text: r.text.clone(), linked: r.frames.is_some() || !r.tracks.is_empty() })
+            .map(|r| ReasonLine {
+                grade: r.grade.word(),
+                text: r.text.clone(),
+                linked: r.frames.is_some() || !r.tracks.is_empty(),
+            })
             .collect(),
         focal_line: solution.as_ref().map(|s| views::lens_reading(s)).unwrap_or_default(),
         regions: solution.as_ref().map(|s| views::region_readings(s)).unwrap_or_default(),
         solves: kept_solves(desk, shot)?,
         datum_reading,
-        suggested: suggested.map(|r| format!("{:.2} px · {:.1} deg off level · {} points", r.fit_px, r.level_deg, r.points.len())),
+        suggested: suggested
+            .map(|r| format!("{:.2} px · {:.1} deg off level · {} points", r.fit_px, r.level_deg, r.points.len())),
         has_floor: datum.floor.is_some(),
         scale_known: datum.known_distance_m.is_some(),
         inserts_reading: views::inserts_reading(document.inserts.len()),
@@ -325,7 +337,9 @@ fn kept_solves(desk: &Desk, shot: &OpenShot) -> Result<Vec<KeptSolve>, EngineErr
         let elsewhere = r.trim.filter(|t| *t != document.trim);
         let other = match elsewhere {
             Some(t) => Some(format!("of frames {} to {} of the file", t.first, t.last)),
-            None if r.source.is_some() && r.source != document.tracks => Some("out of date: of other tracks".to_owned()),
+            None if r.source.is_some() && r.source != document.tracks => {
+                Some("out of date: of other tracks".to_owned())
+            }
             None => None,
         };
         KeptSolve {
@@ -351,22 +365,27 @@ fn carried_line(fit: &TransferFit) -> CarriedLine {
     }
 }
 
-/// What is placed can come along to a camera of the same kind that shares frames with the one that it was laid in; where
-/// that is ruled out, it is said before anybody waits for a solve.
+/// What is placed can come along to a camera of the same kind that shares frames with the one that it was laid in;
+/// where that is ruled out, it is said before anybody waits for a solve.
 fn beforehand(desk: &Desk, shot: &OpenShot) -> Result<Option<String>, EngineError> {
     let document = shot.document();
     let Some(laid_in) = document.laid_in().filter(|_| document.has_laid()) else { return Ok(None) };
     let kept = "the next camera is kept beside the one in use, which stays";
     // A word beforehand is not worth the page where that camera cannot be found.
     let Ok(row) = desk.store.analysis(laid_in) else { return Ok(None) };
-    let shared = row.trim.map(|t| t.last.min(document.trim.last).saturating_add(1).saturating_sub(t.first.max(document.trim.first)));
+    let shared = row
+        .trim
+        .map(|t| t.last.min(document.trim.last).saturating_add(1).saturating_sub(t.first.max(document.trim.first)));
     if let Some(few) = shared.filter(|s| *s < 2) {
         return Ok(Some(format!(
-            "What is placed was laid in a camera that shares {few} frames with this trim, so it cannot come along: {kept}."
+            "What is placed was laid in a camera that shares {few} frames with this trim, so it cannot come along: \
+                {kept}."
         )));
     }
     // Only the solve in use is looked at: reading another for every drawing would cost more than the word is worth.
-    let Some(motion) = document.solve.filter(|id| *id == laid_in).and_then(|_| desk.solution(shot).ok()).map(|s| s.motion) else {
+    let Some(motion) =
+        document.solve.filter(|id| *id == laid_in).and_then(|_| desk.solution(shot).ok()).map(|s| s.motion)
+    else {
         return Ok(None);
     };
     let turns = match document.solve_settings.motion {
@@ -394,7 +413,8 @@ fn stale(desk: &Desk, shot: &OpenShot) -> Option<&'static str> {
         return Some("This camera is of other tracks than those in use now. Solve afresh to bring it up to date.");
     }
     let settings = desk.store.analysis(id).ok().and_then(|a| serde_json::from_str(&a.settings).ok());
-    let used_deleted = || desk.solution(shot).is_ok_and(|s| s.points.iter().any(|p| document.deleted_tracks.contains(&p.id)));
+    let used_deleted =
+        || desk.solution(shot).is_ok_and(|s| s.points.iter().any(|p| document.deleted_tracks.contains(&p.id)));
     // Solves of the first version kept only their settings; what they used tells the rest.
     let changed = settings.is_some_and(|s: SolveRecord| s != SolveRecord::of(document)) || used_deleted();
     changed.then_some("Tracks or settings changed since this solve. Solve again to bring it up to date.")
@@ -435,7 +455,8 @@ fn drawn(page: &impl Template) -> Result<web::Html, EngineError> {
     page.render().map(web::Html::new).map_err(|e| EngineError::Message(format!("the page could not be drawn: {e}")))
 }
 
-/// Previews that were freed to make room are made again when somebody looks; what failed or was stopped waits for a person.
+/// Previews that were freed to make room are made again when somebody looks; what failed or was stopped waits for a
+/// person.
 fn make_previews(desk: &Desk, shot: &OpenShot) -> Result<(), EngineError> {
     let id = shot.state.shot.id;
     let ended_badly = |j: &JobRow| j.kind == JobKind::Decode && matches!(j.state, JobState::Failed | JobState::Stopped);

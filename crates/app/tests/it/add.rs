@@ -21,12 +21,21 @@ fn a_video_and_a_folder_of_stills_become_shots_with_previews() {
 
     let stills = folder.path().join("stills");
     std::fs::create_dir(&stills).unwrap();
-    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25", "-frames:v", "5", text(&stills.join("still %d.png"))]);
+    ffmpeg(&[
+        "-f",
+        "lavfi",
+        "-i",
+        "testsrc2=size=320x180:rate=25",
+        "-frames:v",
+        "5",
+        text(&stills.join("still %d.png")),
+    ]);
     let run = fennik(&["add", text(&stills), "--data", text(&data)]);
     let said = String::from_utf8_lossy(&run.stdout).into_owned();
     assert!(run.status.success() && said.contains("shot 2") && said.contains("320x180 px, 5 frames"), "{said}");
     assert_eq!(entries(&data.join("clips")), 2);
-    let clip_folders = std::fs::read_dir(data.join("clips")).unwrap().flatten().map(|e| entries(&e.path().join("proxies")));
+    let clip_folders =
+        std::fs::read_dir(data.join("clips")).unwrap().flatten().map(|e| entries(&e.path().join("proxies")));
     let mut previews: Vec<usize> = clip_folders.collect();
     previews.sort_unstable();
     assert_eq!(previews, [5, 250]);
@@ -43,7 +52,9 @@ fn what_is_no_clip_leaves_nothing_behind() {
     std::fs::write(&notes, "no video").unwrap();
     let empty = folder.path().join("empty");
     std::fs::create_dir(&empty).unwrap();
-    for (path, reason) in [(&notes, "notes.mp4"), (&empty, "no files"), (&folder.path().join("gone.mov"), "cannot be opened")] {
+    for (path, reason) in
+        [(&notes, "notes.mp4"), (&empty, "no files"), (&folder.path().join("gone.mov"), "cannot be opened")]
+    {
         let run = fennik(&["add", text(path), "--data", text(&data)]);
         let said = String::from_utf8_lossy(&run.stderr).into_owned();
         assert!(!run.status.success() && said.contains(reason), "{}: {said}", path.display());

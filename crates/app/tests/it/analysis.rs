@@ -24,11 +24,18 @@ fn masks_are_kept_and_bad_ones_are_refused_in_words() {
         assert!(answer.status == 422 && answer.body.contains(reason), "{} {}", answer.status, answer.body);
         assert_eq!(server.state(), before);
     }
-    assert_eq!(edit(&server, 2, &json!({ "edit": "add-mask", "mask": mask(&json!([[0, 0], [90, 9], [50, 80]])) })), 200);
+    assert_eq!(
+        edit(&server, 2, &json!({ "edit": "add-mask", "mask": mask(&json!([[0, 0], [90, 9], [50, 80]])) })),
+        200
+    );
     assert_eq!((&server.state()["masks"][0]["id"], &server.state()["masks"][0]["name"]), (&json!(1), &json!("mask 1")));
-    assert!(server.get("/shots/2/route").body.contains("settings changed since this solve"), "a mask asks for a new solve");
+    assert!(
+        server.get("/shots/2/route").body.contains("settings changed since this solve"),
+        "a mask asks for a new solve"
+    );
     assert_eq!(edit(&server, 2, &json!({ "edit": "remove-mask", "id": 7 })), 422);
-    let nothing = server.post("/shots/2/masks/round-tracks", &json!({ "revision": server.state()["revision"], "tracks": [999_999] }));
+    let nothing = server
+        .post("/shots/2/masks/round-tracks", &json!({ "revision": server.state()["revision"], "tracks": [999_999] }));
     assert!(nothing.status == 422 && nothing.body.contains("elect tracks"), "{}", nothing.body);
 }
 
@@ -54,7 +61,9 @@ fn a_track_shows_its_patches_and_the_tracker_its_picture() {
     assert!(is_jpeg(
         &server.get("/shots/2/seen?frame=10&density=576&spacing=28&threshold=0.03&channel=blue&denoise=2&contrast=0.5&sharpen=1").body
     ));
-    for (query, reason) in [("denoise=99", "Denoising"), ("contrast=-1", "Local contrast"), ("sharpen=NaN", "Sharpening")] {
+    for (query, reason) in
+        [("denoise=99", "Denoising"), ("contrast=-1", "Local contrast"), ("sharpen=NaN", "Sharpening")]
+    {
         let answer = server.get(&format!("/shots/2/seen?frame=10&density=576&spacing=28&threshold=0.03&{query}"));
         assert!(answer.status == 422 && answer.body.contains(reason), "{query}: {}", answer.body);
     }

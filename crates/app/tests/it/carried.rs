@@ -16,7 +16,9 @@ fn apply(folder: &Path, data: &Path, steps: &Value) -> Result<(), String> {
 /// What there is, and the camera of the datum's world.
 fn seen(folder: &Path, data: &Path) -> (Value, CameraDocument) {
     let out = folder.join("camera.json");
-    assert!(fennik(&["export", "1", "--format", "camera-json", "--out", text(&out), "--data", text(data)]).status.success());
+    assert!(
+        fennik(&["export", "1", "--format", "camera-json", "--out", text(&out), "--data", text(data)]).status.success()
+    );
     let shown = fennik(&["show", "1", "--json", "--data", text(data)]);
     (serde_json::from_slice(&shown.stdout).unwrap(), serde_json::from_slice(&std::fs::read(out).unwrap()).unwrap())
 }
@@ -53,15 +55,16 @@ fn moved(before: &[((u32, usize), Vector2<f64>)], after: &[((u32, usize), Vector
 
 /// The angle between two worlds' uprights, as the same camera sees them, degrees.
 fn tilted((_, a): &(Value, CameraDocument), (_, b): &(Value, CameraDocument)) -> f64 {
-    let up =
-        |c: &CameraDocument, source: u32| c.frames.iter().find(|f| f.source_frame == source).map(|f| f.camera().0.rotation * Vector3::y());
+    let up = |c: &CameraDocument, source: u32| {
+        c.frames.iter().find(|f| f.source_frame == source).map(|f| f.camera().0.rotation * Vector3::y())
+    };
     let both = a.frames.iter().find_map(|f| Some((up(a, f.source_frame)?, up(b, f.source_frame)?))).unwrap();
     both.0.dot(&both.1).clamp(-1.0, 1.0).acos().to_degrees()
 }
 
-/// Fault: tracking the finished demo shot again with another density and solving afresh tilted its floor by some ten degrees
-/// and slid its title away: points of two runs were paired by ids that mean nothing across runs. The shot is made from
-/// nothing by its recipe.
+/// Fault: tracking the finished demo shot again with another density and solving afresh tilted its floor by some ten
+/// degrees and slid its title away: points of two runs were paired by ids that mean nothing across runs. The shot is
+/// made from nothing by its recipe.
 #[test]
 fn the_finished_demo_shot_is_made_by_a_recipe_and_stays_while_the_camera_is_made_anew() {
     let folder = tempfile::tempdir().unwrap();
@@ -73,15 +76,25 @@ fn the_finished_demo_shot_is_made_by_a_recipe_and_stays_while_the_camera_is_made
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
     let first = seen(folder.path(), &data);
     let made = &first.0;
-    assert_eq!((made["readings"]["solve"]["verdict"].as_str(), made["inserts"][0]["name"].as_str()), (Some("good"), Some("Varrick")));
-    assert_eq!((made["surfaces"][0]["outline"].as_array().unwrap().len(), made["light"]["bearing"].as_f64()), (4, Some(37.0)));
+    assert_eq!(
+        (made["readings"]["solve"]["verdict"].as_str(), made["inserts"][0]["name"].as_str()),
+        (Some("good"), Some("Varrick"))
+    );
+    assert_eq!(
+        (made["surfaces"][0]["outline"].as_array().unwrap().len(), made["light"]["bearing"].as_f64()),
+        (4, Some(37.0))
+    );
     let start = first.1.frames[0].camera().0.centre();
     assert!((start.y - 8.4).abs() < 0.1, "the drone starts 8.4 m above the floor, not {}", start.y);
     let before = places(&first);
 
     apply(folder.path(), &data, &json!([{ "do": "track", "density": 300 }])).unwrap();
     let out_of_date = seen(folder.path(), &data);
-    assert_eq!(out_of_date.0["readings"]["solve"]["of_other_tracks"], json!(true), "the camera is of the tracks before");
+    assert_eq!(
+        out_of_date.0["readings"]["solve"]["of_other_tracks"],
+        json!(true),
+        "the camera is of the tracks before"
+    );
     assert!(moved(&before, &places(&out_of_date)) < 1e-9);
     let refused = apply(folder.path(), &data, &json!([{ "do": "solve-on" }])).unwrap_err();
     assert!(refused.contains("other tracks"), "{refused}");
@@ -92,12 +105,19 @@ fn the_finished_demo_shot_is_made_by_a_recipe_and_stays_while_the_camera_is_made
     assert!(again.0["readings"]["datum"]["carried_over"]["rms_px"].as_f64().unwrap() < 0.5, "{}", again.0["readings"]);
 
     // Another trim lets the camera go; the next one takes over what was laid in it.
-    apply(folder.path(), &data, &json!([{ "do": "trim", "first": 60, "last": 200 }, { "do": "track", "density": 576 }, { "do": "solve" }]))
-        .unwrap();
+    apply(
+        folder.path(),
+        &data,
+        &json!([{ "do": "trim", "first": 60, "last": 200 }, { "do": "track", "density": 576 }, { "do": "solve" }]),
+    )
+    .unwrap();
     let trimmed = seen(folder.path(), &data);
     assert_eq!(trimmed.1.frames.len(), 141);
     let (gap, tilt) = (moved(&before, &places(&trimmed)), tilted(&first, &trimmed));
-    assert!(gap < 0.5 && tilt < 0.15, "after a trim foot and corners moved by {gap} px RMS, the floor tilted by {tilt} degrees");
+    assert!(
+        gap < 0.5 && tilt < 0.15,
+        "after a trim foot and corners moved by {gap} px RMS, the floor tilted by {tilt} degrees"
+    );
 
     // A camera that only turns can take nothing over: it is kept beside, and the one before stays in use.
     let declared = apply(folder.path(), &data, &json!([{ "do": "solve", "motion": "turns" }]));

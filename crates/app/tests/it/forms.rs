@@ -7,7 +7,9 @@ const FORM: [(&str, &str); 1] = [("content-type", "application/x-www-form-urlenc
 
 /// Percent-encodes what a form cannot carry as it is.
 fn encoded(text: &str) -> String {
-    text.bytes().map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") }).collect()
+    text.bytes()
+        .map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") })
+        .collect()
 }
 
 fn body(fields: &[(&str, String)]) -> String {
@@ -96,7 +98,12 @@ fn light_trim_and_settings_have_their_limits() {
         ("trim", "first=0&last=3".to_owned(), ""),
     ] {
         let answer = server.ask("POST", &format!("/shots/2/{path}"), &FORM, &form);
-        assert!(answer.status == 422 && answer.body.contains(reason), "{path} {form}: {} {}", answer.status, answer.body);
+        assert!(
+            answer.status == 422 && answer.body.contains(reason),
+            "{path} {form}: {} {}",
+            answer.status,
+            answer.body
+        );
         assert_eq!(server.state(), before, "{path} {form}");
     }
     let trimmed = server.ask("POST", "/shots/2/trim", &FORM, &format!("revision={revision}&first=10&last=19"));
@@ -115,8 +122,13 @@ fn a_job_that_runs_is_not_begun_twice_and_can_be_stopped() {
     }
     let html = server.get("/shots/1/route").body;
     assert_eq!(html.matches("data-kind=\"track\"").count(), 1, "one job is enough");
-    let id: String =
-        html.split("data-job=\"").find(|s| s.contains("data-kind=\"track\"")).unwrap().chars().take_while(char::is_ascii_digit).collect();
+    let id: String = html
+        .split("data-job=\"")
+        .find(|s| s.contains("data-kind=\"track\""))
+        .unwrap()
+        .chars()
+        .take_while(char::is_ascii_digit)
+        .collect();
     assert_eq!(server.ask("POST", &format!("/jobs/{id}/stop"), &FORM, "").status, 204);
     let stopped = (0..200).any(|_| {
         std::thread::sleep(std::time::Duration::from_millis(50));

@@ -20,15 +20,20 @@ fn change(data: &Path, sql: &str) {
 }
 
 fn names_in(folder: &Path) -> Vec<String> {
-    let mut names: Vec<String> =
-        std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.file_name().to_string_lossy().into_owned()).collect();
+    let mut names: Vec<String> = std::fs::read_dir(folder)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .map(|e| e.file_name().to_string_lossy().into_owned())
+        .collect();
     names.sort();
     names
 }
 
 /// Processes whose command line holds a text.
 fn running(with: &str) -> usize {
-    let lines = std::fs::read_dir("/proc").unwrap().flatten().filter_map(|p| std::fs::read(p.path().join("cmdline")).ok());
+    let lines =
+        std::fs::read_dir("/proc").unwrap().flatten().filter_map(|p| std::fs::read(p.path().join("cmdline")).ok());
     lines.filter(|l| l.starts_with(b"ffmpeg") && String::from_utf8_lossy(l).contains(with)).count()
 }
 
@@ -54,7 +59,11 @@ fn a_deleted_shot_leaves_nothing_to_the_next_and_can_be_brought_back() {
         (404, 404, 404)
     );
     for kind in ["track", "deliver"] {
-        assert_eq!(server.ask("POST", &format!("/shots/2/jobs/{kind}"), &FORM, "").status, 404, "no job for what is gone");
+        assert_eq!(
+            server.ask("POST", &format!("/shots/2/jobs/{kind}"), &FORM, "").status,
+            404,
+            "no job for what is gone"
+        );
     }
     assert!(server.get("/").body.contains("Varrick quay, finished” is deleted"));
     assert_eq!(server.ask("POST", "/shots/2/restore", &FORM, "").status, 200);
@@ -63,7 +72,11 @@ fn a_deleted_shot_leaves_nothing_to_the_next_and_can_be_brought_back() {
     assert!(server.get("/room").body.contains("Free the deleted shots"));
     assert_eq!(server.ask("POST", "/room/free", &FORM, "what=deleted").status, 200);
     assert_eq!(server.ask("POST", "/shots/2/restore", &FORM, "").status, 404);
-    assert_eq!((names_in(&data.join("analyses")).len(), names_in(&data.join("delivered")).len()), (0, 0), "its files are gone");
+    assert_eq!(
+        (names_in(&data.join("analyses")).len(), names_in(&data.join("delivered")).len()),
+        (0, 0),
+        "its files are gone"
+    );
     let video = clip(folder.path());
     let run = fennik(&["add", text(&video), "--data", text(&data)]);
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
@@ -97,15 +110,23 @@ fn what_cannot_be_read_is_told_and_everything_else_can_be_reached() {
     }
     let server = Server::over("demo", &data);
     let page = server.get("/shots/2");
-    assert!(page.status == 200 && page.body.contains("cannot be read") && page.body.contains("run the tracking again"), "{}", page.body);
+    assert!(
+        page.status == 200 && page.body.contains("cannot be read") && page.body.contains("run the tracking again"),
+        "{}",
+        page.body
+    );
     assert!(page.body.contains("id=\"start-track\"") && page.body.contains("id=\"undo\""));
     let state = server.state();
-    assert!(state["solve"].is_null() && state["tracks"].is_null() && state["inserts"][0]["content"]["text"] == "VARRICK");
+    assert!(
+        state["solve"].is_null() && state["tracks"].is_null() && state["inserts"][0]["content"]["text"] == "VARRICK"
+    );
     assert!(server.get("/").body.contains("Varrick quay, untouched"));
     let head: i64 = row(&data, "SELECT head FROM shots WHERE id = 2");
     change(&data, &format!("UPDATE revisions SET document = '{{\"trim\":1}}' WHERE id = {head}"));
     let list = server.get("/");
-    assert!(list.status == 200 && list.body.contains("cannot be read") && list.body.contains("Varrick quay, untouched"));
+    assert!(
+        list.status == 200 && list.body.contains("cannot be read") && list.body.contains("Varrick quay, untouched")
+    );
     let broken = server.get("/shots/2");
     assert!(broken.status == 200 && broken.body.contains("Go back to the state before"), "{}", broken.body);
     assert_eq!(server.ask("POST", "/shots/2/step-back", &FORM, &format!("revision={head}")).status, 303);
@@ -153,7 +174,12 @@ fn a_damaged_track_run_fails_its_job_and_the_queue_goes_on() {
     let server = Server::over("demo", &data);
     let ended = |shot: i64, reason: &str| {
         server.ask("POST", &format!("/shots/{shot}/jobs/solve"), &FORM, "");
-        let said = || row::<String>(&data, &format!("SELECT state || ': ' || message FROM jobs WHERE kind = 'solve' AND shot_id = {shot}"));
+        let said = || {
+            row::<String>(
+                &data,
+                &format!("SELECT state || ': ' || message FROM jobs WHERE kind = 'solve' AND shot_id = {shot}"),
+            )
+        };
         until("the end of the job", || said().starts_with("failed"));
         assert!(said().contains(reason), "{}", said());
     };
@@ -260,8 +286,8 @@ fn long_clip(folder: &Path) -> PathBuf {
     path
 }
 
-/// Fault: a second server over the same folder marked the work of the first as interrupted; `demo --reset` deleted what was
-/// not its own, also under a running server.
+/// Fault: a second server over the same folder marked the work of the first as interrupted; `demo --reset` deleted what
+/// was not its own, also under a running server.
 #[test]
 fn a_folder_has_one_server_and_a_reset_takes_only_its_own() {
     let folder = tempfile::tempdir().unwrap();
@@ -288,7 +314,10 @@ fn a_folder_has_one_server_and_a_reset_takes_only_its_own() {
     let other = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     let port = other.local_addr().unwrap().port().to_string();
     let taken = fennik(&["serve", "--data", text(&folder.path().join("other")), "--port", &port]);
-    assert!(!taken.status.success() && !folder.path().join("other/fennik.sqlite").exists(), "the port comes before anything is made");
+    assert!(
+        !taken.status.success() && !folder.path().join("other/fennik.sqlite").exists(),
+        "the port comes before anything is made"
+    );
 }
 
 /// Fault: `add A.mp4 B.mp4` took two videos for pictures of one sequence and refused both.
@@ -305,18 +334,24 @@ fn several_clips_come_in_at_once_and_what_is_none_is_named() {
     std::fs::write(mixed.join("notes.txt"), "no clip").unwrap();
     std::fs::write(mixed.join(".hidden"), "nothing").unwrap();
     let run = fennik(&["add", text(&mixed), "--data", text(&data)]);
-    let (said, left) = (String::from_utf8_lossy(&run.stdout).into_owned(), String::from_utf8_lossy(&run.stderr).into_owned());
+    let (said, left) =
+        (String::from_utf8_lossy(&run.stdout).into_owned(), String::from_utf8_lossy(&run.stderr).into_owned());
     assert!(run.status.success(), "{left}");
     for shot in ["\"a\": 320x180 px, 6 frames", "\"b\": 160x90 px, 6 frames", "\"still 1\": 64x48 px, 4 frames"] {
         assert!(said.contains(shot), "{shot} is missing: {said}");
     }
     assert!(left.contains("not taken: notes.txt") && !left.contains("hidden"), "{left}");
     let run = fennik(&["add", text(&mixed.join("a.mp4")), text(&mixed.join("b.mov")), "--data", text(&data)]);
-    assert!(run.status.success() && String::from_utf8_lossy(&run.stdout).contains("shot 5"), "{}", String::from_utf8_lossy(&run.stderr));
+    assert!(
+        run.status.success() && String::from_utf8_lossy(&run.stdout).contains("shot 5"),
+        "{}",
+        String::from_utf8_lossy(&run.stderr)
+    );
     // What is not there takes nothing else with it, but for the pictures of its own sequence, whose frames would shift.
     let gone = mixed.join("gone.mov");
     let run = fennik(&["add", text(&gone), text(&mixed.join("a.mp4")), "--data", text(&data)]);
-    let (said, left) = (String::from_utf8_lossy(&run.stdout).into_owned(), String::from_utf8_lossy(&run.stderr).into_owned());
+    let (said, left) =
+        (String::from_utf8_lossy(&run.stdout).into_owned(), String::from_utf8_lossy(&run.stderr).into_owned());
     assert!(run.status.success() && said.contains("\"a\": 320x180 px"), "{said} {left}");
     assert!(left.contains("not taken: gone.mov") && left.contains("cannot be opened"), "{left}");
     let stills = [mixed.join("still 1.png"), mixed.join("still 9.png"), mixed.join("still 2.png")];
@@ -330,14 +365,27 @@ fn several_clips_come_in_at_once_and_what_is_none_is_named() {
     let two = folder.path().join("two");
     std::fs::create_dir(&two).unwrap();
     for (name, size) in [("day %02d.png", "64x48"), ("night %02d.png", "80x60")] {
-        ffmpeg(&["-f", "lavfi", "-i", &format!("testsrc2=size={size}:rate=25"), "-frames:v", "3", text(&two.join(name))]);
+        ffmpeg(&[
+            "-f",
+            "lavfi",
+            "-i",
+            &format!("testsrc2=size={size}:rate=25"),
+            "-frames:v",
+            "3",
+            text(&two.join(name)),
+        ]);
     }
     let run = fennik(&["add", text(&two), "--data", text(&data)]);
     let said = String::from_utf8_lossy(&run.stdout).into_owned();
-    assert!(said.contains("64x48 px, 3 frames") && said.contains("80x60 px, 3 frames"), "{said} {}", String::from_utf8_lossy(&run.stderr));
+    assert!(
+        said.contains("64x48 px, 3 frames") && said.contains("80x60 px, 3 frames"),
+        "{said} {}",
+        String::from_utf8_lossy(&run.stderr)
+    );
     // A still that is damaged is named by the name it came under.
     std::fs::write(mixed.join("still 3.png"), "no picture").unwrap();
-    let run = fennik(&["add", text(&mixed.join("still 1.png")), text(&mixed.join("still 3.png")), "--data", text(&data)]);
+    let run =
+        fennik(&["add", text(&mixed.join("still 1.png")), text(&mixed.join("still 3.png")), "--data", text(&data)]);
     assert!(
         !run.status.success() && String::from_utf8_lossy(&run.stderr).contains("still 3.png"),
         "{}",
@@ -369,14 +417,22 @@ fn no_floor_is_offered_where_none_stands_out() {
     solve["points"].as_array_mut().unwrap().truncate(5);
     std::fs::write(&path, solve.to_string()).unwrap();
     // Back to before the floor was laid.
-    change(&data, "UPDATE shots SET head = (SELECT id FROM revisions WHERE shot_id = 2 AND label = 'new solve') WHERE id = 2");
+    change(
+        &data,
+        "UPDATE shots SET head = (SELECT id FROM revisions WHERE shot_id = 2 AND label = 'new solve') WHERE id = 2",
+    );
     let server = Server::over("demo", &data);
     let page = server.get("/shots/2").body;
-    assert!(page.contains("No floor stands out here") && !page.contains("A floor was found") && !page.contains("id=\"suggest-floor\""));
+    assert!(
+        page.contains("No floor stands out here")
+            && !page.contains("A floor was found")
+            && !page.contains("id=\"suggest-floor\"")
+    );
     assert_eq!(server.get("/shots/2/floor").body, "null");
 }
 
-/// Fault: a camera to which nothing could be carried over was put to use all the same, and what was placed lay anywhere.
+/// Fault: a camera to which nothing could be carried over was put to use all the same, and what was placed lay
+/// anywhere.
 #[test]
 fn what_cannot_come_along_is_said_beforehand_and_the_camera_in_use_stays() {
     let folder = tempfile::tempdir().unwrap();
@@ -384,7 +440,9 @@ fn what_cannot_come_along_is_said_beforehand_and_the_camera_in_use_stays() {
     let server = Server::over("demo", &data);
     assert!(!server.get("/shots/2/route").body.contains("id=\"beforehand\""));
     let settings = format!("revision={}&focal=&motion=nodal&lens=auto&readout=&centre=", server.state()["revision"]);
-    assert!(server.ask("POST", "/shots/2/solve-settings", &FORM, &settings).body.contains("nothing can be carried over"));
+    assert!(
+        server.ask("POST", "/shots/2/solve-settings", &FORM, &settings).body.contains("nothing can be carried over")
+    );
     // A kept camera that turns on the spot, as it would come of that.
     let file: String = row(&data, "SELECT file FROM analyses WHERE kind = 'solve'");
     let mut solve: Value = serde_json::from_slice(&std::fs::read(data.join("analyses").join(&file)).unwrap()).unwrap();
@@ -392,7 +450,8 @@ fn what_cannot_come_along_is_said_beforehand_and_the_camera_in_use_stays() {
     std::fs::write(data.join("analyses/turning.bin"), solve.to_string()).unwrap();
     change(
         &data,
-        "INSERT INTO analyses (shot_id, kind, settings, file, source, trim_first, trim_last, created_ms) VALUES (2, 'solve', '{}', 'turning.bin', 1, 0, 249, 0)",
+        "INSERT INTO analyses (shot_id, kind, settings, file, source, trim_first, trim_last, created_ms) VALUES (2, \
+            'solve', '{}', 'turning.bin', 1, 0, 249, 0)",
     );
     let turning: i64 = row(&data, "SELECT max(id) FROM analyses");
     let before = server.state();

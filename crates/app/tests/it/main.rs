@@ -24,7 +24,10 @@ fn fennik(arguments: &[&str]) -> Output {
 }
 
 fn ffmpeg(arguments: &[&str]) {
-    assert!(Command::new("ffmpeg").args(["-v", "error", "-y"]).args(arguments).status().unwrap().success(), "{arguments:?}");
+    assert!(
+        Command::new("ffmpeg").args(["-v", "error", "-y"]).args(arguments).status().unwrap().success(),
+        "{arguments:?}"
+    );
 }
 
 fn clip(folder: &Path) -> PathBuf {
@@ -54,7 +57,9 @@ fn the_demo_clip_is_solved_to_its_own_truth() {
         .into_iter()
         .map(|p| p.into_iter().filter(|(f, _)| (20..110).contains(f)).map(|(f, px)| (f - 20, px)).collect())
         .collect();
-    let lock = fennik_core::check::lock_error(&seen, |f| camera.frames.get(f as usize).map(fennik_media::CameraFrame::camera)).unwrap();
+    let lock =
+        fennik_core::check::lock_error(&seen, |f| camera.frames.get(f as usize).map(fennik_media::CameraFrame::camera))
+            .unwrap();
     assert!(lock.median_px < 0.1 && lock.p95_px < 0.2, "{lock:?}");
 }
 
@@ -68,7 +73,10 @@ fn clips_without_a_camera_are_declined_with_their_reason() {
         path
     };
     let input = ["-i", text(&clip)];
-    let still = made("still.mp4", &[&input[..], &["-vf", "select=eq(n\\,0),loop=40:1,setpts=N/25/TB", "-frames:v", "40", "-an"]].concat());
+    let still = made(
+        "still.mp4",
+        &[&input[..], &["-vf", "select=eq(n\\,0),loop=40:1,setpts=N/25/TB", "-frames:v", "40", "-an"]].concat(),
+    );
     let black = made("black.mp4", &["-f", "lavfi", "-i", "color=black:size=640x360:rate=25:duration=1.2"]);
     let cut = made(
         "cut.mp4",
@@ -132,12 +140,16 @@ fn accuracy_is_measured_on_the_clips_that_are_named() {
     assert!(run.status.success() && table.contains("| demo | 250/250 |"), "{table}");
     assert_eq!(std::fs::read_dir(&made).unwrap().count(), 0, "nothing else is filmed");
     let run = fennik(&["accuracy", "--only", "demo,moon", "--made", text(&made)]);
-    assert!(!run.status.success() && String::from_utf8_lossy(&run.stderr).contains("no clip moon; there are demo, nodal-pan"));
+    assert!(
+        !run.status.success()
+            && String::from_utf8_lossy(&run.stderr).contains("no clip moon; there are demo, nodal-pan")
+    );
 }
 
 #[test]
 fn a_shot_is_named_or_the_shots_are_listed() {
     let folder = tempfile::tempdir().unwrap();
-    let missing = fennik(&["export", "1", "--format", "gltf", "--out", "/dev/null", "--data", text(&folder.path().join("none"))]);
+    let missing =
+        fennik(&["export", "1", "--format", "gltf", "--out", "/dev/null", "--data", text(&folder.path().join("none"))]);
     assert!(!missing.status.success() && String::from_utf8_lossy(&missing.stderr).contains("holds no shots"));
 }

@@ -24,7 +24,10 @@ fn a_step_that_does_not_hold_ends_the_run_and_those_before_it_stay() {
     let apply = |steps: Value, more: &[&str]| {
         write(&path, &steps);
         let run = fennik(&[&["apply", text(&path), "--data", text(&data)], more].concat());
-        (run.status.code().unwrap(), String::from_utf8_lossy(&run.stdout).into_owned() + &String::from_utf8_lossy(&run.stderr))
+        (
+            run.status.code().unwrap(),
+            String::from_utf8_lossy(&run.stdout).into_owned() + &String::from_utf8_lossy(&run.stderr),
+        )
     };
     let take_in = json!({ "do": "take-in", "clip": "../the quay's clip.mp4", "name": "Quay" });
     let (code, said) = apply(
@@ -33,15 +36,24 @@ fn a_step_that_does_not_hold_ends_the_run_and_those_before_it_stay() {
     );
     assert!(code == 1 && said.contains("step 3 (origin)") && said.contains("no solved camera"), "{said}");
     let there = show(&data, "Quay");
-    assert_eq!((&there["trim"], &there["readings"], &there["inserts"]), (&json!({ "first": 10, "last": 39 }), &json!({}), &json!([])));
+    assert_eq!(
+        (&there["trim"], &there["readings"], &there["inserts"]),
+        (&json!({ "first": 10, "last": 39 }), &json!({}), &json!([]))
+    );
     assert!(said.lines().filter(|l| l.contains("decoding")).count() <= 12, "a line every ten per cent: {said}");
 
     let key = json!({ "frame": 0, "outline": [[0, 0], [90, 0], [90, 90]] });
     let mask = |keys: Value| json!({ "do": "mask", "name": "people", "mode": "keep-out", "keys": keys });
-    let (code, said) =
-        apply(json!([mask(json!([key])), mask(json!([key, { "frame": 9, "outline": [[0, 0], [90, 0], [90, 90]] }]))]), &["--shot", "Quay"]);
+    let (code, said) = apply(
+        json!([mask(json!([key])), mask(json!([key, { "frame": 9, "outline": [[0, 0], [90, 0], [90, 90]] }]))]),
+        &["--shot", "Quay"],
+    );
     assert_eq!(code, 0, "{said}");
-    assert_eq!(show(&data, "1")["masks"], json!([{ "name": "people", "mode": "keep-out", "keys": 2 }]), "the same name is the same mask");
+    assert_eq!(
+        show(&data, "1")["masks"],
+        json!([{ "name": "people", "mode": "keep-out", "keys": 2 }]),
+        "the same name is the same mask"
+    );
     for (step, reason) in [
         (json!({ "do": "trim", "first": 0, "last": 250 }), "ends at frame 249"),
         (json!({ "do": "track", "density": 1 }), "ensity"),
@@ -78,11 +90,22 @@ fn stills_are_rendered_by_the_frame() {
     let folder = tempfile::tempdir().unwrap();
     let (data, out) = (folder.path().join("data"), folder.path().join("stills"));
     let bars = folder.path().join("bars.mp4");
-    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25", "-frames:v", "9", "-pix_fmt", "yuv420p", text(&bars)]);
+    ffmpeg(&[
+        "-f",
+        "lavfi",
+        "-i",
+        "testsrc2=size=320x180:rate=25",
+        "-frames:v",
+        "9",
+        "-pix_fmt",
+        "yuv420p",
+        text(&bars),
+    ]);
     assert!(fennik(&["add", text(&bars), "--data", text(&data)]).status.success());
     let run = fennik(&["render", "bars", "--frames", "3-5", "--out", text(&out), "--data", text(&data)]);
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
-    let mut names: Vec<_> = std::fs::read_dir(&out).unwrap().flatten().map(|e| e.file_name().into_string().unwrap()).collect();
+    let mut names: Vec<_> =
+        std::fs::read_dir(&out).unwrap().flatten().map(|e| e.file_name().into_string().unwrap()).collect();
     names.sort();
     assert_eq!(names, ["000003.png", "000004.png", "000005.png"]);
     assert_eq!(image::open(out.join("000004.png")).unwrap().width(), 320);

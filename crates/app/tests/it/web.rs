@@ -9,11 +9,19 @@ fn strangers_bad_paths_and_bad_bodies_are_refused() {
     let server = Server::start();
     assert_eq!(server.get("/").status, 200);
     assert_eq!(server.ask("GET", "/", &[("host", "somewhere.example")], "").status, 403);
-    assert_eq!(server.ask("POST", "/shots/2/undo", &[("origin", "http://somewhere.example")], "revision=1").status, 403);
+    assert_eq!(
+        server.ask("POST", "/shots/2/undo", &[("origin", "http://somewhere.example")], "revision=1").status,
+        403
+    );
     assert_eq!(server.ask("POST", "/shots/2/undo", &[("sec-fetch-site", "cross-site")], "revision=1").status, 403);
-    for path in
-        ["/static/../../../etc/passwd", "/static/%2e%2e/%2e%2e/Cargo.toml", "/shots/99", "/shots/abc", "/nothing", "/shots/2/jobs/format"]
-    {
+    for path in [
+        "/static/../../../etc/passwd",
+        "/static/%2e%2e/%2e%2e/Cargo.toml",
+        "/shots/99",
+        "/shots/abc",
+        "/nothing",
+        "/shots/2/jobs/format",
+    ] {
         assert_eq!(server.get(path).status, 404, "{path}");
     }
     assert_eq!(server.get("/shots/2/plate/9999").status, 422);
@@ -57,10 +65,14 @@ fn the_datum_is_changed_by_typed_values_and_the_title_stays_in_the_picture() {
     let before = server.state();
     let solve: Value = serde_json::from_str(&server.get("/shots/2/solve").body).unwrap();
     let camera = |solve: &Value| serde_json::from_value::<[f64; 3]>(solve["frames"][100]["t"].clone()).unwrap();
-    let turn = json!({ "revision": before["revision"], "action": "nudge", "turn_deg": [0, 30, 0], "shift_m": [1, 0, 0] });
+    let turn =
+        json!({ "revision": before["revision"], "action": "nudge", "turn_deg": [0, 30, 0], "shift_m": [1, 0, 0] });
     assert_eq!(server.post("/shots/2/datum", &turn).status, 200);
     let after = server.state();
-    assert_ne!(after["inserts"][0]["placement"]["foot"], before["inserts"][0]["placement"]["foot"], "the world moved under it");
+    assert_ne!(
+        after["inserts"][0]["placement"]["foot"], before["inserts"][0]["placement"]["foot"],
+        "the world moved under it"
+    );
     let turned: Value = serde_json::from_str(&server.get("/shots/2/solve").body).unwrap();
     assert_ne!(camera(&solve), camera(&turned));
     let two = json!({ "revision": after["revision"], "action": "scale", "points": [1], "distance_m": 2.0 });
@@ -75,7 +87,8 @@ fn camera_and_scene_are_the_same_from_the_page_and_the_command_line() {
     assert_eq!(page.status, 200);
     let out = server.folder.as_ref().unwrap().path().join("camera.json");
     let data = server.folder.as_ref().unwrap().path().to_str().unwrap();
-    let arguments = ["export", "Varrick quay, finished", "--format", "camera-json", "--out", out.to_str().unwrap(), "--data", data];
+    let arguments =
+        ["export", "Varrick quay, finished", "--format", "camera-json", "--out", out.to_str().unwrap(), "--data", data];
     assert!(Command::new(env!("CARGO_BIN_EXE_fennik")).args(arguments).status().unwrap().success());
     let (a, b): (Value, Value) =
         (serde_json::from_str(&page.body).unwrap(), serde_json::from_slice(&std::fs::read(&out).unwrap()).unwrap());

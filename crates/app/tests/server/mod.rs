@@ -104,11 +104,20 @@ impl Server {
     }
 
     /// The same for a server that may be killed in the middle of it.
-    pub(crate) fn try_ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> std::io::Result<Answer> {
+    pub(crate) fn try_ask(
+        &self,
+        method: &str,
+        path: &str,
+        headers: &[(&str, &str)],
+        body: &str,
+    ) -> std::io::Result<Answer> {
         let mut stream = TcpStream::connect(&self.address)?;
         stream.set_read_timeout(Some(std::time::Duration::from_secs(120)))?;
         let host = headers.iter().find(|h| h.0 == "host").map_or(self.address.as_str(), |h| h.1);
-        let mut request = format!("{method} {path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\ncontent-length: {}\r\n", body.len());
+        let mut request = format!(
+            "{method} {path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\ncontent-length: {}\r\n",
+            body.len()
+        );
         for (name, value) in headers.iter().filter(|h| h.0 != "host") {
             request.push_str(&format!("{name}: {value}\r\n"));
         }

@@ -32,7 +32,8 @@ pub fn lock_error(points: &[TruePoint], camera: impl Fn(u32) -> Option<(Pose, Le
 /// The same for a camera that turns on the spot: points are placed as directions.
 pub fn turning_lock_error(points: &[TruePoint], camera: impl Fn(u32) -> Option<(Pose, Lens)>) -> Option<LockError> {
     lock_error_of(points, camera, |views| {
-        let sum: Vector3<f64> = views.iter().map(|(pose, n)| pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0).normalize()).sum();
+        let sum: Vector3<f64> =
+            views.iter().map(|(pose, n)| pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0).normalize()).sum();
         sum.try_normalize(1e-9)
     })
 }
@@ -58,7 +59,12 @@ fn lock_error_of(
     }
     of_points.sort_by(f64::total_cmp);
     let at = |share: f64| of_points.get(((of_points.len() as f64 - 1.0) * share).round() as usize).copied();
-    Some(LockError { rms_px: (total.0 / total.1.max(1) as f64).sqrt(), median_px: at(0.5)?, p95_px: at(0.95)?, points: of_points.len() })
+    Some(LockError {
+        rms_px: (total.0 / total.1.max(1) as f64).sqrt(),
+        median_px: at(0.5)?,
+        p95_px: at(0.95)?,
+        points: of_points.len(),
+    })
 }
 
 fn image(pose: &Pose, lens: &Lens, world: Vector3<f64>) -> Vector2<f64> {
@@ -97,6 +103,8 @@ mod tests {
             })
             .collect();
         assert!(turning_lock_error(&far, |f| Some((turned(f), lens))).unwrap().rms_px < 1e-6);
-        assert!(turning_lock_error(&far, |f| Some((turned(f), Lens { focal_px: 950.0, ..lens }))).unwrap().rms_px > 0.2);
+        assert!(
+            turning_lock_error(&far, |f| Some((turned(f), Lens { focal_px: 950.0, ..lens }))).unwrap().rms_px > 0.2
+        );
     }
 }

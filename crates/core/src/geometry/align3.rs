@@ -23,7 +23,10 @@ impl Similarity {
 
     /// Whether every number is finite, the turn is one (no mirror, nothing stretched) and the scale is above zero.
     pub fn is_sound(&self) -> bool {
-        self.scale.is_finite() && self.scale > 0.0 && self.translation.iter().all(|v| v.is_finite()) && is_turn(&self.rotation)
+        self.scale.is_finite()
+            && self.scale > 0.0
+            && self.translation.iter().all(|v| v.is_finite())
+            && is_turn(&self.rotation)
     }
 
     /// Moves a point.
@@ -39,7 +42,11 @@ impl Similarity {
 
     /// First `self`, then `next`.
     pub fn then(&self, next: &Self) -> Self {
-        Self { scale: self.scale * next.scale, rotation: next.rotation * self.rotation, translation: next.point(self.translation) }
+        Self {
+            scale: self.scale * next.scale,
+            rotation: next.rotation * self.rotation,
+            translation: next.point(self.translation),
+        }
     }
 
     /// The camera that sees, in the moved world, what `pose` sees in the world as it is. Depths grow
@@ -50,8 +57,8 @@ impl Similarity {
     }
 }
 
-/// How far a stored turn may be from one, as the largest entry of `R R^T - 1`: rounding of thousands of products stays far
-/// below it.
+/// How far a stored turn may be from one, as the largest entry of `R R^T - 1`: rounding of thousands of products stays
+/// far below it.
 const TURN_TOLERANCE: f64 = 1e-6;
 
 /// Whether a matrix that was read as a turn is one.
@@ -96,7 +103,11 @@ mod tests {
 
     #[test]
     fn mirrors_stretched_turns_and_what_is_no_number_are_told() {
-        let good = Similarity { scale: 2.0, rotation: Rotation3::new(Vector3::new(0.3, -1.0, 2.0)), translation: Vector3::x() };
+        let good = Similarity {
+            scale: 2.0,
+            rotation: Rotation3::new(Vector3::new(0.3, -1.0, 2.0)),
+            translation: Vector3::x(),
+        };
         assert!(good.is_sound() && Similarity::identity().is_sound());
         let turned = |m: Matrix3<f64>| Similarity { rotation: Rotation3::from_matrix_unchecked(m), ..good };
         let mirror = Matrix3::from_diagonal(&Vector3::new(1.0, 1.0, -1.0));

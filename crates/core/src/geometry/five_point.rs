@@ -213,7 +213,8 @@ pub fn decompose_essential(e: &Matrix3<f64>, pairs: &[(Vector2<f64>, Vector2<f64
     for r in [u * w * vt, u * w.transpose() * vt] {
         for translation in [t, -t] {
             let pose = Pose { rotation: Rotation3::from_matrix_unchecked(r), translation };
-            let front = pairs.iter().filter(|(a, b)| triangulate(&[(Pose::identity(), *a), (pose, *b)]).is_some()).count();
+            let front =
+                pairs.iter().filter(|(a, b)| triangulate(&[(Pose::identity(), *a), (pose, *b)]).is_some()).count();
             if best.is_none_or(|(_, most)| front > most) {
                 best = Some((pose, front));
             }

@@ -7,8 +7,8 @@ use nalgebra::{Matrix3, Rotation3, SMatrix, SVector, Vector2, Vector3};
 const STILL: f64 = 1e-9;
 
 /// The homography (normalised coordinates, 3x3, up to scale) that takes the first of each pair onto the second, by the
-/// direct linear transformation (Hartley & Zisserman, "Multiple View Geometry", 2nd ed., section 4.1). `None` under four
-/// pairs, or where they do not determine it.
+/// direct linear transformation (Hartley & Zisserman, "Multiple View Geometry", 2nd ed., section 4.1). `None` under
+/// four pairs, or where they do not determine it.
 pub fn homography(pairs: &[(Vector2<f64>, Vector2<f64>)]) -> Option<Matrix3<f64>> {
     if pairs.len() < 4 {
         return None;
@@ -39,8 +39,8 @@ pub fn transfer_squared(h: &Matrix3<f64>, p: &Vector2<f64>, q: &Vector2<f64>) ->
 
 /// The motions (second camera from first) that a homography of a plane allows: two, of which the one is as good as the
 /// other until a third view is asked; the shift is in units of the plane's distance. `pairs` tell on which side of the
-/// camera the plane lies (Ma, Soatto, Kosecka & Sastry, "An Invitation to 3-D Vision", 2004, section 5.3). Empty where the
-/// camera only turned.
+/// camera the plane lies (Ma, Soatto, Kosecka & Sastry, "An Invitation to 3-D Vision", 2004, section 5.3). Empty where
+/// the camera only turned.
 pub fn decompose_homography(h: &Matrix3<f64>, pairs: &[(Vector2<f64>, Vector2<f64>)]) -> Vec<Pose> {
     let Some(svd) = h.try_svd(false, true, 1e-15, 200) else { return Vec::new() };
     let Some(v_t) = svd.v_t else { return Vec::new() };
@@ -51,7 +51,9 @@ pub fn decompose_homography(h: &Matrix3<f64>, pairs: &[(Vector2<f64>, Vector2<f6
         return Vec::new();
     }
     // Scaled so that the middle singular value is one, and so that points stay in front.
-    let upright = |(p, q): &(Vector2<f64>, Vector2<f64>)| Vector3::new(q.x, q.y, 1.0).dot(&(h * Vector3::new(p.x, p.y, 1.0))) > 0.0;
+    let upright = |(p, q): &(Vector2<f64>, Vector2<f64>)| {
+        Vector3::new(q.x, q.y, 1.0).dot(&(h * Vector3::new(p.x, p.y, 1.0))) > 0.0
+    };
     let sign = if pairs.iter().filter(|p| upright(p)).count() * 2 >= pairs.len() { 1.0 } else { -1.0 };
     let h = h * (sign / s2);
     let (long, short) = ((s1 / s2).powi(2), (s3 / s2).powi(2));
@@ -119,11 +121,14 @@ mod tests {
 
     #[test]
     fn a_camera_that_only_turns_and_points_on_a_line_give_no_motion() {
-        let turned = Pose { rotation: Rotation3::from_scaled_axis(Vector3::new(0.0, 0.1, 0.0)), translation: Vector3::zeros() };
+        let turned =
+            Pose { rotation: Rotation3::from_scaled_axis(Vector3::new(0.0, 0.1, 0.0)), translation: Vector3::zeros() };
         let pairs = seen(&turned, Vector3::z(), 5.0);
         let h = homography(&pairs).unwrap();
         assert!(decompose_homography(&h, &pairs).iter().all(|p| p.translation.norm() < 1e-6));
-        let line: Vec<_> = (0..9).map(|i| (Vector2::new(0.1 * f64::from(i), 0.0), Vector2::new(0.1 * f64::from(i) + 0.1, 0.0))).collect();
+        let line: Vec<_> = (0..9)
+            .map(|i| (Vector2::new(0.1 * f64::from(i), 0.0), Vector2::new(0.1 * f64::from(i) + 0.1, 0.0)))
+            .collect();
         assert_eq!(homography(&line), None);
         assert_eq!(homography(&pairs[..3]), None);
     }

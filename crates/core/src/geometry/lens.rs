@@ -41,7 +41,8 @@ impl Lens {
     pub fn pixel_with_slope(&self, n: Vector2<f64>) -> (Vector2<f64>, Matrix2<f64>) {
         let r2 = n.norm_squared();
         let gain = 1.0 + r2 * (self.k1 + r2 * self.k2);
-        let slope = (Matrix2::identity() * gain + n * n.transpose() * (2.0 * self.k1 + 4.0 * self.k2 * r2)) * self.focal_px;
+        let slope =
+            (Matrix2::identity() * gain + n * n.transpose() * (2.0 * self.k1 + 4.0 * self.k2 * r2)) * self.focal_px;
         (n * (self.focal_px * gain) + Vector2::from(self.centre_px), slope)
     }
 

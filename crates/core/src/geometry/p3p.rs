@@ -17,7 +17,11 @@ pub fn pose_from_three(rays: &[Vector3<f64>; 3], world: &[Vector3<f64>; 3]) -> V
             None => return Vec::new(),
         }
     }
-    let (a2, b2, c2) = ((world[1] - world[2]).norm_squared(), (world[0] - world[2]).norm_squared(), (world[0] - world[1]).norm_squared());
+    let (a2, b2, c2) = (
+        (world[1] - world[2]).norm_squared(),
+        (world[0] - world[2]).norm_squared(),
+        (world[0] - world[1]).norm_squared(),
+    );
     let (ca, cb, cc) = (j[1].dot(&j[2]), j[0].dot(&j[2]), j[0].dot(&j[1]));
     if !(a2 > 1e-18 && b2 > 1e-18 && c2 > 1e-18) {
         return Vec::new();
@@ -26,7 +30,8 @@ pub fn pose_from_three(rays: &[Vector3<f64>; 3], world: &[Vector3<f64>; 3]) -> V
     let coefficients = [
         (1.0 + p).powi(2) - 4.0 * a_b * cc * cc,
         4.0 * (-p * (1.0 + p) * cb + 2.0 * a_b * cc * cc * cb - (1.0 - q) * ca * cc),
-        2.0 * (p * p - 1.0 + 2.0 * p * p * cb * cb + 2.0 * (1.0 - c_b) * ca * ca - 4.0 * q * ca * cb * cc + 2.0 * (1.0 - a_b) * cc * cc),
+        2.0 * (p * p - 1.0 + 2.0 * p * p * cb * cb + 2.0 * (1.0 - c_b) * ca * ca - 4.0 * q * ca * cb * cc
+            + 2.0 * (1.0 - a_b) * cc * cc),
         4.0 * (p * (1.0 - p) * cb - (1.0 - q) * ca * cc + 2.0 * c_b * ca * ca * cb),
         (p - 1.0).powi(2) - 4.0 * c_b * ca * ca,
     ];

@@ -75,8 +75,8 @@ fn renormalised(r: Rotation3<f64>) -> Rotation3<f64> {
     Rotation3::from_matrix_unchecked(m * (Matrix3::identity() * 1.5 - m.transpose() * m * 0.5))
 }
 
-/// A turn as its axis times its angle, radians; also of one so small that rounding takes the trace of its matrix beyond 3,
-/// of which an arc cosine is no number.
+/// A turn as its axis times its angle, radians; also of one so small that rounding takes the trace of its matrix beyond
+/// 3, of which an arc cosine is no number.
 pub fn turn_of(rotation: &Rotation3<f64>) -> Vector3<f64> {
     UnitQuaternion::from_rotation_matrix(rotation).scaled_axis()
 }
@@ -99,7 +99,8 @@ mod tests {
     #[test]
     fn halfway_poses_meet_in_the_middle() {
         let a = Pose::identity();
-        let b = Pose { rotation: Rotation3::new(Vector3::new(0.0, 0.4, 0.0)), translation: Vector3::new(1.0, 0.0, 2.0) };
+        let b =
+            Pose { rotation: Rotation3::new(Vector3::new(0.0, 0.4, 0.0)), translation: Vector3::new(1.0, 0.0, 2.0) };
         let m = a.between(&b, 0.5);
         assert!((m.centre() - b.centre() * 0.5).norm() < 1e-12);
         assert!((m.rotation.scaled_axis().y - 0.2).abs() < 1e-12);

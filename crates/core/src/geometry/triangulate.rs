@@ -46,7 +46,8 @@ pub fn triangulate(views: &[(Pose, Vector2<f64>)]) -> Option<Vector3<f64>> {
             break;
         }
     }
-    (point.iter().all(|v| v.is_finite()) && views.iter().all(|(pose, _)| pose.to_camera(point).z > 1e-9)).then_some(point)
+    (point.iter().all(|v| v.is_finite()) && views.iter().all(|(pose, _)| pose.to_camera(point).z > 1e-9))
+        .then_some(point)
 }
 
 /// The largest angle, in radians, under which any two of the camera centres are seen from `point`.

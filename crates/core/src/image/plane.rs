@@ -208,7 +208,8 @@ impl Loop for HalvedRow<'_> {
 #[inline(always)]
 fn halve_row(row: &[f32], kernel: &[f32; 5], out: &mut [f32]) {
     let last = row.len() - 1;
-    let held = |x: usize| kernel.iter().enumerate().map(|(k, c)| c * row[(2 * x + k).saturating_sub(2).min(last)]).sum();
+    let held =
+        |x: usize| kernel.iter().enumerate().map(|(k, c)| c * row[(2 * x + k).saturating_sub(2).min(last)]).sum();
     let inside = 1..(row.len().saturating_sub(1) / 2).max(1);
     // Pairs of samples, so that no lane is skipped: of the pairs before, here and after, five are weighed.
     let pairs = row.as_chunks::<2>().0;
@@ -278,7 +279,10 @@ mod tests {
 
     #[test]
     fn a_buffer_of_the_wrong_length_is_refused() {
-        assert_eq!(Plane::from_bytes(3, 2, &[0; 5], (0, 255)), Err(PlaneError::Length { width: 3, height: 2, found: 5 }));
+        assert_eq!(
+            Plane::from_bytes(3, 2, &[0; 5], (0, 255)),
+            Err(PlaneError::Length { width: 3, height: 2, found: 5 })
+        );
     }
 
     #[test]

@@ -111,8 +111,8 @@ fn denoised(picture: &Plane, radius_px: f64) -> Plane {
     combined(&combined(&gain, picture, |g, v| g * v), &offset, |a, b| a + b)
 }
 
-/// Each pixel against the mean and deviation of its neighbourhood. A picture that shows nothing stays as it is: its noise
-/// would pass for something.
+/// Each pixel against the mean and deviation of its neighbourhood. A picture that shows nothing stays as it is: its
+/// noise would pass for something.
 fn evened(picture: &Plane, strength: f32) -> Plane {
     let radius = (NEIGHBOURHOOD_PX * picture.width() as f64 / 1280.0).max(4.0);
     let kernel = gaussian(radius / 2.0);
@@ -162,11 +162,18 @@ mod tests {
     #[test]
     fn noise_goes_and_the_edge_stays() {
         let mut random = SplitMix64::new(3);
-        let noisy: Vec<f32> = (0..120 * 80).map(|i| if i % 120 < 60 { 60.0 } else { 160.0 } + 6.0 * random.normal() as f32).collect();
+        let noisy: Vec<f32> =
+            (0..120 * 80).map(|i| if i % 120 < 60 { 60.0 } else { 160.0 } + 6.0 * random.normal() as f32).collect();
         let picture = Plane::new(120, 80, noisy).unwrap();
         let calm = prepare(&picture, &PictureSettings { denoise_px: 2.0, ..PictureSettings::default() });
         let flat = |p: &Plane| {
-            deviation((10..45).flat_map(|x| (10..70).map(move |y| (x, y))).map(|(x, y)| p.at(x, y)).collect::<Vec<_>>().into_iter())
+            deviation(
+                (10..45)
+                    .flat_map(|x| (10..70).map(move |y| (x, y)))
+                    .map(|(x, y)| p.at(x, y))
+                    .collect::<Vec<_>>()
+                    .into_iter(),
+            )
         };
         assert!(flat(&calm) < 0.5 * flat(&picture), "{} {}", flat(&calm), flat(&picture));
         let step = (20..60).map(|y| calm.at(62, y) - calm.at(57, y)).sum::<f32>() / 40.0;
@@ -175,12 +182,17 @@ mod tests {
 
     #[test]
     fn a_dull_corner_gets_the_contrast_of_the_rest() {
-        let picture =
-            Plane::from_fn(200, 120, |x, y| 100.0 + if x < 100 { 3.0 } else { 50.0 } * ((x as f32 * 0.6).sin() * (y as f32 * 0.5).cos()));
+        let picture = Plane::from_fn(200, 120, |x, y| {
+            100.0 + if x < 100 { 3.0 } else { 50.0 } * ((x as f32 * 0.6).sin() * (y as f32 * 0.5).cos())
+        });
         let even = prepare(&picture, &PictureSettings { local_contrast: 1.0, ..PictureSettings::default() });
         let part = |p: &Plane, from: usize| {
             deviation(
-                (from..from + 60).flat_map(|x| (20..100).map(move |y| (x, y))).map(|(x, y)| p.at(x, y)).collect::<Vec<_>>().into_iter(),
+                (from..from + 60)
+                    .flat_map(|x| (20..100).map(move |y| (x, y)))
+                    .map(|(x, y)| p.at(x, y))
+                    .collect::<Vec<_>>()
+                    .into_iter(),
             )
         };
         let (before, after) = (part(&picture, 120) / part(&picture, 20), part(&even, 120) / part(&even, 20));
@@ -207,7 +219,10 @@ mod tests {
         assert!(slope(&sharp) > 1.1 * slope(&soft));
         let rgb = [10u8, 20, 30, 40, 50, 60];
         let of = |c| channel_of(2, 1, &rgb, c).unwrap().samples().to_vec();
-        assert_eq!((of(Channel::Red), of(Channel::Green), of(Channel::Blue)), (vec![10.0, 40.0], vec![20.0, 50.0], vec![30.0, 60.0]));
+        assert_eq!(
+            (of(Channel::Red), of(Channel::Green), of(Channel::Blue)),
+            (vec![10.0, 40.0], vec![20.0, 50.0], vec![30.0, 60.0])
+        );
         assert!((of(Channel::Brightness)[0] - 18.596).abs() < 1e-3);
         assert!(channel_of(2, 2, &rgb, Channel::Red).is_none());
     }

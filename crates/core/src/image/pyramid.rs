@@ -18,8 +18,8 @@ impl Pyramid {
         Self { levels: Vec::new() }.rebuilt(full, levels)
     }
 
-    /// The same for another picture, in the memory of this one: fresh pages for every frame would cost as much as filling
-    /// them.
+    /// The same for another picture, in the memory of this one: fresh pages for every frame would cost as much as
+    /// filling them.
     pub fn rebuilt(self, full: &Plane, levels: usize) -> Self {
         let mut old = self.levels.into_iter();
         let mut base = old.next().unwrap_or_default();

@@ -27,8 +27,8 @@ pub struct FloorReading {
     pub level_deg: f64,
     /// Its points.
     pub points: Vec<TrackId>,
-    /// Its corners as laid, in the world of the datum: ids of points mean nothing once the camera is of another run. Nothing
-    /// for a floor that is not laid, or that an earlier version laid.
+    /// Its corners as laid, in the world of the datum: ids of points mean nothing once the camera is of another run.
+    /// Nothing for a floor that is not laid, or that an earlier version laid.
     #[serde(default)]
     pub outline: Vec<[f64; 3]>,
 }
@@ -85,7 +85,8 @@ fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[T
         })
         .collect();
     let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
-    let rolls = solution.frames.iter().map(|f| normal.dot(&(f.pose.rotation.inverse() * Vector3::x())).clamp(-1.0, 1.0).asin());
+    let rolls =
+        solution.frames.iter().map(|f| normal.dot(&(f.pose.rotation.inverse() * Vector3::x())).clamp(-1.0, 1.0).asin());
     let level_deg = (rolls.sum::<f64>() / solution.frames.len().max(1) as f64).abs().to_degrees();
     FloorReading { fit_px, level_deg, points: ids.to_vec(), outline: Vec::new() }
 }
@@ -97,17 +98,21 @@ fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[T
 pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, String> {
     if solution.motion == Motion::Nodal {
         return Err(
-            "the camera turns on the spot, which gives directions and no depths: no floor can be laid. Place things far away".to_owned()
+            "the camera turns on the spot, which gives directions and no depths: no floor can be laid. Place things \
+                far away"
+                .to_owned(),
         );
     }
     let mut ids = ids.to_vec();
     ids.sort_unstable();
     ids.dedup();
-    let positions: Vec<Vector3<f64>> = solution.points.iter().filter(|p| ids.binary_search(&p.id).is_ok()).map(|p| p.position).collect();
+    let positions: Vec<Vector3<f64>> =
+        solution.points.iter().filter(|p| ids.binary_search(&p.id).is_ok()).map(|p| p.position).collect();
     if positions.len() < 3 {
         return Err(format!("a floor needs at least 3 solved points; {} are selected", positions.len()));
     }
-    let (middle, normal) = fit_plane(&positions).ok_or_else(|| "the selected points lie on a line; add one beside it".to_owned())?;
+    let (middle, normal) =
+        fit_plane(&positions).ok_or_else(|| "the selected points lie on a line; add one beside it".to_owned())?;
     let up = camera_up(solution);
     let normal = if normal.dot(&up) < 0.0 { -normal } else { normal };
     let reading = reading(solution, middle, normal, &ids);
@@ -120,7 +125,9 @@ pub fn points_inside(solution: &Solution, frame: u32, outline: &[[f64; 2]]) -> V
     let inside = |x: f64, y: f64| {
         // Even-odd rule.
         let edges = outline.iter().zip(outline.iter().cycle().skip(1));
-        edges.filter(|(a, b)| (a[1] > y) != (b[1] > y) && x < a[0] + (y - a[1]) * (b[0] - a[0]) / (b[1] - a[1])).count() % 2 == 1
+        edges.filter(|(a, b)| (a[1] > y) != (b[1] > y) && x < a[0] + (y - a[1]) * (b[0] - a[0]) / (b[1] - a[1])).count()
+            % 2
+            == 1
     };
     let seen = |p: &&crate::solve::SolvedPoint| {
         let c = camera.pose.to_camera(p.position);
@@ -180,7 +187,8 @@ pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
     }
     let up = camera_up(solution);
     let scale = f64::from(solution.width) / 1280.0;
-    let seen: Vec<_> = solution.points.iter().filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?))).collect();
+    let seen: Vec<_> =
+        solution.points.iter().filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?))).collect();
     let mut random = SplitMix64::new(29);
     let least_cosine = MAX_LEAN_DEG.to_radians().cos();
     let mut best: (f64, Vec<TrackId>) = (0.0, Vec::new());
@@ -216,7 +224,10 @@ pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
     for _ in 0..2 {
         let members: Vec<TrackId> = seen
             .iter()
-            .filter(|(p, f)| plane_miss_px(&f.pose, &f.lens, p.position, fit.middle, fit.normal).is_some_and(|m| m < ON_FLOOR_PX * scale))
+            .filter(|(p, f)| {
+                plane_miss_px(&f.pose, &f.lens, p.position, fit.middle, fit.normal)
+                    .is_some_and(|m| m < ON_FLOOR_PX * scale)
+            })
             .map(|(p, _)| p.id)
             .collect();
         fit = fit_floor(solution, &members).ok()?;
@@ -230,14 +241,21 @@ impl Datum {
     pub fn with_floor(&self, solution: &Solution, fit: &FloorFit, origin: Option<Vector3<f64>>) -> Self {
         let up = fit.normal;
         let forward = solution.frames.first().map_or(-Vector3::z(), |f| f.pose.rotation.inverse() * Vector3::z());
-        let back = -(forward - up * forward.dot(&up)).try_normalize(1e-6).unwrap_or_else(|| up.cross(&Vector3::x()).normalize());
+        let back = -(forward - up * forward.dot(&up))
+            .try_normalize(1e-6)
+            .unwrap_or_else(|| up.cross(&Vector3::x()).normalize());
         let right = up.cross(&back);
-        let rotation = Rotation3::from_matrix_unchecked(Matrix3::from_rows(&[right.transpose(), up.transpose(), back.transpose()]));
+        let rotation = Rotation3::from_matrix_unchecked(Matrix3::from_rows(&[
+            right.transpose(),
+            up.transpose(),
+            back.transpose(),
+        ]));
         let scale = self.world_from_solve.scale;
         let origin = origin.unwrap_or(fit.middle);
         let foot = origin - up * up.dot(&(origin - fit.middle));
         let world_from_solve = Similarity { scale, rotation, translation: -(rotation * foot) * scale };
-        let mut datum = Self { world_from_solve, floor: Some(fit.reading.clone()), known_distance_m: self.known_distance_m };
+        let mut datum =
+            Self { world_from_solve, floor: Some(fit.reading.clone()), known_distance_m: self.known_distance_m };
         let corners = super::floor_corners(&datum, solution).iter().map(|c| (*c).into()).collect();
         if let Some(floor) = &mut datum.floor {
             floor.outline = corners;
@@ -314,7 +332,11 @@ mod tests {
 
     #[test]
     fn a_heading_leads_along_minus_z() {
-        for (from, to) in [([0.0, 0.0, 0.0], [1.0, 0.0, 0.0]), ([1.0, 2.0, 3.0], [-4.0, 2.5, 7.0]), ([0.0, 0.0, 0.0], [0.0, 1.0, 9.0])] {
+        for (from, to) in [
+            ([0.0, 0.0, 0.0], [1.0, 0.0, 0.0]),
+            ([1.0, 2.0, 3.0], [-4.0, 2.5, 7.0]),
+            ([0.0, 0.0, 0.0], [0.0, 1.0, 9.0]),
+        ] {
             let (from, to) = (Vector3::from(from), Vector3::from(to));
             let turned = Datum::default().with_heading(from, to).unwrap().world_from_solve;
             let way = turned.point(to) - turned.point(from);
@@ -332,12 +354,15 @@ mod tests {
         solution.points = (0..30).map(|i| SolvedPoint::new(TrackId(i), at(i), 0.1, (0, 0), 5.0)).collect();
         let ids: Vec<TrackId> = (0..30).map(TrackId).collect();
         let laid = Datum::default().with_floor(&solution, &fit_floor(&solution, &ids).unwrap(), None);
-        let corners = |d: &Datum| -> Vec<Vector3<f64>> { d.floor.as_ref().unwrap().outline.iter().map(|c| Vector3::from(*c)).collect() };
+        let corners = |d: &Datum| -> Vec<Vector3<f64>> {
+            d.floor.as_ref().unwrap().outline.iter().map(|c| Vector3::from(*c)).collect()
+        };
         let sides = |c: &[Vector3<f64>]| ((c[0] - c[1]).norm(), (c[0] - c[2]).norm());
         assert!(corners(&laid).len() == 4 && corners(&laid).iter().all(|c| c.y.abs() < 1e-9));
         let (a, b) = sides(&corners(&laid));
         assert!((a - 4.0).abs() < 1e-9 && (b - 5.0).abs() < 1e-9, "{a} by {b}");
-        let scaled = laid.with_distance(Vector3::zeros(), Vector3::x(), 3.0).unwrap().with_origin(Vector3::new(2.0, 0.0, 1.0));
+        let scaled =
+            laid.with_distance(Vector3::zeros(), Vector3::x(), 3.0).unwrap().with_origin(Vector3::new(2.0, 0.0, 1.0));
         assert!((sides(&corners(&scaled)).1 - 15.0).abs() < 1e-9);
         // The points under other ids, as of another run: the corners stay.
         solution.points.iter_mut().for_each(|p| p.id = TrackId((p.id.0 + 15) % 30));
@@ -350,7 +375,9 @@ mod tests {
         let mut solution = Solution::empty(1280, 720, 1);
         let pose = Pose::look_at(Vector3::new(0.0, 4.0, 9.0), Vector3::zeros(), Vector3::y()).unwrap();
         solution.frames = vec![SolvedFrame::new(0, pose, Lens::centred(900.0, 1280, 720), 0.1, 30)];
-        let at = |i: u32| Vector3::new(f64::from(i % 6) - 2.5, if i.is_multiple_of(5) { 0.8 } else { 0.0 }, f64::from(i / 6) - 2.0);
+        let at = |i: u32| {
+            Vector3::new(f64::from(i % 6) - 2.5, if i.is_multiple_of(5) { 0.8 } else { 0.0 }, f64::from(i / 6) - 2.0)
+        };
         solution.points = (0..30).map(|i| SolvedPoint::new(TrackId(i), at(i), 0.1, (0, 0), 5.0)).collect();
         let all = points_inside(&solution, 0, &[[0.0, 0.0], [1280.0, 0.0], [1280.0, 720.0], [0.0, 720.0]]);
         assert_eq!(all.len(), 30);

@@ -82,8 +82,8 @@ pub struct ShotDocument {
     pub solve_settings: SolveSettings,
     /// The solve in use.
     pub solve: Option<AnalysisId>,
-    /// The solve whose world the datum and the inserts were laid in last; outlasts a trim that lets the solve go. Nothing
-    /// in documents of earlier versions, where it is the solve in use.
+    /// The solve whose world the datum and the inserts were laid in last; outlasts a trim that lets the solve go.
+    /// Nothing in documents of earlier versions, where it is the solve in use.
     #[serde(default)]
     pub laid_in: Option<AnalysisId>,
     /// How well datum and inserts came over from the solve before.
@@ -122,8 +122,8 @@ pub enum Edit {
     UseSolve {
         /// The solve.
         analysis: AnalysisId,
-        /// From the world of the solve that the datum was laid in to that of this one. Without it the datum's numbers stay
-        /// what they are.
+        /// From the world of the solve that the datum was laid in to that of this one. Without it the datum's numbers
+        /// stay what they are.
         new_from_old: Option<Similarity>,
         /// How well things stay where they were on the picture.
         fit: Option<TransferFit>,
@@ -334,7 +334,9 @@ impl ShotDocument {
                 }
                 if let Some(way) = new_from_old {
                     if !way.is_sound() {
-                        return Err(EditError::Value("the way from the old camera to the new one is none; solve again".to_owned()));
+                        return Err(EditError::Value(
+                            "the way from the old camera to the new one is none; solve again".to_owned(),
+                        ));
                     }
                     // The old datum is reached from the new world by going back first.
                     next.datum.world_from_solve = way.inverse().then(&self.datum.world_from_solve);
@@ -356,7 +358,8 @@ impl ShotDocument {
             Edit::AddMask { mask } => next.add_mask(mask),
             Edit::AddMasks { masks } => masks.iter().for_each(|m| next.add_mask(m)),
             Edit::ChangeMask { mask } => {
-                let slot = next.masks.masks.iter_mut().find(|m| m.id == mask.id).ok_or(EditError::NoMask { id: mask.id })?;
+                let slot =
+                    next.masks.masks.iter_mut().find(|m| m.id == mask.id).ok_or(EditError::NoMask { id: mask.id })?;
                 *slot = mask.clone();
             }
             Edit::RemoveMask { id } => {
@@ -372,7 +375,9 @@ impl ShotDocument {
                 let s = &datum.world_from_solve;
                 if !s.is_sound() {
                     return Err(EditError::Value(
-                        "the datum must have finite numbers, a turn that is one, and a scale above zero; choose other points".to_owned(),
+                        "the datum must have finite numbers, a turn that is one, and a scale above zero; choose \
+                            other points"
+                            .to_owned(),
                     ));
                 }
                 let moves = self.datum.world_from_solve.inverse().then(s);
@@ -389,7 +394,8 @@ impl ShotDocument {
             }
             Edit::ChangeInsert { insert } => {
                 insert.validate().map_err(EditError::Value)?;
-                let slot = next.inserts.iter_mut().find(|i| i.id == insert.id).ok_or(EditError::NoInsert { id: insert.id })?;
+                let slot =
+                    next.inserts.iter_mut().find(|i| i.id == insert.id).ok_or(EditError::NoInsert { id: insert.id })?;
                 *slot = insert.clone();
             }
             Edit::RemoveInsert { id } => {
@@ -466,9 +472,17 @@ mod tests {
     use proptest::prelude::*;
 
     fn insert(foot: [f64; 3], turn_deg: f64) -> Insert {
-        let title = Title { text: "A".into(), font: "x".into(), height_m: 1.0, depth_m: 0.2, bevel_m: 0.0, colour: [255; 3] };
-        let placement =
-            Placement { foot, normal: [0.0, 1.0, 0.0], turn_deg, lean_deg: 0.0, lift_m: 0.1, scale: 1.5, stance: Stance::Standing };
+        let title =
+            Title { text: "A".into(), font: "x".into(), height_m: 1.0, depth_m: 0.2, bevel_m: 0.0, colour: [255; 3] };
+        let placement = Placement {
+            foot,
+            normal: [0.0, 1.0, 0.0],
+            turn_deg,
+            lean_deg: 0.0,
+            lift_m: 0.1,
+            scale: 1.5,
+            stance: Stance::Standing,
+        };
         Insert { id: InsertId(0), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
     }
 
@@ -501,9 +515,13 @@ mod tests {
         };
         let straight = "[1,0,0,0,1,0,0,0,1]";
         assert!(doc.apply(&serde_json::from_str(&json(straight, "2")).unwrap()).is_ok());
-        for (turn, scale) in
-            [("[1,0,0,0,1,0,0,0,-1]", "1"), ("[9,0,0,0,9,0,0,0,9]", "1"), ("[0,0,0,0,0,0,0,0,0]", "1"), (straight, "-1"), (straight, "0")]
-        {
+        for (turn, scale) in [
+            ("[1,0,0,0,1,0,0,0,-1]", "1"),
+            ("[9,0,0,0,9,0,0,0,9]", "1"),
+            ("[0,0,0,0,0,0,0,0,0]", "1"),
+            (straight, "-1"),
+            (straight, "0"),
+        ] {
             let edit: Edit = serde_json::from_str(&json(turn, scale)).unwrap();
             assert!(matches!(doc.apply(&edit), Err(EditError::Value(_))), "{turn} {scale}");
         }
@@ -513,7 +531,12 @@ mod tests {
     #[test]
     fn the_datum_remembers_the_solve_that_it_was_laid_in() {
         let way = Similarity { scale: 2.0, ..Similarity::identity() };
-        let use_solve = |id, new_from_old| Edit::UseSolve { analysis: AnalysisId(id), new_from_old, fit: None, outline: Vec::new() };
+        let use_solve = |id, new_from_old| Edit::UseSolve {
+            analysis: AnalysisId(id),
+            new_from_old,
+            fit: None,
+            outline: Vec::new(),
+        };
         let mut doc = ShotDocument::new(90).apply(&use_solve(4, None)).unwrap();
         doc.laid_in = None;
         let trimmed = doc.apply(&Edit::Trim { range: FrameRange { first: 5, last: 80 } }).unwrap();
@@ -522,13 +545,20 @@ mod tests {
         let solved = tracked.apply(&use_solve(8, Some(way))).unwrap();
         assert_eq!((solved.laid_in(), solved.datum.world_from_solve.scale), (Some(AnalysisId(8)), 0.5));
         let again = solved.apply(&Edit::UseTracks { analysis: AnalysisId(9) }).unwrap();
-        assert_eq!((again.solve, again.laid_in()), (Some(AnalysisId(8)), Some(AnalysisId(8))), "the old camera stays in use");
+        assert_eq!(
+            (again.solve, again.laid_in()),
+            (Some(AnalysisId(8)), Some(AnalysisId(8))),
+            "the old camera stays in use"
+        );
     }
 
     fn square_mask() -> Mask {
         use crate::track::{MaskKey, MaskMode};
         let outline = |x: f64| vec![[x, 0.0], [x + 10.0, 0.0], [x, 10.0]];
-        Mask::new(MaskMode::KeepOut, vec![MaskKey { frame: 0, outline: outline(0.0) }, MaskKey { frame: 8, outline: outline(80.0) }])
+        Mask::new(
+            MaskMode::KeepOut,
+            vec![MaskKey { frame: 0, outline: outline(0.0) }, MaskKey { frame: 8, outline: outline(80.0) }],
+        )
     }
 
     #[test]
@@ -540,14 +570,21 @@ mod tests {
         let doc = doc.apply(&Edit::ChangeMask { mask: mask.clone() }).unwrap();
         let trimmed = doc.apply(&Edit::Trim { range: FrameRange { first: 4, last: 19 } }).unwrap();
         let moved = &trimmed.masks.masks[0];
-        assert_eq!((moved.outline_at(0)[0], moved.outline_at(4)[0], moved.span), ([40.0, 0.0], [80.0, 0.0], Some((0, 6))));
+        assert_eq!(
+            (moved.outline_at(0)[0], moved.outline_at(4)[0], moved.span),
+            ([40.0, 0.0], [80.0, 0.0], Some((0, 6)))
+        );
         let back = trimmed.apply(&Edit::Trim { range: FrameRange { first: 0, last: 19 } }).unwrap();
         assert_eq!(back.masks.masks[0].outline_at(8)[0], [80.0, 0.0]);
         let two = back.apply(&Edit::AddMasks { masks: vec![square_mask(), square_mask()] }).unwrap();
         assert_eq!(two.masks.masks.iter().map(|m| m.id).collect::<Vec<_>>(), [1, 2, 3]);
         let gone = doc.apply(&Edit::RemoveMask { id: 1 }).unwrap();
         assert_eq!(gone.apply(&Edit::ChangeMask { mask: mask.clone() }), Err(EditError::NoMask { id: 1 }));
-        assert_eq!(gone.apply(&Edit::AddMask { mask: square_mask() }).unwrap().masks.masks[0].id, 2, "ids are never used twice");
+        assert_eq!(
+            gone.apply(&Edit::AddMask { mask: square_mask() }).unwrap().masks.masks[0].id,
+            2,
+            "ids are never used twice"
+        );
         mask.keys[0].outline.pop();
         assert!(matches!(doc.apply(&Edit::ChangeMask { mask }), Err(EditError::Value(_))));
     }
@@ -561,7 +598,11 @@ mod tests {
         assert_eq!((choice.left_out, choice.trusted), ([TrackId(3)].into(), [TrackId(5)].into()));
         let doc = doc.apply(&Edit::DeleteTracks { tracks: tracks() }).unwrap();
         assert!(doc.trusted_tracks.is_empty() && doc.deleted_tracks.len() == 2);
-        let doc = doc.apply(&Edit::TrustTracks { tracks: tracks() }).unwrap().apply(&Edit::DoubtTracks { tracks: tracks() }).unwrap();
+        let doc = doc
+            .apply(&Edit::TrustTracks { tracks: tracks() })
+            .unwrap()
+            .apply(&Edit::DoubtTracks { tracks: tracks() })
+            .unwrap();
         assert!(doc.trusted_tracks.is_empty() && doc.deleted_tracks.is_empty());
     }
 

@@ -122,7 +122,11 @@ impl Insert {
     pub fn validate(&self) -> Result<(), String> {
         let p = &self.placement;
         let within = |name: &str, value: f64, low: f64, high: f64| {
-            if (low..=high).contains(&value) { Ok(()) } else { Err(format!("{name} is {value}; it must lie between {low} and {high}")) }
+            if (low..=high).contains(&value) {
+                Ok(())
+            } else {
+                Err(format!("{name} is {value}; it must lie between {low} and {high}"))
+            }
         };
         for v in p.foot {
             within("a coordinate", v, -1e6, 1e6)?;
@@ -146,7 +150,10 @@ impl Insert {
             return Err("the title has no text; type at least one letter".to_owned());
         }
         if title.text.chars().count() > MAX_TEXT {
-            return Err(format!("the title is {} characters long; at most {MAX_TEXT} can be shown", title.text.chars().count()));
+            return Err(format!(
+                "the title is {} characters long; at most {MAX_TEXT} can be shown",
+                title.text.chars().count()
+            ));
         }
         Ok(())
     }

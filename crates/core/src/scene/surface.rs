@@ -68,7 +68,13 @@ pub fn fit_plane(points: &[Vector3<f64>]) -> Option<(Vector3<f64>, Vector3<f64>)
 }
 
 /// Distance in px by which a point's image moves when it is put onto a plane; `None` behind the camera.
-pub(super) fn plane_miss_px(pose: &Pose, lens: &Lens, point: Vector3<f64>, on: Vector3<f64>, normal: Vector3<f64>) -> Option<f64> {
+pub(super) fn plane_miss_px(
+    pose: &Pose,
+    lens: &Lens,
+    point: Vector3<f64>,
+    on: Vector3<f64>,
+    normal: Vector3<f64>,
+) -> Option<f64> {
     let foot = point - normal * normal.dot(&(point - on));
     let (a, b) = (pose.to_camera(point), pose.to_camera(foot));
     if a.z <= 1e-9 || b.z <= 1e-9 {
@@ -101,7 +107,14 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
         let normal = -ray;
         let tilt_deg = normal.y.clamp(-1.0, 1.0).acos().to_degrees();
         let point = pose.centre() + ray * FAR_M;
-        return Ok(Surface { kind: SurfaceKind::Far, point, normal, tilt_deg, fit_px: solved.rms_px, points: solved.points as usize });
+        return Ok(Surface {
+            kind: SurfaceKind::Far,
+            point,
+            normal,
+            tilt_deg,
+            fit_px: solved.rms_px,
+            points: solved.points as usize,
+        });
     }
     let reach = RADIUS * f64::from(solution.width);
     let mut near: Vec<(f64, Vector3<f64>)> = solution
@@ -118,7 +131,8 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
     near.sort_by(|a, b| a.0.total_cmp(&b.0));
     near.truncate(MOST);
     let scale = f64::from(solution.width) / 1280.0;
-    let belongs = |p: &Vector3<f64>, on, normal| plane_miss_px(&pose, &lens, *p, on, normal).filter(|m| *m < BELONGS_PX * scale);
+    let belongs =
+        |p: &Vector3<f64>, on, normal| plane_miss_px(&pose, &lens, *p, on, normal).filter(|m| *m < BELONGS_PX * scale);
 
     let floor = datum.floor.as_ref().and_then(|_| meet(&pose, ray, Vector3::zeros(), Vector3::y()));
     let make = |point, mut normal: Vector3<f64>, kind: Option<SurfaceKind>, misses: &[f64]| {
@@ -142,7 +156,9 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
     if let Some((on, normal)) = local {
         let misses: Vec<f64> = points.iter().filter_map(|p| belongs(p, on, normal)).collect();
         // A plane seen edge-on is no place to put anything.
-        if let Some(point) = meet(&pose, ray, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && misses.len() >= FEWEST) {
+        if let Some(point) =
+            meet(&pose, ray, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && misses.len() >= FEWEST)
+        {
             return Ok(make(point, normal, None, &misses));
         }
     }
@@ -165,9 +181,17 @@ pub fn floor_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f
     let pose = datum.world_from_solve.pose(&solved.pose);
     let n = solved.lens.normalise(pixel);
     let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
-    let point = meet(&pose, ray, Vector3::zeros(), Vector3::y())
-        .ok_or_else(|| format!("pixel {:.0}, {:.0} of frame {frame} looks above the horizon of the floor", pixel.x, pixel.y))?;
-    Ok(Surface { kind: SurfaceKind::Floor, point, normal: Vector3::y(), tilt_deg: 0.0, fit_px: floor.fit_px, points: floor.points.len() })
+    let point = meet(&pose, ray, Vector3::zeros(), Vector3::y()).ok_or_else(|| {
+        format!("pixel {:.0}, {:.0} of frame {frame} looks above the horizon of the floor", pixel.x, pixel.y)
+    })?;
+    Ok(Surface {
+        kind: SurfaceKind::Floor,
+        point,
+        normal: Vector3::y(),
+        tilt_deg: 0.0,
+        fit_px: floor.fit_px,
+        points: floor.points.len(),
+    })
 }
 
 /// The plane that most points belong to, refitted to those (RANSAC over triples).

@@ -1,10 +1,11 @@
 //! From the world of one solve to that of another, so that what stands in the first stays where it is on the picture.
 //!
 //! Two solves of one clip agree up to a similarity, and up to what their errors bend. The similarity is begun from the
-//! cameras of the frames that both know: turns give the rotation (L1 mean on SO(3), Hartley et al., "Rotation Averaging",
-//! 2013), centres the scale and the shift; within one track run points take part, since their ids mean something there. It
-//! is then adjusted on the picture itself: the marks (feet of inserts, corners of the floor) and points of the scene are to
-//! be seen by the new cameras where the old ones saw them (Levenberg-Marquardt, Huber's loss).
+//! cameras of the frames that both know: turns give the rotation (L1 mean on SO(3), Hartley et al., "Rotation
+//! Averaging", 2013), centres the scale and the shift; within one track run points take part, since their ids mean
+//! something there. It is then adjusted on the picture itself: the marks (feet of inserts, corners of the floor) and
+//! points of the scene are to be seen by the new cameras where the old ones saw them (Levenberg-Marquardt, Huber's
+//! loss).
 
 use super::{Datum, ShotDocument};
 use crate::geometry::{Similarity, turn_of};
@@ -59,7 +60,10 @@ pub struct Transfer {
 #[non_exhaustive]
 pub enum TransferError {
     /// One camera turns on the spot.
-    #[error("one camera turns on the spot and the other travels; directions give no depths by which what is placed could follow")]
+    #[error(
+        "one camera turns on the spot and the other travels; directions give no depths by which what is placed could \
+            follow"
+    )]
     Kinds,
     /// Too few frames in common.
     #[error("the two cameras share {found} frames of the clip; at least {FEWEST_FRAMES} are needed")]
@@ -68,13 +72,17 @@ pub enum TransferError {
         found: usize,
     },
     /// The size of the new scene against the old one stays open.
-    #[error("on the {frames} frames that both cameras know, too little moves to tell the sizes of the two scenes apart")]
+    #[error(
+        "on the {frames} frames that both cameras know, too little moves to tell the sizes of the two scenes apart"
+    )]
     Size {
         /// Frames in common.
         frames: usize,
     },
     /// It does not fit.
-    #[error("what is placed would move by {rms_px:.1} px (most on frame {frame}): one of the two cameras is wrong there")]
+    #[error(
+        "what is placed would move by {rms_px:.1} px (most on frame {frame}): one of the two cameras is wrong there"
+    )]
     Apart {
         /// RMS, px.
         rms_px: f64,
@@ -114,8 +122,8 @@ pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>
     marks
 }
 
-/// The corners of the floor, in the world of the datum: as they were laid, or for a floor that an earlier version laid those
-/// of what nine in ten of its points lie in, in the solve that it was laid in. Nothing where no floor is laid.
+/// The corners of the floor, in the world of the datum: as they were laid, or for a floor that an earlier version laid
+/// those of what nine in ten of its points lie in, in the solve that it was laid in. Nothing where no floor is laid.
 pub fn floor_corners(datum: &Datum, laid_in: &Solution) -> Vec<Vector3<f64>> {
     let Some(floor) = &datum.floor else { return Vec::new() };
     if !floor.outline.is_empty() {
@@ -140,12 +148,17 @@ fn corners(points: Vec<Vector3<f64>>) -> Vec<Vector3<f64>> {
     x.iter().flat_map(|x| z.iter().map(|z| Vector3::new(*x, 0.0, *z))).collect()
 }
 
-/// Finds the way from the world of `old` to that of `new` on which `marks` (old world) stay where they are on the picture.
-/// `same_run` tells that both come from one track run, so that ids of points mean the same.
+/// Finds the way from the world of `old` to that of `new` on which `marks` (old world) stay where they are on the
+/// picture. `same_run` tells that both come from one track run, so that ids of points mean the same.
 ///
 /// # Errors
 /// [`TransferError`] where there is no such way.
-pub fn transfer(old: SolveOfClip, new: SolveOfClip, same_run: bool, marks: &[Vector3<f64>]) -> Result<Transfer, TransferError> {
+pub fn transfer(
+    old: SolveOfClip,
+    new: SolveOfClip,
+    same_run: bool,
+    marks: &[Vector3<f64>],
+) -> Result<Transfer, TransferError> {
     let nodal = old.solution.motion == Motion::Nodal;
     if nodal != (new.solution.motion == Motion::Nodal) {
         return Err(TransferError::Kinds);
@@ -185,7 +198,8 @@ pub fn transfer(old: SolveOfClip, new: SolveOfClip, same_run: bool, marks: &[Vec
 
 /// The turn from the old world to the new one: the L1 mean of what every frame says.
 fn mean_turn(pairs: &[Pair]) -> Rotation3<f64> {
-    let turns: Vec<Rotation3<f64>> = pairs.iter().map(|p| p.new.pose.rotation.inverse() * p.old.pose.rotation).collect();
+    let turns: Vec<Rotation3<f64>> =
+        pairs.iter().map(|p| p.new.pose.rotation.inverse() * p.old.pose.rotation).collect();
     let mut mean = turns[turns.len() / 2];
     for _ in 0..20 {
         let (mut sum, mut weights) = (Vector3::zeros(), 0.0);
@@ -263,7 +277,9 @@ fn seen(frame: &SolvedFrame, world: Vector3<f64>) -> Option<Vector2<f64>> {
     let n = Vector2::new(c.x / c.z, c.y / c.z);
     let (r2, lens) = (n.norm_squared(), &frame.lens);
     let unfolded = |r2: f64| 1.0 + r2 * (3.0 * lens.k1 + 5.0 * lens.k2 * r2) > 0.0;
-    (c.z > 1e-9 && unfolded(r2) && unfolded(0.5 * r2)).then(|| lens.pixel(n)).filter(|p| p.x.is_finite() && p.y.is_finite())
+    (c.z > 1e-9 && unfolded(r2) && unfolded(0.5 * r2))
+        .then(|| lens.pixel(n))
+        .filter(|p| p.x.is_finite() && p.y.is_finite())
 }
 
 /// The frames on which the two worlds are held against each other.
@@ -288,8 +304,9 @@ impl OnPicture<'_> {
         let mut all = Vec::new();
         for control in controls {
             let within = |p: &&Pair| (control.frames.0..=control.frames.1).contains(&p.old.frame);
-            let there =
-                frames().filter(within).filter_map(|p| Some((p.new, control.at, seen(p.old, control.at).filter(|q| self.inside(*q))?)));
+            let there = frames()
+                .filter(within)
+                .filter_map(|p| Some((p.new, control.at, seen(p.old, control.at).filter(|q| self.inside(*q))?)));
             let there: Vec<_> = there.collect();
             let weight = control.weight / there.len().max(1) as f64;
             all.extend(there.into_iter().map(|(frame, at, pixel)| (frame, at, pixel, weight)));
@@ -340,8 +357,10 @@ impl OnPicture<'_> {
             for (i, sighting) in sightings.iter().enumerate() {
                 let Some(r) = held[i] else { continue };
                 let weight = sighting.3 * if r.norm() <= self.huber_px { 1.0 } else { self.huber_px / r.norm() };
-                let row: Vec<Vector2<f64>> =
-                    slopes.iter().map(|(up, down)| up[i].zip(down[i]).map_or_else(Vector2::zeros, |(u, d)| (u - d) / 2e-6)).collect();
+                let row: Vec<Vector2<f64>> = slopes
+                    .iter()
+                    .map(|(up, down)| up[i].zip(down[i]).map_or_else(Vector2::zeros, |(u, d)| (u - d) / 2e-6))
+                    .collect();
                 for a in 0..unknowns {
                     jtr[a] += weight * row[a].dot(&r);
                     for b in 0..unknowns {
@@ -391,14 +410,16 @@ impl OnPicture<'_> {
     /// How far marks move on the picture, over all frames that both solves know; without marks in sight, points of the
     /// scene. `None` where there is nothing to see.
     fn fit(&self, by: &Similarity, old: &Solution, marks: &[Vector3<f64>]) -> Option<TransferFit> {
-        let marks: Vec<Control> = marks.iter().map(|m| Control { at: *m, frames: (0, u32::MAX), weight: 1.0 }).collect();
+        let marks: Vec<Control> =
+            marks.iter().map(|m| Control { at: *m, frames: (0, u32::MAX), weight: 1.0 }).collect();
         let of = |controls: &[Control], marks: bool| {
             let (mut sum, mut n, mut worst) = (0.0, 0u32, (0.0f64, 0));
             for pair in self.pairs {
                 for control in controls.iter().filter(|c| (c.frames.0..=c.frames.1).contains(&pair.old.frame)) {
                     let Some(before) = seen(pair.old, control.at).filter(|p| self.inside(*p)) else { continue };
                     // Behind the new camera it is as good as gone from the picture.
-                    let miss = seen(pair.new, by.point(control.at)).map_or(self.size.0, |after| (after - before).norm());
+                    let miss =
+                        seen(pair.new, by.point(control.at)).map_or(self.size.0, |after| (after - before).norm());
                     sum += miss * miss;
                     n += 1;
                     if miss > worst.0 {
@@ -407,7 +428,13 @@ impl OnPicture<'_> {
                 }
             }
             let rms_px = (sum / f64::from(n.max(1))).sqrt();
-            (n > 0).then_some(TransferFit { rms_px, worst_px: worst.0, worst_frame: worst.1, frames: self.pairs.len() as u32, marks })
+            (n > 0).then_some(TransferFit {
+                rms_px,
+                worst_px: worst.0,
+                worst_frame: worst.1,
+                frames: self.pairs.len() as u32,
+                marks,
+            })
         };
         of(&marks, true).or_else(|| of(&controls(old, &[]), false))
     }
@@ -426,7 +453,11 @@ mod tests {
         let lens = Lens { k1: -0.02, ..Lens::centred(900.0, 1280, 720) };
         let frame = |f: u32| {
             let t = f64::from(f);
-            let eye = if motion == Motion::Nodal { Vector3::zeros() } else { Vector3::new(0.05 * t, 2.0 + 0.004 * t, 9.0 - 0.02 * t) };
+            let eye = if motion == Motion::Nodal {
+                Vector3::zeros()
+            } else {
+                Vector3::new(0.05 * t, 2.0 + 0.004 * t, 9.0 - 0.02 * t)
+            };
             let aim = eye + Vector3::new(0.004 * t - 0.1, -0.2, -1.0);
             SolvedFrame::new(f, Pose::look_at(eye, aim, Vector3::y()).unwrap(), lens, 0.1, 40)
         };
@@ -435,7 +466,12 @@ mod tests {
             let at = if i % 2 == 0 { Vector3::new(u, 0.0, v - 3.0) } else { Vector3::new(u, v * 0.6, -4.0) };
             SolvedPoint::new(TrackId(i), at, 0.1, (frames.start, frames.end - 1), 5.0)
         });
-        Solution { motion, frames: frames.clone().map(frame).collect(), points: points.collect(), ..Solution::empty(1280, 720, frames.end) }
+        Solution {
+            motion,
+            frames: frames.clone().map(frame).collect(),
+            points: points.collect(),
+            ..Solution::empty(1280, 720, frames.end)
+        }
     }
 
     /// The same solve in another world, its frames counted from another one, its points under other ids.
@@ -491,8 +527,11 @@ mod tests {
     #[test]
     fn a_few_wrong_cameras_do_not_pull() {
         let old = walk(0..60, Motion::Free);
-        let by =
-            Similarity { scale: 0.7, rotation: Rotation3::new(Vector3::new(0.2, 1.0, -0.4)), translation: Vector3::new(3.0, 1.0, 2.0) };
+        let by = Similarity {
+            scale: 0.7,
+            rotation: Rotation3::new(Vector3::new(0.2, 1.0, -0.4)),
+            translation: Vector3::new(3.0, 1.0, 2.0),
+        };
         let mut new = elsewhere(&old, &by, 0);
         for f in 10..16 {
             new.frames[f].pose = new.frames[f].pose.moved(Vector3::new(0.3, 0.2, 0.0), Vector3::new(0.5, 0.0, 2.0));

@@ -26,8 +26,8 @@ const K2_GAIN: f64 = 0.02;
 /// every few frames take part.
 const MOST_PAIRS: f64 = 2e5;
 const MOST_PAIRS_BEFORE: f64 = 1e5;
-/// Pairs of views from which long tracks are left with every few of their views, where frames cannot be left out: because a
-/// rolling shutter needs every one of them, or because most tracks are short.
+/// Pairs of views from which long tracks are left with every few of their views, where frames cannot be left out:
+/// because a rolling shutter needs every one of them, or because most tracks are short.
 const THINNED_PAIRS: f64 = 5e5;
 const THINNED_PAIRS_BEFORE: f64 = 2.5e5;
 /// Views that the longer tracks keep all the same, and points that a frame keeps.
@@ -93,8 +93,8 @@ impl<'a> Adjusting<'a> {
         self.adjust_within(scene, within, max_steps, false);
     }
 
-    /// The round that all ends with: within the limits of the noise, with as many frames as can be, and with how firmly all is
-    /// known.
+    /// The round that all ends with: within the limits of the noise, with as many frames as can be, and with how firmly
+    /// all is known.
     pub fn last_round(&mut self, scene: &mut Scene) {
         self.adjust_within(scene, self.tight(), LAST_STEPS, true);
     }
@@ -111,9 +111,19 @@ impl<'a> Adjusting<'a> {
         Limits::tight(self.sigma_px(), self.problem.scale())
     }
 
-    fn adjust_within(&mut self, scene: &mut Scene, Limits { loss_px, most_px: limit_px }: Limits, max_steps: usize, last: bool) {
+    fn adjust_within(
+        &mut self,
+        scene: &mut Scene,
+        Limits { loss_px, most_px: limit_px }: Limits,
+        max_steps: usize,
+        last: bool,
+    ) {
         self.limit_px = limit_px;
-        let step = if last { self.frame_step(scene, MOST_PAIRS) } else { self.frame_step(scene, MOST_PAIRS_BEFORE).max(self.least_step) };
+        let step = if last {
+            self.frame_step(scene, MOST_PAIRS)
+        } else {
+            self.frame_step(scene, MOST_PAIRS_BEFORE).max(self.least_step)
+        };
         self.collect(scene, limit_px, step);
         self.following = self.views_share();
         let thinned = self.thin_views(if last { THINNED_PAIRS } else { THINNED_PAIRS_BEFORE });
@@ -150,8 +160,13 @@ impl<'a> Adjusting<'a> {
             self.focal_deviation = if free { f64::INFINITY } else { 0.0 };
             if !free {
                 // What is given is kept to; what the tracks say of it is told.
-                let options =
-                    BundleOptions { focal: true, loss_px: 4.0 * self.options.loss_px, max_steps: 60, tolerance: 1e-7, ..self.options };
+                let options = BundleOptions {
+                    focal: true,
+                    loss_px: 4.0 * self.options.loss_px,
+                    max_steps: 60,
+                    tolerance: 1e-7,
+                    ..self.options
+                };
                 let mut open = self.bundle.clone();
                 open.adjust(&options, |_| true);
                 self.focal_by_tracks = open.focal_deviation(&options).map(|d| [open.lens.focal_px, 100.0 * d]);
@@ -191,8 +206,8 @@ impl<'a> Adjusting<'a> {
         wanted.min(long / LEAST_VIEWS).max(1.0) as usize
     }
 
-    /// Leaves long tracks with every few of their views, another choice for each track, until about `most_pairs` pairs of views
-    /// are left. Tells whether any were left out.
+    /// Leaves long tracks with every few of their views, another choice for each track, until about `most_pairs` pairs
+    /// of views are left. Tells whether any were left out.
     fn thin_views(&mut self, most_pairs: f64) -> bool {
         let pairs = pairs_of(self.bundle.observations.iter().map(|seen| seen.len() as f64));
         let step = (pairs / most_pairs).sqrt().ceil() as usize;
@@ -204,7 +219,8 @@ impl<'a> Adjusting<'a> {
         for (p, seen) in self.bundle.observations.iter_mut().enumerate() {
             let step = step.min((seen.len() as f64 / LEAST_VIEWS) as usize).max(1);
             seen.retain(|o| {
-                let kept = (o.camera as usize + p).is_multiple_of(step) || on_frame[o.camera as usize] <= LEAST_ON_FRAME;
+                let kept =
+                    (o.camera as usize + p).is_multiple_of(step) || on_frame[o.camera as usize] <= LEAST_ON_FRAME;
                 on_frame[o.camera as usize] -= usize::from(!kept);
                 kept
             });
@@ -221,7 +237,8 @@ impl<'a> Adjusting<'a> {
         for (p, (&t, point)) in self.tracks.iter().zip(&self.bundle.points).enumerate() {
             let is_far = self.bundle.far(p).is_some();
             for &(f, pixel) in &problem.tracks[t] {
-                let facing = scene.poses[f as usize].filter(|_| is_far).map_or(*point, |pose| far::facing(&pose, point));
+                let facing =
+                    scene.poses[f as usize].filter(|_| is_far).map_or(*point, |pose| far::facing(&pose, point));
                 sights[f as usize].push((pixel, facing));
             }
         }
@@ -230,7 +247,8 @@ impl<'a> Adjusting<'a> {
             .par_iter()
             .map(|&f| {
                 let start = scene.poses[f as usize].unwrap_or_else(Pose::identity);
-                let (pose, lens) = resect::refine_loose(start, &sights[f as usize], &scene.lens_at(f), 8.0 * loss_px, loose);
+                let (pose, lens) =
+                    resect::refine_loose(start, &sights[f as usize], &scene.lens_at(f), 8.0 * loss_px, loose);
                 resect::refine_loose(pose, &sights[f as usize], &lens, loss_px, loose)
             })
             .collect();
@@ -250,7 +268,9 @@ impl<'a> Adjusting<'a> {
     }
 
     pub(super) fn views_share(&self) -> f64 {
-        let views = |tracks: &mut dyn Iterator<Item = usize>| tracks.map(|t| self.problem.tracks[t].len()).sum::<usize>() as f64;
+        let views = |tracks: &mut dyn Iterator<Item = usize>| {
+            tracks.map(|t| self.problem.tracks[t].len()).sum::<usize>() as f64
+        };
         views(&mut self.tracks.iter().copied()) / views(&mut (0..self.problem.tracks.len())).max(1.0)
     }
 
@@ -279,7 +299,8 @@ impl<'a> Adjusting<'a> {
         let mut points = 0;
         for (seen, residuals) in self.bundle.observations.iter().zip(self.bundle.residuals()) {
             let before = misses.len();
-            let at_frames = seen.iter().zip(residuals).filter(|(o, _)| frames.contains(&self.frames[o.camera as usize]));
+            let at_frames =
+                seen.iter().zip(residuals).filter(|(o, _)| frames.contains(&self.frames[o.camera as usize]));
             misses.extend(at_frames.filter_map(|(_, r)| Some(r?.norm())));
             points += usize::from(misses.len() > before + 1);
         }
@@ -342,7 +363,11 @@ mod tests {
         adjusting.round(&mut scene, Limits { loss_px: 0.5, most_px: 3.0 }, 10);
         adjusting.last_round(&mut scene);
         assert!(adjusting.tracks.iter().all(|t| !t.is_multiple_of(4)), "{:?}", adjusting.tracks);
-        assert!(adjusting.tracks.len() > 110 && (0.7..0.8).contains(&adjusting.following()), "{}", adjusting.following());
+        assert!(
+            adjusting.tracks.len() > 110 && (0.7..0.8).contains(&adjusting.following()),
+            "{}",
+            adjusting.following()
+        );
     }
 
     #[test]
@@ -356,7 +381,11 @@ mod tests {
         scene.poses[40] = scene.poses[44];
         adjusting.round(&mut scene, Limits { loss_px: 0.5, most_px: 3.0 }, 10);
         assert!((28..=32).contains(&adjusting.frames.len()), "{:?}", adjusting.frames);
-        assert!(!adjusting.frames.contains(&40) && worst_turn_deg(&walk, &scene) < 0.1, "{}", worst_turn_deg(&walk, &scene));
+        assert!(
+            !adjusting.frames.contains(&40) && worst_turn_deg(&walk, &scene) < 0.1,
+            "{}",
+            worst_turn_deg(&walk, &scene)
+        );
         scene.readout = 0.3;
         assert_eq!(adjusting.frame_step(&scene, 1e4), 1, "with a rolling shutter neighbours are needed");
     }
@@ -367,7 +396,8 @@ mod tests {
         let mut scene = scene_of(&walk, 1.0);
         let mut adjusting = Adjusting::new(&walk.problem, &scene, &SolveSettings::default());
         adjusting.collect(&mut scene, 3.0, 1);
-        let pairs = |adjusting: &Adjusting| pairs_of(adjusting.bundle.observations.iter().map(|seen| seen.len() as f64));
+        let pairs =
+            |adjusting: &Adjusting| pairs_of(adjusting.bundle.observations.iter().map(|seen| seen.len() as f64));
         let on_frames = |adjusting: &Adjusting| {
             let mut on = vec![0usize; adjusting.frames.len()];
             adjusting.bundle.observations.iter().flatten().for_each(|o| on[o.camera as usize] += 1);

@@ -1,10 +1,11 @@
 //! Bringing home a camera that is bent to things on the move.
 //!
-//! Such a camera keeps out part of what stands still, and explains part of what does not. Within looser limits both come in,
-//! and what stands still, which agrees with itself, pulls the camera back a little; within the limits of the noise what does
-//! not agree goes out again. So limits are loosened and tightened in turn until the focal length holds still. Each turn goes
-//! about the same part of the way that is left, so that its end is foretold from three of them (Aitken, "On Bernoulli's
-//! numerical solution of algebraic equations", 1926) and tried with the focal length held there.
+//! Such a camera keeps out part of what stands still, and explains part of what does not. Within looser limits both
+//! come in, and what stands still, which agrees with itself, pulls the camera back a little; within the limits of the
+//! noise what does not agree goes out again. So limits are loosened and tightened in turn until the focal length holds
+//! still. Each turn goes about the same part of the way that is left, so that its end is foretold from three of them
+//! (Aitken, "On Bernoulli's numerical solution of algebraic equations", 1926) and tried with the focal length held
+//! there.
 
 use super::adjusting::Adjusting;
 use super::limits::Limits;

@@ -162,14 +162,17 @@ mod tests {
     fn with(extra: impl Fn(u32, &Pose, &Lens) -> Option<Vector2<f64>>) -> (Problem, Scene) {
         let lens = Lens::centred(1000.0, 1280, 720);
         let poses: Vec<Pose> = (0..FRAMES)
-            .map(|f| Pose::identity().moved(Vector3::x() * (0.004 * f64::from(f)), Vector3::x() * (-0.05 * f64::from(f))))
+            .map(|f| {
+                Pose::identity().moved(Vector3::x() * (0.004 * f64::from(f)), Vector3::x() * (-0.05 * f64::from(f)))
+            })
             .collect();
         let project = |pose: &Pose, point: Vector3<f64>| {
             let c = pose.to_camera(point);
             lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
         };
-        let points: Vec<Vector3<f64>> =
-            (0..40).map(|i| Vector3::new(f64::from(i % 8) - 3.0, f64::from(i / 8) - 2.0, 8.0 + f64::from(i % 3))).collect();
+        let points: Vec<Vector3<f64>> = (0..40)
+            .map(|i| Vector3::new(f64::from(i % 8) - 3.0, f64::from(i / 8) - 2.0, 8.0 + f64::from(i % 3)))
+            .collect();
         let mut tracks: Vec<Vec<(u32, Vector2<f64>)>> =
             points.iter().map(|p| poses.iter().zip(0..).map(|(pose, f)| (f, project(pose, *p))).collect()).collect();
         tracks.push(poses.iter().zip(0..).filter_map(|(pose, f)| Some((f, extra(f, pose, &lens)?))).collect());
@@ -200,18 +203,25 @@ mod tests {
     #[test]
     fn each_kind_of_stray_goes_by_its_name() {
         // The camera goes 2 m aside; somebody walks up and down meanwhile.
-        let walker = with(|f, pose, lens| Some(seen(pose, lens, Vector3::new(0.0, 0.8 * (0.4 * f64::from(f)).sin(), 7.0))));
+        let walker =
+            with(|f, pose, lens| Some(seen(pose, lens, Vector3::new(0.0, 0.8 * (0.4 * f64::from(f)).sin(), 7.0))));
         assert_eq!(called(&walker).why, Astray::OwnWay);
         assert!(called(&walker).miss_px.is_some_and(|m| m > 5.0), "{:?}", called(&walker));
         assert_eq!(called(&with(|_, _, _| Some(Vector2::new(900.0, 80.0)))).why, Astray::OnFrame);
-        assert_eq!(called(&with(|_, pose, lens| Some(seen(pose, lens, Vector3::new(0.3e6, -0.1e6, 1e6))))).why, Astray::Far);
+        assert_eq!(
+            called(&with(|_, pose, lens| Some(seen(pose, lens, Vector3::new(0.3e6, -0.1e6, 1e6))))).why,
+            Astray::Far
+        );
         // Every other view jumps up or down, as a glint does.
         let glint = with(|f, pose, lens| {
             let jump = [0.0, 4.0, 0.0, -4.0][f as usize % 4];
             Some(seen(pose, lens, Vector3::new(0.0, 0.0, 8.0)) + Vector2::y() * jump)
         });
         assert_eq!(called(&glint).why, Astray::Partly);
-        assert_eq!(called(&with(|f, pose, lens| (f < 2).then(|| seen(pose, lens, Vector3::new(0.0, 0.0, 8.0))))).why, Astray::Short);
+        assert_eq!(
+            called(&with(|f, pose, lens| (f < 2).then(|| seen(pose, lens, Vector3::new(0.0, 0.0, 8.0))))).why,
+            Astray::Short
+        );
     }
 
     #[test]
@@ -228,12 +238,16 @@ mod tests {
     fn frames_without_a_camera_tell_nothing() {
         let (problem, mut scene) = with(|_, pose, lens| Some(seen(pose, lens, Vector3::new(0.0, 0.0, 8.0))));
         scene.poses.iter_mut().skip(2).for_each(|p| *p = None);
-        assert_eq!(reason(&problem, &scene, 40, 0.5), AstrayTrack { id: TrackId(40), why: Astray::Short, miss_px: None });
+        assert_eq!(
+            reason(&problem, &scene, 40, 0.5),
+            AstrayTrack { id: TrackId(40), why: Astray::Short, miss_px: None }
+        );
     }
 
     #[test]
     fn every_kind_has_words_of_its_own_and_keeps_them_in_files() {
-        let words: std::collections::BTreeSet<&str> = Astray::ALL.iter().flat_map(|a| [a.word(), a.name(), a.why()]).collect();
+        let words: std::collections::BTreeSet<&str> =
+            Astray::ALL.iter().flat_map(|a| [a.word(), a.name(), a.why()]).collect();
         assert_eq!(words.len(), 15);
         for kind in Astray::ALL {
             assert_eq!(serde_json::to_value(kind).unwrap(), kind.word());

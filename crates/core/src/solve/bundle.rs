@@ -75,8 +75,8 @@ pub struct BundleOptions {
     pub loss_px: f64,
     /// Whether steps are taken with the loss's own curvature; the search turns that on by itself near its end.
     pub curved: bool,
-    /// Whether steps bend along the valley that they lead through, which costs about half as much again; the search turns
-    /// that on by itself where straight ones fail.
+    /// Whether steps bend along the valley that they lead through, which costs about half as much again; the search
+    /// turns that on by itself where straight ones fail.
     pub bent: bool,
     /// Most steps taken.
     pub max_steps: usize,
@@ -176,7 +176,8 @@ impl Bundle {
         Some(FarPoint { position: self.points[point], anchor })
     }
 
-    /// Whether a depth is one at which a point can be seen: in front of the camera, or, of a far point, beyond infinity.
+    /// Whether a depth is one at which a point can be seen: in front of the camera, or, of a far point, beyond
+    /// infinity.
     pub(super) fn is_seen(&self, point: usize, depth: f64) -> bool {
         depth > MIN_DEPTH || (depth < -MIN_DEPTH && self.far(point).is_some())
     }
@@ -213,7 +214,12 @@ impl Bundle {
         }
     }
 
-    pub(super) fn residual_with(&self, point: usize, observation: &Observation, speeds: &[Speed]) -> Option<Vector2<f64>> {
+    pub(super) fn residual_with(
+        &self,
+        point: usize,
+        observation: &Observation,
+        speeds: &[Speed],
+    ) -> Option<Vector2<f64>> {
         let c = self.pose_at(observation, speeds).to_camera(self.points[point]);
         let lens = self.lens_of(observation.camera as usize);
         self.is_seen(point, c.z).then(|| observation.pixel - lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
@@ -223,7 +229,8 @@ impl Bundle {
     /// the camera.
     pub fn residuals(&self) -> Vec<Vec<Option<Vector2<f64>>>> {
         let speeds = self.speeds(false);
-        let of_point = |(p, seen): (usize, &Vec<Observation>)| seen.iter().map(|o| self.residual_with(p, o, &speeds)).collect();
+        let of_point =
+            |(p, seen): (usize, &Vec<Observation>)| seen.iter().map(|o| self.residual_with(p, o, &speeds)).collect();
         self.observations.par_iter().enumerate().map(of_point).collect()
     }
 
@@ -238,7 +245,9 @@ impl Bundle {
             .map(|range| {
                 range
                     .flat_map(|p| self.observations[p].iter().map(move |o| (p, o)))
-                    .map(|(p, o)| self.residual_with(p, o, &speeds).map_or(behind, |r| c2 * (r.norm_squared() / c2).ln_1p()))
+                    .map(|(p, o)| {
+                        self.residual_with(p, o, &speeds).map_or(behind, |r| c2 * (r.norm_squared() / c2).ln_1p())
+                    })
                     .sum()
             })
             .collect();
@@ -257,8 +266,8 @@ impl Bundle {
         zoom_terms(&self.zoom, &self.times, PRIOR_AGAINST_PX)
     }
 
-    /// Adjusts in place. `go_on` is asked before every step, and told the cost so far, px^2; answering no ends the search
-    /// with the best state so far.
+    /// Adjusts in place. `go_on` is asked before every step, and told the cost so far, px^2; answering no ends the
+    /// search with the best state so far.
     pub fn adjust(&mut self, options: &BundleOptions, mut go_on: impl FnMut(f64) -> bool) -> Adjusted {
         if options.zoom && self.zoom.is_empty() {
             self.zoom = vec![0.0; self.poses.len()];
@@ -308,8 +317,9 @@ impl Bundle {
         Adjusted { stop, steps, cost_first, cost_last: cost }
     }
 
-    /// Standard deviation of the focal length (relative: 0.01 is 1 %) that follows from the misses after an adjustment; with
-    /// a zoom that of the camera in the middle. `None` when the focal length was held or the equations do not determine it.
+    /// Standard deviation of the focal length (relative: 0.01 is 1 %) that follows from the misses after an adjustment;
+    /// with a zoom that of the camera in the middle. `None` when the focal length was held or the equations do not
+    /// determine it.
     pub fn focal_deviation(&self, options: &BundleOptions) -> Option<f64> {
         scatter::focal_variance(self, options).map(f64::sqrt)
     }
@@ -363,7 +373,12 @@ pub(super) mod tests {
         let poses: Vec<Pose> = (0..cameras)
             .map(|i| {
                 let t = i as f64 / cameras as f64;
-                Pose::look_at(Vector3::new(6.0 * t - 3.0, 2.0 + t, 9.0 - 2.0 * t), Vector3::new(0.3 * t, 0.0, 0.0), Vector3::y()).unwrap()
+                Pose::look_at(
+                    Vector3::new(6.0 * t - 3.0, 2.0 + t, 9.0 - 2.0 * t),
+                    Vector3::new(0.3 * t, 0.0, 0.0),
+                    Vector3::y(),
+                )
+                .unwrap()
             })
             .collect();
         let times = (0..cameras).map(|i| i as f64).collect();
@@ -456,7 +471,11 @@ pub(super) mod tests {
                 let mut e = Vector3::zeros();
                 e[k] = 1e-6;
                 let numeric = (cost(bundle.points[1] + e) - cost(bundle.points[1] - e)) / 2e-6;
-                assert!((numeric - gradient[k]).abs() < 1e-4 * (1.0 + numeric.abs()), "{curved} {off}: {numeric} {}", gradient[k]);
+                assert!(
+                    (numeric - gradient[k]).abs() < 1e-4 * (1.0 + numeric.abs()),
+                    "{curved} {off}: {numeric} {}",
+                    gradient[k]
+                );
             }
         }
     }
@@ -465,9 +484,14 @@ pub(super) mod tests {
     fn a_disturbed_scene_comes_home_to_the_noise() {
         let mut bundle = truth(12, 80, 0.0);
         disturb(&mut bundle);
-        let done = bundle.adjust(&BundleOptions { max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() }, |_| true);
+        let done =
+            bundle.adjust(&BundleOptions { max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() }, |_| true);
         assert!(done.cost_last < 1e-9, "{done:?}");
-        assert!((bundle.lens.focal_px - 950.0).abs() < 1e-2 && (bundle.lens.k1 + 0.04).abs() < 1e-5, "{:?}", bundle.lens);
+        assert!(
+            (bundle.lens.focal_px - 950.0).abs() < 1e-2 && (bundle.lens.k1 + 0.04).abs() < 1e-5,
+            "{:?}",
+            bundle.lens
+        );
     }
 
     #[test]
@@ -581,7 +605,10 @@ pub(super) mod tests {
     fn the_readout_of_a_rolling_shutter_is_found() {
         let mut bundle = truth(16, 120, 0.0);
         for (i, pose) in bundle.poses.iter_mut().enumerate() {
-            *pose = pose.moved(Vector3::new(0.02 * (i as f64 * 0.4).sin(), 0.03 * (i as f64 * 0.3).cos(), 0.0), Vector3::zeros());
+            *pose = pose.moved(
+                Vector3::new(0.02 * (i as f64 * 0.4).sin(), 0.03 * (i as f64 * 0.3).cos(), 0.0),
+                Vector3::zeros(),
+            );
         }
         bundle.readout = 0.6;
         seen_anew(&mut bundle);
@@ -590,7 +617,11 @@ pub(super) mod tests {
         let before = bundle.cost(1.0);
         let options = BundleOptions { readout: true, max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() };
         let done = bundle.adjust(&options, |_| true);
-        assert!((bundle.readout - 0.6).abs() < 0.02 && done.cost_last < 1e-3 * before, "{} {done:?} {before}", bundle.readout);
+        assert!(
+            (bundle.readout - 0.6).abs() < 0.02 && done.cost_last < 1e-3 * before,
+            "{} {done:?} {before}",
+            bundle.readout
+        );
         assert!((bundle.poses[7].centre() - right).norm() < 0.2, "the gauge is free, but not that free");
     }
 }

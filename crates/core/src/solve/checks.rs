@@ -27,7 +27,12 @@ pub(super) fn check_input(set: &TrackSet, problem: &Problem) -> Result<(), Solve
     let counts = set.counts();
     let (frame, there) = counts.iter().copied().enumerate().min_by_key(|&(_, c)| c).unwrap_or((0, 0));
     if problem.tracks.len() < MIN_TRACKS {
-        return Err(SolveFailure::TooFewTracks { found: problem.tracks.len(), frame: frame as u32, there, needed: MIN_TRACKS });
+        return Err(SolveFailure::TooFewTracks {
+            found: problem.tracks.len(),
+            frame: frame as u32,
+            there,
+            needed: MIN_TRACKS,
+        });
     }
     Ok(())
 }
@@ -77,9 +82,13 @@ pub(super) fn check_trust(problem: &Problem, solution: &Solution) -> Result<(), 
             "The camera travels too little for the distance of the scene; choose a part in which it travels further",
         );
     }
-    let widths = solution.frames.first().map_or(0.0, |f| f.lens.focal_px / f64::from(problem.width.max(problem.height)));
+    let widths =
+        solution.frames.first().map_or(0.0, |f| f.lens.focal_px / f64::from(problem.width.max(problem.height)));
     if !(0.25..8.0).contains(&widths) {
-        return fail(format!("the focal length came out at {widths:.2} picture widths"), "Give the focal length if it is known");
+        return fail(
+            format!("the focal length came out at {widths:.2} picture widths"),
+            "Give the focal length if it is known",
+        );
     }
     Ok(())
 }
@@ -99,7 +108,9 @@ mod tests {
         let track = |id: u32| Track {
             id: TrackId(id),
             first_frame: 0,
-            positions: (0..frames).map(|f| [30.0 * (id % 40) as f32 + step_px * f as f32, 20.0 * (id / 40) as f32]).collect(),
+            positions: (0..frames)
+                .map(|f| [30.0 * (id % 40) as f32 + step_px * f as f32, 20.0 * (id / 40) as f32])
+                .collect(),
         };
         TrackSet { width: 1280, height: 720, frames, tracks: (0..count).map(track).collect(), cuts: Vec::new() }
     }
@@ -121,7 +132,9 @@ mod tests {
     #[test]
     fn a_still_is_told_from_a_slow_move() {
         let keys = [0, 5, 10, 15, 19];
-        assert!(matches!(check_motion(&problem(&tracks(60, 20, 0.01)), &keys), Err(SolveFailure::Still { motion_px }) if motion_px < 1.0));
+        assert!(
+            matches!(check_motion(&problem(&tracks(60, 20, 0.01)), &keys), Err(SolveFailure::Still { motion_px }) if motion_px < 1.0)
+        );
         assert!(check_motion(&problem(&tracks(60, 20, 0.5)), &keys).is_ok());
     }
 

@@ -26,7 +26,9 @@ impl TrackChoice {
     pub(super) fn allowed(&self, frames: u32) -> impl Fn(u32, [f32; 2]) -> bool + '_ {
         let masks: Vec<MasksAtFrame> =
             if self.masks.masks.is_empty() { Vec::new() } else { (0..frames).map(|f| self.masks.at(f)).collect() };
-        move |frame, p| masks.get(frame as usize).is_none_or(|m| m.allows(f64::from(p[0]), f64::from(p[1]), self.window_half_px))
+        move |frame, p| {
+            masks.get(frame as usize).is_none_or(|m| m.allows(f64::from(p[0]), f64::from(p[1]), self.window_half_px))
+        }
     }
 }
 
@@ -38,7 +40,8 @@ mod tests {
 
     #[test]
     fn a_track_that_passes_a_keep_out_is_used_before_and_behind_it() {
-        let track = Track { id: TrackId(4), first_frame: 0, positions: (0..20).map(|f| [10.0 * f as f32, 50.0]).collect() };
+        let track =
+            Track { id: TrackId(4), first_frame: 0, positions: (0..20).map(|f| [10.0 * f as f32, 50.0]).collect() };
         let set = TrackSet { width: 320, height: 180, frames: 20, cuts: Vec::new(), tracks: vec![track] };
         let outline = vec![[80.0, 0.0], [120.0, 0.0], [120.0, 100.0], [80.0, 100.0]];
         let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![MaskKey { frame: 0, outline }])] };

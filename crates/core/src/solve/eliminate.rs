@@ -9,8 +9,8 @@ pub(super) struct Eliminated<const C: usize> {
     pub points: Vec<EliminatedPoint>,
     /// The camera of each observation, point after point.
     cameras: Vec<usize>,
-    /// The three columns of W (C x 3) of all observations, one after the other, so that the innermost loop runs along a row of
-    /// the system over all cameras that follow one another.
+    /// The three columns of W (C x 3) of all observations, one after the other, so that the innermost loop runs along a
+    /// row of the system over all cameras that follow one another.
     w: [Vec<f64>; 3],
     /// Where among the observations of the point at hand each run of cameras without a gap begins.
     runs: Vec<usize>,
@@ -128,8 +128,14 @@ impl<const C: usize> Loop for Eliminate<'_, C> {
                 normal.matrix.span_mut(at + a, at, a + 1).iter_mut().zip(own).for_each(|(value, own)| *value += own);
             }
             for a in 0..shared {
-                let cross: [f64; C] = std::array::from_fn(|b| s[a] * c[b] + t[a] * d[b] - row_times(&shared_y[a], &w, b));
-                normal.matrix.span_mut(border + a, at, C).iter_mut().zip(cross).for_each(|(value, cross)| *value += cross);
+                let cross: [f64; C] =
+                    std::array::from_fn(|b| s[a] * c[b] + t[a] * d[b] - row_times(&shared_y[a], &w, b));
+                normal
+                    .matrix
+                    .span_mut(border + a, at, C)
+                    .iter_mut()
+                    .zip(cross)
+                    .for_each(|(value, cross)| *value += cross);
                 diagonal[border + a] += s[a] * s[a] + t[a] * t[a];
                 normal.right[border + a] += s[a] * x + t[a] * z;
                 let own = normal.matrix.span_mut(border + a, border, a + 1);

@@ -1,10 +1,11 @@
 //! Points so far off that next to no parallax is seen of them.
 //!
-//! They hold the turn of the camera and the lens as firmly as any other, and tell how far off they are hardly at all. Such a
-//! point is kept as a ray from an anchor and an inverse distance along it (Civera, Davison & Montiel, "Inverse depth
-//! parametrization for monocular SLAM", 2008), which stays a plain number where the distance passes through infinity:
-//! beyond it the point comes to lie behind the cameras on the same lines of sight. Noise takes as many there as it leaves
-//! in front, so neither is cut off; taking all of them for infinitely far would bend the lens wherever they are not.
+//! They hold the turn of the camera and the lens as firmly as any other, and tell how far off they are hardly at all.
+//! Such a point is kept as a ray from an anchor and an inverse distance along it (Civera, Davison & Montiel, "Inverse
+//! depth parametrization for monocular SLAM", 2008), which stays a plain number where the distance passes through
+//! infinity: beyond it the point comes to lie behind the cameras on the same lines of sight. Noise takes as many there
+//! as it leaves in front, so neither is cut off; taking all of them for infinitely far would bend the lens wherever
+//! they are not.
 
 use super::Problem;
 use super::astray::{posed_views, stands_still};
@@ -49,14 +50,16 @@ pub(super) fn miss(scene: &Scene, frame: u32, pixel: &Vector2<f64>, position: &V
     scene.miss(frame, pixel, &facing)
 }
 
-/// Where direction and inverse distance fit the views of a track best, in least squares of the pixels, and the place in the
-/// same direction at the distance of `farthest`, which bounds both. Nothing for tracks that could as well be a mark on the lens, or of which too little is seen.
+/// Where direction and inverse distance fit the views of a track best, in least squares of the pixels, and the place in
+/// the same direction at the distance of `farthest`, which bounds both. Nothing for tracks that could as well be a mark
+/// on the lens, or of which too little is seen.
 pub(super) fn place(problem: &Problem, scene: &Scene, track: usize, farthest: f64) -> Option<(FarPoint, Vector3<f64>)> {
     let views = posed_views(problem, scene, track);
     if scene.motion == Move::Nodal || views.len() < FAR_VIEWS || stands_still(problem, scene, &views) {
         return None;
     }
-    let rays = views.iter().filter_map(|(f, pixel)| Some((*f, *pixel, scene.pose_at(*f, pixel.y)?))).collect::<Vec<_>>();
+    let rays =
+        views.iter().filter_map(|(f, pixel)| Some((*f, *pixel, scene.pose_at(*f, pixel.y)?))).collect::<Vec<_>>();
     let anchor = rays.get(rays.len() / 2)?.2.centre();
     let along = |(f, pixel, pose): &(u32, Vector2<f64>, Pose)| {
         let n = scene.lens_at(*f).normalise(*pixel);
@@ -91,7 +94,8 @@ pub(super) fn place(problem: &Problem, scene: &Scene, track: usize, farthest: f6
     position.iter().all(|v| v.is_finite()).then_some((FarPoint { position, anchor }, anchor + direction * farthest))
 }
 
-/// Where a far point goes by a step that is straight in the world: what it takes along the ray changes the inverse distance.
+/// Where a far point goes by a step that is straight in the world: what it takes along the ray changes the inverse
+/// distance.
 pub(super) fn moved(point: FarPoint, by: &Vector3<f64>, farthest: f64) -> Vector3<f64> {
     let ray = point.position - point.anchor;
     let distance = ray.norm().max(1e-12);
@@ -106,14 +110,15 @@ fn away_from_zero(v: f64, least: f64) -> f64 {
     if v.abs() >= least { v } else { least.copysign(v) }
 }
 
-/// The inverse of a far point's 3x3 block `v`, damped along the ray as much as across it: each by its own curvature, which
-/// differ by the square of the parallax.
+/// The inverse of a far point's 3x3 block `v`, damped along the ray as much as across it: each by its own curvature,
+/// which differ by the square of the parallax.
 pub(super) fn damped_inverse(v: &Matrix3<f64>, point: FarPoint, damping: f64) -> Option<Matrix3<f64>> {
     let ahead = (point.position - point.anchor).try_normalize(1e-12)?;
     let along = ahead.dot(&(v * ahead)).max(0.0);
     let across = 0.5 * (v.trace() - along).max(0.0);
     let ray = ahead * ahead.transpose();
-    let damped = v + (Matrix3::identity() - ray) * (damping * across) + ray * (damping * along).max(LEAST_DAMPING * across);
+    let damped =
+        v + (Matrix3::identity() - ray) * (damping * across) + ray * (damping * along).max(LEAST_DAMPING * across);
     damped.try_inverse()
 }
 
@@ -165,9 +170,18 @@ mod tests {
     #[test]
     fn a_step_may_pass_through_infinity_and_ends_short_of_it() {
         let point = FarPoint { position: Vector3::new(0.0, 0.0, 100.0), anchor: Vector3::zeros() };
-        assert!((moved(point, &Vector3::new(0.0, 0.0, -100.0), 1e6).z - 50.0).abs() < 1e-9, "twice the inverse distance");
-        assert!((moved(point, &Vector3::new(0.0, 0.0, 200.0), 1e6).z + 100.0).abs() < 1e-9, "as far beyond as it was in front");
-        assert!((moved(point, &Vector3::new(0.0, 0.0, 100.0), 1e6).z.abs() - 1e6).abs() < 1e-3, "no farther than is allowed");
+        assert!(
+            (moved(point, &Vector3::new(0.0, 0.0, -100.0), 1e6).z - 50.0).abs() < 1e-9,
+            "twice the inverse distance"
+        );
+        assert!(
+            (moved(point, &Vector3::new(0.0, 0.0, 200.0), 1e6).z + 100.0).abs() < 1e-9,
+            "as far beyond as it was in front"
+        );
+        assert!(
+            (moved(point, &Vector3::new(0.0, 0.0, 100.0), 1e6).z.abs() - 1e6).abs() < 1e-3,
+            "no farther than is allowed"
+        );
     }
 
     #[test]
@@ -209,7 +223,8 @@ mod tests {
         let truth = bundle.clone();
         disturb(&mut bundle);
         bundle.points[near..].copy_from_slice(&truth.points[near..]);
-        let done = bundle.adjust(&BundleOptions { max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() }, |_| true);
+        let done =
+            bundle.adjust(&BundleOptions { max_steps: 60, tolerance: 1e-12, ..BundleOptions::default() }, |_| true);
         assert!(done.cost_last < 1e-3, "{done:?}");
         assert!((bundle.lens.focal_px - 950.0).abs() < 0.1, "{:?}", bundle.lens);
     }
@@ -251,7 +266,10 @@ mod tests {
             let sign = ray.dot(&(infinite - found.anchor)).signum();
             assert!((ray.normalize() * sign - direction).norm() < 1e-6, "{t}");
             assert!((sign / ray.norm() - inverse).abs() < 2e-7, "{t}: {} for {inverse}", sign / ray.norm());
-            assert!(problem.tracks[t].iter().all(|(f, px)| miss(&scene, *f, px, &found.position).unwrap() < 1e-2), "{t}");
+            assert!(
+                problem.tracks[t].iter().all(|(f, px)| miss(&scene, *f, px, &found.position).unwrap() < 1e-2),
+                "{t}"
+            );
         }
         assert_eq!(place(&problem, &scene, far.len(), 1e7), None, "it stands still on the frame");
     }

@@ -1,10 +1,10 @@
 //! How firmly cameras and points are known, from the final normal equations and the misses.
 //!
-//! The covariance of everything is large, only parts of it are wanted, and the gauge (where the world lies, how it is turned
-//! and how large it is) is nobody's business. So adjustments of the cameras and the lens are *drawn* ([`super::scatter`]); the
-//! points follow by back-substitution with noise of their own. Each draw is laid over the solution by the similarity that
-//! fits best (Triggs et al. 1999, section 9: inner constraints), and what is left is the uncertainty. How far points
-//! miss their pixels under a draw does not depend on the gauge at all.
+//! The covariance of everything is large, only parts of it are wanted, and the gauge (where the world lies, how it is
+//! turned and how large it is) is nobody's business. So adjustments of the cameras and the lens are *drawn*
+//! ([`super::scatter`]); the points follow by back-substitution with noise of their own. Each draw is laid over the
+//! solution by the similarity that fits best (Triggs et al. 1999, section 9: inner constraints), and what is left is
+//! the uncertainty. How far points miss their pixels under a draw does not depend on the gauge at all.
 
 use super::bundle::{Bundle, BundleOptions, Move};
 use super::normal::{HARDLY, SHARED, by_unknowns, is_free, point_block, rows};
@@ -61,8 +61,11 @@ fn firmness_of<const C: usize>(bundle: &Bundle, options: &BundleOptions) -> Opti
     let focal_variance = scatter.focal_variance(bundle, drawn.noise_px);
     let options = &scatter.options;
     let speeds = bundle.speeds(options.readout);
-    let points: Vec<PointDraws> =
-        (0..bundle.points.len()).into_par_iter().with_min_len(32).map(|p| draw_point::<C>(bundle, options, &speeds, p, &drawn)).collect();
+    let points: Vec<PointDraws> = (0..bundle.points.len())
+        .into_par_iter()
+        .with_min_len(32)
+        .map(|p| draw_point::<C>(bundle, options, &speeds, p, &drawn))
+        .collect();
     let gauges = fit_gauges(bundle, options.motion, &points)?;
     let cameras = draw_cameras::<C>(bundle, &drawn.unknowns, &gauges, &points);
     let points = points
@@ -77,7 +80,13 @@ fn covariance(moves: impl Iterator<Item = Vector3<f64>>) -> Matrix3<f64> {
     moves.map(|m| m * m.transpose()).sum::<Matrix3<f64>>() / DRAWS as f64
 }
 
-fn draw_point<const C: usize>(bundle: &Bundle, options: &BundleOptions, speeds: &[Speed], p: usize, drawn: &Draws) -> PointDraws {
+fn draw_point<const C: usize>(
+    bundle: &Bundle,
+    options: &BundleOptions,
+    speeds: &[Speed],
+    p: usize,
+    drawn: &Draws,
+) -> PointDraws {
     let at = bundle.points[p];
     let rows: Vec<_> = rows::<C>(bundle, p, options, speeds).collect();
     let inverse = bundle.damped_inverse(p, &point_block(&rows), HARDLY).unwrap_or_else(Matrix3::zeros);
@@ -89,7 +98,9 @@ fn draw_point<const C: usize>(bundle: &Bundle, options: &BundleOptions, speeds: 
         let shared = SVector::<f64, SHARED>::from_column_slice(&x[x.len() - SHARED..]);
         let by_cameras: Vec<_> = rows
             .iter()
-            .map(|(camera, r)| r.camera * SVector::<f64, C>::from_column_slice(&x[camera * C..(camera + 1) * C]) + r.shared * shared)
+            .map(|(camera, r)| {
+                r.camera * SVector::<f64, C>::from_column_slice(&x[camera * C..(camera + 1) * C]) + r.shared * shared
+            })
             .collect();
         let pull: Vector3<f64> = rows.iter().zip(&by_cameras).map(|((_, r), c)| r.point.transpose() * c).sum();
         let own = Vector3::new(random.normal(), random.normal(), random.normal()) * drawn.noise_px;
@@ -138,7 +149,12 @@ fn fit_gauges(bundle: &Bundle, motion: Move, points: &[PointDraws]) -> Option<Ve
     Some(rights.iter().map(|r| solver.solve(r)).collect())
 }
 
-fn draw_cameras<const C: usize>(bundle: &Bundle, draws: &[Vec<f64>], gauges: &[Gauge], points: &[PointDraws]) -> Vec<CameraFirmness> {
+fn draw_cameras<const C: usize>(
+    bundle: &Bundle,
+    draws: &[Vec<f64>],
+    gauges: &[Gauge],
+    points: &[PointDraws],
+) -> Vec<CameraFirmness> {
     let mut misses = vec![(0.0f64, 0usize); bundle.poses.len()];
     for (camera, sum) in points.iter().flat_map(|p| &p.misses) {
         misses[*camera] = (misses[*camera].0 + sum, misses[*camera].1 + DRAWS);
@@ -179,8 +195,8 @@ mod tests {
     const CAMERAS: usize = 24;
     const RUNS: usize = 100;
 
-    /// Solves the same scene many times under fresh noise, lays each solution over the truth, and tells by how much it lies
-    /// off against what was said beforehand.
+    /// Solves the same scene many times under fresh noise, lays each solution over the truth, and tells by how much it
+    /// lies off against what was said beforehand.
     ///
     /// `lasting` is the part of a view's noise that is still there in the next view of its track.
     fn measured_over_told(lasting: f64) -> [(&'static str, f64); 4] {
@@ -226,7 +242,8 @@ mod tests {
 
     #[test]
     fn they_are_so_too_where_what_a_track_misses_lasts() {
-        // What a track misses from its first view to its last is taken for the place of its point, and no miss tells of it.
+        // What a track misses from its first view to its last is taken for the place of its point, and no miss tells of
+        // it.
         for ((what, ratio), most) in measured_over_told(0.9).into_iter().zip([1.8, 1.4, 1.4]) {
             assert!((0.7..most).contains(&ratio), "{what}: measured over told {ratio}");
         }
@@ -236,7 +253,8 @@ mod tests {
     fn a_far_point_is_known_across_but_not_along_the_view() {
         let mut bundle = truth(12, 60, 0.0);
         bundle.points[0] = Vector3::new(0.0, 0.0, -60.0);
-        bundle.observations[0] = (0..12).map(|camera| Observation { camera, pixel: nalgebra::Vector2::zeros() }).collect();
+        bundle.observations[0] =
+            (0..12).map(|camera| Observation { camera, pixel: nalgebra::Vector2::zeros() }).collect();
         seen_anew(&mut bundle);
         let told = firmness(&bundle, &BundleOptions::default()).unwrap();
         let along = Vector3::z();

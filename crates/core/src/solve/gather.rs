@@ -17,30 +17,47 @@ impl Adjusting<'_> {
         loop {
             let posed = scene.posed();
             let last = posed.len().saturating_sub(1);
-            let frames: Vec<u32> = posed.iter().enumerate().filter(|(i, _)| i % step == 0 || *i == last).map(|(_, f)| *f).collect();
+            let frames: Vec<u32> =
+                posed.iter().enumerate().filter(|(i, _)| i % step == 0 || *i == last).map(|(_, f)| *f).collect();
             let index = places_of(&frames, problem.frames);
-            let centres: Vec<Vector3<f64>> = frames.iter().filter_map(|&f| scene.poses[f as usize]).map(|p| p.centre()).collect();
+            let centres: Vec<Vector3<f64>> =
+                frames.iter().filter_map(|&f| scene.poses[f as usize]).map(|p| p.centre()).collect();
             let farthest = far::farthest(centres.iter().copied());
             let taken: Vec<Option<Taken>> = (0..problem.tracks.len())
                 .into_par_iter()
                 .map(|t| {
                     let trusted = problem.trusted[t];
                     // What a person insists on is taken whatever it does.
-                    let (limit_px, least_deg) = if trusted { (f64::INFINITY, 0.0) } else { (limit_px, FAR_PARALLAX_DEG) };
-                    let views = |position, miss: &Miss| agreeing(problem, t, &index, |f, pixel| miss(f, pixel, &position), limit_px);
-                    let near =
-                        |position| views(position, &|f, px, at| scene.miss(f, px, at)).map(|seen| Taken { position, anchor: None, seen });
-                    let before =
-                        scene.points[t].and_then(near).filter(|p| trusted || has_depth(scene.motion, &centres, p.position, &p.seen));
-                    before.or_else(|| place_track(problem, scene, t, limit_px, least_deg).and_then(near)).or_else(|| {
-                        let (FarPoint { position, anchor }, infinite) = far::place(problem, scene, t, farthest)?;
-                        let seen = views(position, &|f, px, at| far::miss(scene, f, px, at))?;
-                        if (position - anchor).dot(&(infinite - anchor)) < 0.0 {
-                            // Beyond infinity there is nothing but noise.
-                            views(infinite, &|f, px, at| scene.miss(f, px, at))?;
-                        }
-                        (!has_depth(scene.motion, &centres, position, &seen)).then_some(Taken { position, anchor: Some(anchor), seen })
-                    })
+                    let (limit_px, least_deg) =
+                        if trusted { (f64::INFINITY, 0.0) } else { (limit_px, FAR_PARALLAX_DEG) };
+                    let views = |position, miss: &Miss| {
+                        agreeing(problem, t, &index, |f, pixel| miss(f, pixel, &position), limit_px)
+                    };
+                    let near = |position| {
+                        views(position, &|f, px, at| scene.miss(f, px, at)).map(|seen| Taken {
+                            position,
+                            anchor: None,
+                            seen,
+                        })
+                    };
+                    let before = scene.points[t]
+                        .and_then(near)
+                        .filter(|p| trusted || has_depth(scene.motion, &centres, p.position, &p.seen));
+                    before.or_else(|| place_track(problem, scene, t, limit_px, least_deg).and_then(near)).or_else(
+                        || {
+                            let (FarPoint { position, anchor }, infinite) = far::place(problem, scene, t, farthest)?;
+                            let seen = views(position, &|f, px, at| far::miss(scene, f, px, at))?;
+                            if (position - anchor).dot(&(infinite - anchor)) < 0.0 {
+                                // Beyond infinity there is nothing but noise.
+                                views(infinite, &|f, px, at| scene.miss(f, px, at))?;
+                            }
+                            (!has_depth(scene.motion, &centres, position, &seen)).then_some(Taken {
+                                position,
+                                anchor: Some(anchor),
+                                seen,
+                            })
+                        },
+                    )
                 })
                 .collect();
             self.bundle.points.clear();
@@ -62,7 +79,8 @@ impl Adjusting<'_> {
                 }
             }
             // A frame that is left with too few points has no camera.
-            let thin: Vec<u32> = frames.iter().zip(&counts).filter(|(_, c)| **c < MIN_FRAME_POINTS).map(|(f, _)| *f).collect();
+            let thin: Vec<u32> =
+                frames.iter().zip(&counts).filter(|(_, c)| **c < MIN_FRAME_POINTS).map(|(f, _)| *f).collect();
             if thin.is_empty() || thin.len() == frames.len() {
                 let bundle = std::mem::replace(&mut self.bundle, scene.bundle(&frames));
                 let Bundle { points, anchors, observations, .. } = bundle;
@@ -147,11 +165,16 @@ mod tests {
         let problem = one_track(&[4, 5, 6, 7, 8, 9, 10, 11, 12, 13]);
         let all: Vec<u32> = (0..40).collect();
         let index = places_of(&all, 40);
-        let taken = |bad: u32| agreeing(&problem, 0, &index, |f, _| Some(if f < 4 + bad { 2.0 } else { 0.1 }), 0.5).map(|s| s.len());
+        let taken = |bad: u32| {
+            agreeing(&problem, 0, &index, |f, _| Some(if f < 4 + bad { 2.0 } else { 0.1 }), 0.5).map(|s| s.len())
+        };
         assert_eq!([taken(0), taken(3), taken(4), taken(10)], [Some(10), Some(7), None, None]);
         // A view behind the camera counts as one that does not agree.
         assert_eq!(agreeing(&problem, 0, &index, |f, _| (f != 9).then_some(0.1), 0.5).map(|s| s.len()), Some(9));
-        assert!(agreeing(&problem, 0, &index, |_, _| Some(f64::NAN), 0.5).is_none(), "what is no number agrees with nothing");
+        assert!(
+            agreeing(&problem, 0, &index, |_, _| Some(f64::NAN), 0.5).is_none(),
+            "what is no number agrees with nothing"
+        );
     }
 
     #[test]
@@ -160,7 +183,10 @@ mod tests {
         let index = places_of(&[0, 5, 7, 9, 30], 40);
         let seen = agreeing(&problem, 0, &index, |_, _| Some(0.0), 0.5).unwrap();
         assert_eq!(seen.iter().map(|o| (o.camera, o.pixel.x as u32)).collect::<Vec<_>>(), [(1, 5), (2, 7), (3, 9)]);
-        assert!(agreeing(&problem, 0, &places_of(&[5, 7], 40), |_, _| Some(0.0), 0.5).is_none(), "two views hold no point");
+        assert!(
+            agreeing(&problem, 0, &places_of(&[5, 7], 40), |_, _| Some(0.0), 0.5).is_none(),
+            "two views hold no point"
+        );
     }
 
     proptest! {

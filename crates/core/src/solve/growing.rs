@@ -60,7 +60,14 @@ impl Release {
 /// each few and points dropped and taken in on the way.
 ///
 /// While starts are still compared a `rough` end will do.
-pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool, rough: bool) {
+pub fn add_keyframes(
+    problem: &Problem,
+    scene: &mut Scene,
+    tracks: &[usize],
+    keyframes: &[u32],
+    free_focal: bool,
+    rough: bool,
+) {
     let mut failed: Vec<u32> = Vec::new();
     let mut since = 0;
     loop {
@@ -113,7 +120,14 @@ pub fn add_keyframes(problem: &Problem, scene: &mut Scene, tracks: &[usize], key
 /// move on their own explain themselves well enough within loose limits, and bend the camera to it.
 ///
 /// While starts are still compared a `rough` settling will do.
-pub fn settle(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes: &[u32], free_focal: bool, rough: bool) {
+pub fn settle(
+    problem: &Problem,
+    scene: &mut Scene,
+    tracks: &[usize],
+    keyframes: &[u32],
+    free_focal: bool,
+    rough: bool,
+) {
     let posed: Vec<u32> = keyframes.iter().copied().filter(|&f| scene.poses[f as usize].is_some()).collect();
     let posed = posed.as_slice();
     if posed.len() < 4 {
@@ -134,7 +148,8 @@ pub fn settle(problem: &Problem, scene: &mut Scene, tracks: &[usize], keyframes:
         adjust_scene(problem, scene, tracks, posed, release(posed.len(), free_focal), loss, steps);
         drop_points(problem, scene, tracks, posed, limit);
         add_points(problem, scene, tracks, limit);
-        let change = posed.iter().zip(&before).map(|(&f, b)| (scene.lens_at(f).focal_px / b).ln().abs()).fold(0.0, f64::max);
+        let change =
+            posed.iter().zip(&before).map(|(&f, b)| (scene.lens_at(f).focal_px / b).ln().abs()).fold(0.0, f64::max);
         let calmer = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
         if change < SETTLED && calmer > 0.95 * noise {
             break;
@@ -169,8 +184,11 @@ fn gather(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) ->
     let mut used = Vec::new();
     for &t in tracks {
         let Some(point) = scene.points[t] else { continue };
-        let seen: Vec<Observation> =
-            cameras.iter().enumerate().filter_map(|(i, &f)| Some(Observation { camera: i as u32, pixel: problem.at(t, f)? })).collect();
+        let seen: Vec<Observation> = cameras
+            .iter()
+            .enumerate()
+            .filter_map(|(i, &f)| Some(Observation { camera: i as u32, pixel: problem.at(t, f)? }))
+            .collect();
         if seen.len() >= 2 {
             used.push(t);
             bundle.points.push(point);
@@ -187,7 +205,13 @@ pub fn zoom_gain(problem: &Problem, scene: &Scene, keyframes: &[u32]) -> f64 {
     let tracks: Vec<usize> = placed.iter().copied().step_by(placed.len().div_ceil(GAIN_TRACKS).max(1)).collect();
     let (start, ..) = gather(problem, scene, &tracks, keyframes);
     let loss_px = (SETTLE_LIMIT * scene.noise_px).clamp(0.3 * problem.scale(), 2.0 * problem.scale());
-    let base = BundleOptions { motion: scene.motion, loss_px, max_steps: GAIN_STEPS, tolerance: 1e-6, ..BundleOptions::default() };
+    let base = BundleOptions {
+        motion: scene.motion,
+        loss_px,
+        max_steps: GAIN_STEPS,
+        tolerance: 1e-6,
+        ..BundleOptions::default()
+    };
     let with = BundleOptions { focal: false, zoom: true, ..base };
     // A principal point off the middle asks for a trace of a zoom.
     gain_of(&start, &base, &with).filter(|(_, zoomed)| zoom_range(&zoomed.zoom) > LEAST_RANGE).map_or(0.0, |g| g.0)

@@ -14,7 +14,8 @@ const THINNED_SHARED: f64 = 0.75;
 
 /// Median length, px, of the motion of the points that two frames share, and how many those are.
 pub fn median_motion(problem: &Problem, a: u32, b: u32) -> (f64, usize) {
-    let mut lengths: Vec<f64> = (0..problem.tracks.len()).filter_map(|t| Some((problem.at(t, b)? - problem.at(t, a)?).norm())).collect();
+    let mut lengths: Vec<f64> =
+        (0..problem.tracks.len()).filter_map(|t| Some((problem.at(t, b)? - problem.at(t, a)?).norm())).collect();
     if lengths.is_empty() {
         return (0.0, 0);
     }
@@ -48,8 +49,8 @@ pub fn select(problem: &Problem) -> Vec<u32> {
     chosen
 }
 
-/// About `most` of the keyframes, the first and the last among them; more where neighbours would share too few points. A
-/// shaking camera asks for many keyframes that show the same things.
+/// About `most` of the keyframes, the first and the last among them; more where neighbours would share too few points.
+/// A shaking camera asks for many keyframes that show the same things.
 pub fn thinned(problem: &Problem, keyframes: &[u32], most: usize) -> Vec<u32> {
     let (Some(&first), Some(&last)) = (keyframes.first(), keyframes.last()) else { return Vec::new() };
     if keyframes.len() <= most {
@@ -78,7 +79,9 @@ mod tests {
     use nalgebra::Vector2;
 
     fn pan(px_per_frame: f64) -> Problem {
-        let track = |k: u32| (0..40u32).map(|f| (f, Vector2::new(f64::from(k) * 10.0 + px_per_frame * f64::from(f), 50.0))).collect();
+        let track = |k: u32| {
+            (0..40u32).map(|f| (f, Vector2::new(f64::from(k) * 10.0 + px_per_frame * f64::from(f), 50.0))).collect()
+        };
         problem_of(40, (0..30).map(track).collect())
     }
 
@@ -91,7 +94,10 @@ mod tests {
         assert_eq!(thinned(&pan(0.0), &keys, 40), keys);
         // Where every point is in sight for six frames only, two in three are shared over two frames.
         let mut fast = pan(11.5);
-        fast.tracks.iter_mut().enumerate().for_each(|(i, t)| t.retain(|(f, _)| (i as u32 % 35..i as u32 % 35 + 6).contains(f)));
+        fast.tracks
+            .iter_mut()
+            .enumerate()
+            .for_each(|(i, t)| t.retain(|(f, _)| (i as u32 % 35..i as u32 % 35 + 6).contains(f)));
         let kept = thinned(&fast, &keys, 5);
         let inside = kept.windows(2).filter(|p| p[0] >= 5 && p[1] <= 29);
         assert!(inside.clone().count() >= 6 && inside.clone().all(|p| p[1] - p[0] <= 2), "{kept:?}");

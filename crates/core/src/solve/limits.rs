@@ -54,11 +54,15 @@ mod tests {
     #[test]
     fn limits_follow_the_noise_and_the_size_of_the_picture() {
         for scale in [0.5, 1.0, 3.0] {
-            let (calm, usual, wild) = (Limits::loose(0.0, scale), Limits::loose(0.2 * scale, scale), Limits::loose(50.0 * scale, scale));
+            let (calm, usual, wild) =
+                (Limits::loose(0.0, scale), Limits::loose(0.2 * scale, scale), Limits::loose(50.0 * scale, scale));
             assert!(calm.most_px < usual.most_px && usual.most_px < wild.most_px && wild.most_px <= 3.0 * scale);
             for sigma in [0.0, 0.05 * scale, 0.1 * scale, 9.0 * scale] {
                 let tight = Limits::tight(sigma, scale);
-                assert!(tight.loss_px > 0.0 && tight.most_px >= 0.3 * scale && tight.most_px <= 1.2 * scale, "{tight:?}");
+                assert!(
+                    tight.loss_px > 0.0 && tight.most_px >= 0.3 * scale && tight.most_px <= 1.2 * scale,
+                    "{tight:?}"
+                );
                 assert_eq!(wild.within(tight).most_px, tight.most_px);
             }
         }

@@ -46,7 +46,8 @@ pub(super) fn walk(how: &Making) -> Walk {
             Pose::look_at(eye, Vector3::new(0.5 * t, 1.0, 0.0), Vector3::y()).unwrap()
         })
         .collect();
-    let points: Vec<Vector3<f64>> = (0..how.points).map(|_| Vector3::new(4.0 * unit(), 1.0 + 1.5 * unit(), 3.0 * unit() - 1.0)).collect();
+    let points: Vec<Vector3<f64>> =
+        (0..how.points).map(|_| Vector3::new(4.0 * unit(), 1.0 + 1.5 * unit(), 3.0 * unit() - 1.0)).collect();
     let mut noise = SplitMix64::new(42);
     let track = |(id, point): (usize, &Vector3<f64>)| {
         let moves = how.movers > 0 && (id as u32).is_multiple_of(how.movers);
@@ -56,7 +57,9 @@ pub(super) fn walk(how: &Making) -> Walk {
             let drift = if moves { Vector2::new(3.0, -1.0 - 0.05 * f as f64) * f as f64 } else { Vector2::zeros() };
             (
                 f as u32,
-                zoomed.pixel(Vector2::new(c.x / c.z, c.y / c.z)) + drift + Vector2::new(noise.normal(), noise.normal()) * how.noise_px,
+                zoomed.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+                    + drift
+                    + Vector2::new(noise.normal(), noise.normal()) * how.noise_px,
             )
         });
         seen.collect()

@@ -53,7 +53,8 @@ pub fn fit(problem: &Problem, keyframes: &[u32], from: FocalStart, zooms: bool) 
     let begun: Vec<Option<Bundle>> =
         starts.par_iter().map(|&focal_px| begin_from(problem, keyframes, &tracks, focal_px, hold, zooms)).collect();
     // A rough fit tells which of the starts are worth a fine one.
-    let mut begun: Vec<(f64, Bundle)> = begun.into_iter().flatten().filter_map(|b| Some((median_miss(&b)?, b))).collect();
+    let mut begun: Vec<(f64, Bundle)> =
+        begun.into_iter().flatten().filter_map(|b| Some((median_miss(&b)?, b))).collect();
     begun.sort_by(|a, b| a.0.total_cmp(&b.0));
     // What a rough fit misses by far, a fine one misses by less, but still by far: how far is all that is asked then.
     let hopeless = begun.first().is_some_and(|b| b.0 > HOPELESS_PX * problem.scale());
@@ -66,7 +67,8 @@ pub fn fit(problem: &Problem, keyframes: &[u32], from: FocalStart, zooms: bool) 
 
 /// Whether frames that follow one another share points enough for a fit to be trusted.
 pub fn is_chained(problem: &Problem, keyframes: &[u32]) -> bool {
-    let shared = |a, b| (0..problem.tracks.len()).filter(|&t| problem.at(t, a).is_some() && problem.at(t, b).is_some()).count();
+    let shared =
+        |a, b| (0..problem.tracks.len()).filter(|&t| problem.at(t, a).is_some() && problem.at(t, b).is_some()).count();
     keyframes.windows(2).all(|pair| shared(pair[0], pair[1]) >= CHAINED)
 }
 
@@ -77,8 +79,8 @@ const FINE_STARTS: usize = 2;
 const FINE_STEPS: [usize; 2] = [15, 25];
 /// Steps of a rough fit.
 const ROUGH_STEPS: usize = 9;
-/// Median miss of a rough fit, px of a picture 1280 wide, from which no fine one makes a camera of it, and the steps that
-/// tell by how much it misses.
+/// Median miss of a rough fit, px of a picture 1280 wide, from which no fine one makes a camera of it, and the steps
+/// that tell by how much it misses.
 const HOPELESS_PX: f64 = 6.0;
 const HOPELESS_STEPS: [usize; 2] = [5, 10];
 /// Tracks that tell which of the zooms from one keyframe to the next suits best.
@@ -87,7 +89,14 @@ const STEP_TRACKS: usize = 60;
 const STEP_ZOOMS: [f64; 13] = [0.0, -0.01, 0.01, -0.02, 0.02, -0.035, 0.035, -0.055, 0.055, -0.09, 0.09, -0.15, 0.15];
 
 /// A rough fit from one focal length.
-fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: f64, hold: bool, zooms: bool) -> Option<Bundle> {
+fn begin_from(
+    problem: &Problem,
+    keyframes: &[u32],
+    tracks: &[usize],
+    focal_px: f64,
+    hold: bool,
+    zooms: bool,
+) -> Option<Bundle> {
     let lens = problem.lens(focal_px);
     let ray = |t: usize, frame: u32, zoom: f64| {
         let zoomed = Lens { focal_px: lens.focal_px * zoom.exp(), ..lens };
@@ -99,11 +108,17 @@ fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
     let mut zoom = vec![0.0f64];
     for pair in keyframes.windows(2) {
         let from = zoom.last().copied().unwrap_or(0.0);
-        let shared: Vec<usize> =
-            tracks.iter().copied().filter(|&t| problem.at(t, pair[0]).is_some() && problem.at(t, pair[1]).is_some()).collect();
+        let shared: Vec<usize> = tracks
+            .iter()
+            .copied()
+            .filter(|&t| problem.at(t, pair[0]).is_some() && problem.at(t, pair[1]).is_some())
+            .collect();
         let turned = |step: f64, stride: usize| {
-            let rays: Vec<_> =
-                shared.iter().step_by(stride).filter_map(|&t| Some((ray(t, pair[0], from)?, ray(t, pair[1], from + step)?))).collect();
+            let rays: Vec<_> = shared
+                .iter()
+                .step_by(stride)
+                .filter_map(|&t| Some((ray(t, pair[0], from)?, ray(t, pair[1], from + step)?)))
+                .collect();
             turn_between(&rays)
         };
         let mut step = 0.0;
@@ -124,8 +139,11 @@ fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
         bundle.zoom = zoom;
     }
     for &t in tracks {
-        let seen: Vec<_> =
-            keyframes.iter().enumerate().filter_map(|(k, &f)| Some(Observation { camera: k as u32, pixel: problem.at(t, f)? })).collect();
+        let seen: Vec<_> = keyframes
+            .iter()
+            .enumerate()
+            .filter_map(|(k, &f)| Some(Observation { camera: k as u32, pixel: problem.at(t, f)? }))
+            .collect();
         if seen.len() < 2 {
             continue;
         }
@@ -141,7 +159,16 @@ fn begin_from(problem: &Problem, keyframes: &[u32], tracks: &[usize], focal_px: 
 
 fn adjust(bundle: &mut Bundle, loss_px: f64, k1: bool, max_steps: usize, (hold, zooms): (bool, bool)) {
     let (motion, focal) = (Move::Nodal, !zooms && !hold);
-    let options = BundleOptions { motion, focal, zoom: zooms, k1, loss_px, max_steps, tolerance: 1e-5, ..BundleOptions::default() };
+    let options = BundleOptions {
+        motion,
+        focal,
+        zoom: zooms,
+        k1,
+        loss_px,
+        max_steps,
+        tolerance: 1e-5,
+        ..BundleOptions::default()
+    };
     bundle.adjust(&options, |_| true);
 }
 
@@ -160,7 +187,14 @@ fn finish(mut bundle: Bundle, scale: f64, steps: [usize; 2], known: (bool, bool)
     adjust(&mut bundle, scale, true, steps[1], known);
     let misses_px = misses_px(&bundle);
     let median_px = super::report::median(&misses_px)?;
-    Some(NodalFit { points: bundle.points.len(), poses: bundle.poses, lens: bundle.lens, zoom: bundle.zoom, median_px, misses_px })
+    Some(NodalFit {
+        points: bundle.points.len(),
+        poses: bundle.poses,
+        lens: bundle.lens,
+        zoom: bundle.zoom,
+        median_px,
+        misses_px,
+    })
 }
 
 /// The turn that takes the first rays onto the second (Kabsch 1976), with Cauchy weights, and the median distance that
@@ -191,7 +225,13 @@ pub(super) fn turn_between(rays: &[(Vector3<f64>, Vector3<f64>)]) -> Option<(Rot
 /// free camera then only bends itself round that noise. Yes too by Torr's GRIC ("Bayesian Model
 /// Estimation and Selection for Epipolar Geometry", 2002) of points with two unknowns each and
 /// cameras with three, against three and six.
-pub fn explains_better(nodal: &NodalFit, free_misses_px: &[f64], free_points: usize, keyframes: usize, noise_px: f64) -> bool {
+pub fn explains_better(
+    nodal: &NodalFit,
+    free_misses_px: &[f64],
+    free_points: usize,
+    keyframes: usize,
+    noise_px: f64,
+) -> bool {
     if nodal.median_px < NOISE_RATIO * noise_px {
         return true;
     }
@@ -264,7 +304,11 @@ pub(super) mod tests {
         let rays: Vec<_> = (0..60)
             .map(|i| {
                 let a = Vector3::new(unit(&mut random), unit(&mut random), 2.0).normalize();
-                let b = if i % 5 < 2 { Vector3::new(unit(&mut random), unit(&mut random), 2.0).normalize() } else { right * a };
+                let b = if i % 5 < 2 {
+                    Vector3::new(unit(&mut random), unit(&mut random), 2.0).normalize()
+                } else {
+                    right * a
+                };
                 (a, b)
             })
             .collect();
@@ -278,7 +322,12 @@ pub(super) mod tests {
     fn the_focal_length_of_a_pan_is_found_and_held_where_it_is_given() {
         let problem = pan(|_| 0.0, 0.0, 0.1);
         let found = fit(&problem, &KEYS, FocalStart::Nothing, false).unwrap();
-        assert!((found.lens.focal_px / 1100.0 - 1.0).abs() < 0.01 && found.median_px < 0.2, "{} {}", found.lens.focal_px, found.median_px);
+        assert!(
+            (found.lens.focal_px / 1100.0 - 1.0).abs() < 0.01 && found.median_px < 0.2,
+            "{} {}",
+            found.lens.focal_px,
+            found.median_px
+        );
         assert_eq!((found.poses.len(), found.zoom.len()), (9, 0));
         let held = fit(&problem, &KEYS, FocalStart::Given(1300.0), false).unwrap();
         assert!(held.lens.focal_px == 1300.0 && held.median_px > 2.0 * found.median_px, "{}", held.median_px);
@@ -287,9 +336,16 @@ pub(super) mod tests {
     #[test]
     fn a_pan_that_zooms_needs_its_zoom() {
         let problem = pan(|f| 0.015 * f64::from(f), 0.0, 0.1);
-        let (fixed, zoomed) =
-            (fit(&problem, &KEYS, FocalStart::Nothing, false).unwrap(), fit(&problem, &KEYS, FocalStart::Nothing, true).unwrap());
-        assert!(zoomed.median_px < 0.25 && zoomed.median_px < 0.3 * fixed.median_px, "{} {}", zoomed.median_px, fixed.median_px);
+        let (fixed, zoomed) = (
+            fit(&problem, &KEYS, FocalStart::Nothing, false).unwrap(),
+            fit(&problem, &KEYS, FocalStart::Nothing, true).unwrap(),
+        );
+        assert!(
+            zoomed.median_px < 0.25 && zoomed.median_px < 0.3 * fixed.median_px,
+            "{} {}",
+            zoomed.median_px,
+            fixed.median_px
+        );
         let range = zoomed.zoom[8] - zoomed.zoom[0];
         assert!((range - 0.36).abs() < 0.02, "{range}");
     }
@@ -304,7 +360,11 @@ pub(super) mod tests {
         let mut random = SplitMix64::new(6);
         let free: Vec<f64> = (0..still.misses_px.len()).map(|_| 0.1 * random.normal().hypot(random.normal())).collect();
         assert!(explains_better(&still, &free, still.points, KEYS.len(), 0.12));
-        assert!(moving.median_px > 1.0 && !explains_better(&moving, &free, still.points, KEYS.len(), 0.12), "{}", moving.median_px);
+        assert!(
+            moving.median_px > 1.0 && !explains_better(&moving, &free, still.points, KEYS.len(), 0.12),
+            "{}",
+            moving.median_px
+        );
     }
 
     #[test]

@@ -1,7 +1,8 @@
 //! The normal equations of the bundle, with the points eliminated.
 //!
 //! A camera has `C` unknowns: turn (3), shift (3, for a free move), and the logarithm of its own focal length (1, with
-//! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last six: focal length, k1, k2, readout, and the principal point.
+//! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last six: focal length, k1, k2, readout, and the principal
+//! point.
 
 use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Observation};
 use super::eliminate::{Eliminate, Eliminated};
@@ -52,10 +53,10 @@ pub(super) const fn zooms(unknowns: usize) -> bool {
     unknowns % 3 == 1
 }
 
-/// A residual under Cauchy's loss as least squares see it, and what its Jacobian is to be multiplied by, so that both the
-/// gradient and, with `curved`, the curvature of the loss come out (Triggs et al. 1999, section 4.3). Where the loss curves
-/// downwards along the residual, a small curvature upwards is kept. Without it the weight alone is used, which is safe far
-/// from the end and slow near it.
+/// A residual under Cauchy's loss as least squares see it, and what its Jacobian is to be multiplied by, so that both
+/// the gradient and, with `curved`, the curvature of the loss come out (Triggs et al. 1999, section 4.3). Where the
+/// loss curves downwards along the residual, a small curvature upwards is kept. Without it the weight alone is used,
+/// which is safe far from the end and slow near it.
 pub(super) fn robust(residual: &Vector2<f64>, options: &BundleOptions) -> (Vector2<f64>, Matrix2<f64>) {
     let square = residual.norm_squared();
     let share = square / (options.loss_px * options.loss_px);
@@ -123,7 +124,8 @@ pub(super) fn row<const C: usize>(
     if let (true, Some(speed)) = (options.readout, speeds.get(observation.camera as usize)) {
         let part = bundle.row_part(observation.pixel.y);
         let time = 2.0 * bundle.readout * part;
-        let drift = ((speed.turn + speed.turn_bend * time).cross(&turned) + speed.shift + speed.shift_bend * time) * part;
+        let drift =
+            ((speed.turn + speed.turn_bend * time).cross(&turned) + speed.shift + speed.shift_bend * time) * part;
         shared.set_column(3, &(by_camera_point * drift));
     }
     if options.centre {
@@ -140,7 +142,9 @@ pub(super) fn rows<'a, const C: usize>(
     options: &'a BundleOptions,
     speeds: &'a [Speed],
 ) -> impl Iterator<Item = (usize, Row<C>)> + 'a {
-    bundle.observations[point].iter().filter_map(move |o| Some((o.camera as usize, row::<C>(bundle, point, o, options, speeds)?)))
+    bundle.observations[point]
+        .iter()
+        .filter_map(move |o| Some((o.camera as usize, row::<C>(bundle, point, o, options, speeds)?)))
 }
 
 /// The 3x3 block of a point in the normal equations, from its rows.
@@ -148,8 +152,8 @@ pub(super) fn point_block<const C: usize>(rows: &[(usize, Row<C>)]) -> Matrix3<f
     rows.iter().map(|(_, row)| row.point.transpose() * row.point).sum()
 }
 
-/// What the misses of one point pull at, its place being free: for each of its rows the pull at the camera and at what is
-/// shared. `inverse` is that of its 3x3 block.
+/// What the misses of one point pull at, its place being free: for each of its rows the pull at the camera and at what
+/// is shared. `inverse` is that of its 3x3 block.
 pub(super) fn pulls<'a, const C: usize>(
     rows: &'a [(usize, Row<C>)],
     inverse: &Matrix3<f64>,
@@ -182,7 +186,11 @@ fn profile<const C: usize>(bundle: &Bundle) -> Profile {
 }
 
 /// The equations of cameras and lens, and for each part of the bundle the points that were taken out of them.
-pub(super) fn normal<const C: usize>(bundle: &Bundle, options: &BundleOptions, damping: f64) -> (Normal, Vec<Eliminated<C>>) {
+pub(super) fn normal<const C: usize>(
+    bundle: &Bundle,
+    options: &BundleOptions,
+    damping: f64,
+) -> (Normal, Vec<Eliminated<C>>) {
     let empty = profile::<C>(bundle);
     let n = empty.len();
     let border = n - SHARED;
@@ -306,7 +314,8 @@ mod tests {
         points.iter().for_each(|p| found.extend(p.iter()));
         let expected = dense::<C>(&bundle, options, damping);
         assert_eq!(found.len(), expected.len());
-        let worst = found.iter().zip(expected.iter()).map(|(a, b)| (a - b).abs() / (1e-6 + b.abs())).fold(0.0, f64::max);
+        let worst =
+            found.iter().zip(expected.iter()).map(|(a, b)| (a - b).abs() / (1e-6 + b.abs())).fold(0.0, f64::max);
         assert!(worst < 1e-5, "{C} unknowns: off by {worst}");
     }
 

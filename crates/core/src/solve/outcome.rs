@@ -22,7 +22,8 @@ const FLAT_POINTS: usize = 300;
 const FLAT_DRAWS: usize = 200;
 
 impl Adjusting<'_> {
-    /// How firmly a frame is known; one that took no part in the adjustment is as firm as its nearest neighbour that did.
+    /// How firmly a frame is known; one that took no part in the adjustment is as firm as its nearest neighbour that
+    /// did.
     fn firm_at(&self, frame: u32) -> Option<CameraFirmness> {
         let before = self.firm_frames.range(..=frame).next_back();
         let after = self.firm_frames.range(frame..).next();
@@ -35,7 +36,8 @@ impl Adjusting<'_> {
 
     /// Why the tracks that are not used do not follow.
     fn astray(&self, scene: &Scene, used: &BTreeSet<TrackId>) -> Vec<AstrayTrack> {
-        let unused: Vec<usize> = (0..self.problem.tracks.len()).filter(|&t| !used.contains(&self.problem.ids[t])).collect();
+        let unused: Vec<usize> =
+            (0..self.problem.tracks.len()).filter(|&t| !used.contains(&self.problem.ids[t])).collect();
         unused.into_par_iter().map(|t| astray::reason(self.problem, scene, t, self.limit_px)).collect()
     }
 
@@ -53,7 +55,8 @@ impl Adjusting<'_> {
         for _ in 0..FLAT_DRAWS {
             let [a, b, c] = random.distinct::<3>(some.len())?.map(|i| some[i].0);
             let Some(normal) = (b - a).cross(&(c - a)).try_normalize(1e-12) else { continue };
-            let mut off: Vec<f64> = some.iter().map(|(p, distance)| normal.dot(&(p - a)).abs() / distance.max(1e-12)).collect();
+            let mut off: Vec<f64> =
+                some.iter().map(|(p, distance)| normal.dot(&(p - a)).abs() / distance.max(1e-12)).collect();
             let most = off.len() * 9 / 10;
             let reach = *off.select_nth_unstable_by(most, f64::total_cmp).1;
             best = Some(best.map_or(reach, |b: f64| b.min(reach)));
@@ -76,7 +79,8 @@ impl Adjusting<'_> {
     pub fn solution(&self, scene: &Scene) -> Solution {
         let centres: Vec<Vector3<f64>> = self.bundle.poses.iter().map(Pose::centre).collect();
         let near: Vec<bool> = (0..self.bundle.points.len()).map(|p| self.bundle.far(p).is_none()).collect();
-        let with_depth: Vec<Vector3<f64>> = self.bundle.points.iter().zip(&near).filter(|(_, near)| **near).map(|(p, _)| *p).collect();
+        let with_depth: Vec<Vector3<f64>> =
+            self.bundle.points.iter().zip(&near).filter(|(_, near)| **near).map(|(p, _)| *p).collect();
         let gauge = upright(&self.bundle.poses, &with_depth, scene.motion);
         let residuals = self.bundle.residuals();
         let mut of_frame = vec![(0.0f64, 0u32); self.frames.len()];
@@ -109,7 +113,11 @@ impl Adjusting<'_> {
                 last_frame: ends(seen.last()),
                 views: seen.len() as u32,
                 spread: self.firm_tracks.get(&self.tracks[p]).map_or([0.0; 6], |c| packed(&gauge_spread(&gauge, c))),
-                parallax_deg: if scene.motion == Move::Nodal { 0.0 } else { parallax_deg(&centres, self.bundle.points[p], seen) },
+                parallax_deg: if scene.motion == Move::Nodal {
+                    0.0
+                } else {
+                    parallax_deg(&centres, self.bundle.points[p], seen)
+                },
             });
         }
         let used: BTreeSet<TrackId> = points.iter().map(|p| p.id).collect();
@@ -244,8 +252,9 @@ mod tests {
 
     #[test]
     fn a_camera_that_turns_keeps_its_directions_and_no_camera_changes_nothing() {
-        let poses: Vec<Pose> =
-            (0..5).map(|i| Pose::identity().moved(Vector3::new(0.1, 0.05 * f64::from(i), 0.0), Vector3::zeros())).collect();
+        let poses: Vec<Pose> = (0..5)
+            .map(|i| Pose::identity().moved(Vector3::new(0.1, 0.05 * f64::from(i), 0.0), Vector3::zeros()))
+            .collect();
         let gauge = upright(&poses, &[Vector3::z()], Move::Nodal);
         assert!(gauge.scale == 1.0 && gauge.translation.norm() == 0.0);
         assert_eq!(upright(&[], &[], Move::Free).scale, 1.0);

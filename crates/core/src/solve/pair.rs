@@ -3,8 +3,8 @@
 use super::Problem;
 use super::placing::MIN_PARALLAX_DEG;
 use crate::geometry::{
-    Lens, Pose, decompose_essential, decompose_homography, essential_from_five, homography, parallax_rad, sampson_squared,
-    transfer_squared, triangulate,
+    Lens, Pose, decompose_essential, decompose_homography, essential_from_five, homography, parallax_rad,
+    sampson_squared, transfer_squared, triangulate,
 };
 use crate::random::SplitMix64;
 use nalgebra::{Matrix3, Vector2, Vector3};
@@ -37,7 +37,14 @@ pub(super) struct Pair {
 }
 
 /// The pair of keyframes that is best to start from. Where a `flat` scene leaves two motions open, both of them.
-pub(super) fn best_pairs(problem: &Problem, keyframes: &[u32], tracks: &[usize], lens: &Lens, zooms: bool, flat: bool) -> Vec<Pair> {
+pub(super) fn best_pairs(
+    problem: &Problem,
+    keyframes: &[u32],
+    tracks: &[usize],
+    lens: &Lens,
+    zooms: bool,
+    flat: bool,
+) -> Vec<Pair> {
     let n = keyframes.len();
     let mut candidates = Vec::new();
     // With a zoom every pair is tried with several.
@@ -70,15 +77,18 @@ type Shared = (usize, Vector2<f64>, Vector2<f64>);
 /// The motions between two frames that their shared points allow: one, or for a plane two.
 fn relate(problem: &Problem, (a, b): (u32, u32), tracks: &[usize], lens: &Lens, zoom: f64, flat: bool) -> Vec<Pair> {
     let zoomed = Lens { focal_px: lens.focal_px * zoom.exp(), ..*lens };
-    let shared: Vec<Shared> =
-        tracks.iter().filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), zoomed.normalise(problem.at(t, b)?)))).collect();
+    let shared: Vec<Shared> = tracks
+        .iter()
+        .filter_map(|&t| Some((t, lens.normalise(problem.at(t, a)?), zoomed.normalise(problem.at(t, b)?))))
+        .collect();
     if shared.len() < MIN_SHARED {
         return Vec::new();
     }
     // Strict enough that a wrong focal length loses points, loose enough for distortion not yet known.
     let limit = (1.5 * problem.scale() / lens.focal_px).powi(2);
     let random = SplitMix64::new(u64::from(a) << 32 | u64::from(b));
-    let (poses, agreeing) = if flat { by_homography(&shared, limit, random) } else { by_essential(&shared, limit, random) };
+    let (poses, agreeing) =
+        if flat { by_homography(&shared, limit, random) } else { by_essential(&shared, limit, random) };
     let of = |pose: &Pose| {
         let (mut angles, mut inliers) = (Vec::new(), Vec::new());
         for (t, p, q) in &agreeing {
@@ -98,8 +108,8 @@ fn relate(problem: &Problem, (a, b): (u32, u32), tracks: &[usize], lens: &Lens, 
     poses.iter().filter_map(of).collect()
 }
 
-/// The model under which the points cost least, each up to one: `draw` makes models of `N` points, `cost` is in parts of
-/// the limit.
+/// The model under which the points cost least, each up to one: `draw` makes models of `N` points, `cost` is in parts
+/// of the limit.
 fn best_model<const N: usize>(
     shared: &[Shared],
     mut random: SplitMix64,
@@ -153,7 +163,8 @@ fn by_homography(shared: &[Shared], limit: f64, random: SplitMix64) -> (Vec<Pose
     (decompose_homography(&h, &pairs), agreeing)
 }
 
-/// Draws of `n` points after which one is surely of points that agree, where this part of all do (Fischler & Bolles 1981).
+/// Draws of `n` points after which one is surely of points that agree, where this part of all do (Fischler & Bolles
+/// 1981).
 fn draws_for(part: f64, n: usize) -> usize {
     let needed = (1.0 - SURELY).ln() / (-part.clamp(0.0, 1.0 - 1e-9).powi(n as i32)).ln_1p();
     if needed.is_finite() { (needed.ceil() as usize).clamp(LEAST_DRAWS, DRAWS) } else { DRAWS }
@@ -183,7 +194,11 @@ mod tests {
             KEYS.iter()
                 .map(|&f| {
                     let c = pose(f).to_camera(point);
-                    let off = if stray(id) { Vector2::new(unit(), unit()) * 60.0 } else { Vector2::new(unit(), unit()) * 0.1 };
+                    let off = if stray(id) {
+                        Vector2::new(unit(), unit()) * 60.0
+                    } else {
+                        Vector2::new(unit(), unit()) * 0.1
+                    };
                     (f, lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) + off)
                 })
                 .collect()
@@ -209,7 +224,10 @@ mod tests {
         let (a, b) = (at(pair.a), at(pair.b));
         let rotation = b.rotation * a.rotation.inverse();
         let shift = b.translation - rotation * a.translation;
-        (turn_of(&(pair.pose.rotation * rotation.inverse())).norm().to_degrees(), pair.pose.translation.angle(&shift).to_degrees())
+        (
+            turn_of(&(pair.pose.rotation * rotation.inverse())).norm().to_degrees(),
+            pair.pose.translation.angle(&shift).to_degrees(),
+        )
     }
 
     #[test]

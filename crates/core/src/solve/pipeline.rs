@@ -30,8 +30,8 @@ use std::ops::ControlFlow;
 const MIN_LENGTH: usize = 4;
 /// RMS above which a fixed lens is doubted, px of a picture 1280 wide.
 const DOUBTFUL_PX: f64 = 0.6;
-/// Median miss of a camera that only turns, px of a picture 1280 wide, within which a zoom that travels is not looked for
-/// besides, where turning already explains more than a fixed lens that travels.
+/// Median miss of a camera that only turns, px of a picture 1280 wide, within which a zoom that travels is not looked
+/// for besides, where turning already explains more than a fixed lens that travels.
 const NEARLY_TURNING_PX: f64 = 0.5;
 /// Part of the cost at the keyframes that a zoom takes away, from which it is tried before a fixed lens.
 const ZOOM_FIRST_GAIN: f64 = 0.15;
@@ -56,7 +56,9 @@ pub struct SolveStep {
 type Tell<'a> = dyn FnMut(&'static str, f64) -> Result<(), SolveFailure> + 'a;
 
 /// Progress told to the caller, whose wish to stop ends the solve.
-fn telling(mut on_step: impl FnMut(SolveStep) -> ControlFlow<()>) -> impl FnMut(&'static str, f64) -> Result<(), SolveFailure> {
+fn telling(
+    mut on_step: impl FnMut(SolveStep) -> ControlFlow<()>,
+) -> impl FnMut(&'static str, f64) -> Result<(), SolveFailure> {
     move |stage, fraction| match on_step(SolveStep { stage, fraction }) {
         ControlFlow::Continue(()) => Ok(()),
         ControlFlow::Break(()) => Err(SolveFailure::Stopped),
@@ -65,8 +67,8 @@ fn telling(mut on_step: impl FnMut(SolveStep) -> ControlFlow<()>) -> impl FnMut(
 
 /// Solves the camera of a track run.
 ///
-/// What a person chose among the tracks is kept to. What the settings leave open is decided from the tracks. `on_step` hears of
-/// progress and may stop the solve.
+/// What a person chose among the tracks is kept to. What the settings leave open is decided from the tracks. `on_step`
+/// hears of progress and may stop the solve.
 ///
 /// # Errors
 /// [`SolveFailure`] tells why there is no camera.
@@ -88,8 +90,12 @@ pub fn solve_camera(
     let turning = fit_turning(&problem, &few, settings);
     let turning_px = turning.as_ref().map(|fit| fit.median_px);
     let input = Input { set, choice, problem: &problem, settings, turning_px, turning: turning.as_ref() };
-    if settings.motion == MotionChoice::Nodal || (settings.motion == MotionChoice::Auto && surely_turning(&problem, turning.as_ref())) {
-        let fit = turning.as_ref().ok_or_else(|| SolveFailure::NoStart { why: "no chain of frames shares enough points".to_owned() })?;
+    if settings.motion == MotionChoice::Nodal
+        || (settings.motion == MotionChoice::Auto && surely_turning(&problem, turning.as_ref()))
+    {
+        let fit = turning
+            .as_ref()
+            .ok_or_else(|| SolveFailure::NoStart { why: "no chain of frames shares enough points".to_owned() })?;
         return solve_turning(&input, &few, fit, &mut tell);
     }
     let moving = solve_moving(&input, &keys, &few, &mut tell);
@@ -97,7 +103,9 @@ pub fn solve_camera(
     let turns = turns_rather(&problem, fit, &moving, few.len());
     match (turns, settings.motion) {
         (false, _) => moving.map(|m| m.solution),
-        (true, MotionChoice::Free | MotionChoice::Planar) => Err(SolveFailure::PureRotation { nodal_px: fit.median_px }),
+        (true, MotionChoice::Free | MotionChoice::Planar) => {
+            Err(SolveFailure::PureRotation { nodal_px: fit.median_px })
+        }
         (true, _) => solve_turning(&input, &few, fit, &mut tell),
     }
 }
@@ -107,7 +115,8 @@ fn turns_rather(problem: &Problem, fit: &NodalFit, moving: &Result<Moving, Solve
     match moving {
         Ok(found) => {
             let noise_px = found.solution.median_px.max(0.05 * problem.scale());
-            fit.median_px < TURNING_PX * problem.scale() || nodal::explains_better(fit, &found.misses_px, found.points, keys, noise_px)
+            fit.median_px < TURNING_PX * problem.scale()
+                || nodal::explains_better(fit, &found.misses_px, found.points, keys, noise_px)
         }
         Err(SolveFailure::Stopped) => false,
         Err(_) => fit.median_px < TURNING_WHEN_LOST_PX * problem.scale(),
@@ -197,7 +206,9 @@ fn solve_moving(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Re
     };
     let doubtful = match &fixed {
         Ok(found) => {
-            found.zoom_suspected || found.solution.frames.len() < problem.frames || found.solution.rms_px > DOUBTFUL_PX * problem.scale()
+            found.zoom_suspected
+                || found.solution.frames.len() < problem.frames
+                || found.solution.rms_px > DOUBTFUL_PX * problem.scale()
         }
         Err(SolveFailure::Stopped) => false,
         Err(_) => true,
@@ -242,13 +253,15 @@ enum Likeliest {
 fn solve_likeliest(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) -> Result<Likeliest, SolveFailure> {
     let Input { problem, settings, .. } = *input;
     // A principal point that is not known yet looks like a zoom.
-    let may_zoom = settings.lens == LensChoice::Auto && settings.focal_px.is_none() && settings.centre != CentreChoice::Found;
+    let may_zoom =
+        settings.lens == LensChoice::Auto && settings.focal_px.is_none() && settings.centre != CentreChoice::Found;
     let asks = |scene: &Scene| may_zoom && zoom_gain(problem, scene, keys) > ZOOM_FIRST_GAIN;
-    let try_zoom = |scene: &Scene, tell: &mut Tell| match move_with(input, keys, few, true, Some(scene.lens.focal_px), tell) {
-        Ok(zoomed) => Ok(Some(zoomed).filter(|z| is_convincing(&z.solution, problem))),
-        Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
-        Err(_) => Ok(None),
-    };
+    let try_zoom =
+        |scene: &Scene, tell: &mut Tell| match move_with(input, keys, few, true, Some(scene.lens.focal_px), tell) {
+            Ok(zoomed) => Ok(Some(zoomed).filter(|z| is_convincing(&z.solution, problem))),
+            Err(SolveFailure::Stopped) => Err(SolveFailure::Stopped),
+            Err(_) => Ok(None),
+        };
     let begun = begin(input, keys, false, None, tell)?;
     let early = begun.first().map(|(_, scene)| scene).filter(|scene| asks(scene));
     if let Some(scene) = early
@@ -268,7 +281,14 @@ fn solve_likeliest(input: &Input, keys: &[u32], few: &[u32], tell: &mut Tell) ->
 }
 
 /// `hint_px` is a focal length near which it lies.
-fn move_with(input: &Input, keys: &[u32], few: &[u32], zooms: bool, hint_px: Option<f64>, tell: &mut Tell) -> Result<Moving, SolveFailure> {
+fn move_with(
+    input: &Input,
+    keys: &[u32],
+    few: &[u32],
+    zooms: bool,
+    hint_px: Option<f64>,
+    tell: &mut Tell,
+) -> Result<Moving, SolveFailure> {
     let begun = begin(input, keys, zooms, hint_px, tell)?;
     let scene = grow(input, keys, begun, tell)?;
     carry_through(input, few, scene, tell)
@@ -281,7 +301,13 @@ fn is_convincing(zoomed: &Solution, problem: &Problem) -> bool {
 }
 
 /// Cameras for some of the keyframes, the likeliest first.
-fn begin(input: &Input, keys: &[u32], zooms: bool, hint_px: Option<f64>, tell: &mut Tell) -> Result<Vec<(Basis, Scene)>, SolveFailure> {
+fn begin(
+    input: &Input,
+    keys: &[u32],
+    zooms: bool,
+    hint_px: Option<f64>,
+    tell: &mut Tell,
+) -> Result<Vec<(Basis, Scene)>, SolveFailure> {
     let Input { problem, settings, .. } = *input;
     tell(if zooms { "finding a start with a zoom" } else { "finding a start" }, 0.12)?;
     let with = StartWith {
@@ -317,7 +343,11 @@ fn grow(input: &Input, keys: &[u32], mut begun: Vec<(Basis, Scene)>, tell: &mut 
         }
     });
     let grown = ranked(problem, &all, begun.into_iter().map(|begun| (keys, begun)).collect());
-    grown.into_iter().next().map(|best| best.1.1).ok_or_else(|| SolveFailure::NoStart { why: "no start holds".to_owned() })
+    grown
+        .into_iter()
+        .next()
+        .map(|best| best.1.1)
+        .ok_or_else(|| SolveFailure::NoStart { why: "no start holds".to_owned() })
 }
 
 /// From the keyframes to every frame and the verdict.
@@ -340,7 +370,12 @@ struct Ended<'a> {
 }
 
 /// From a pose for every frame to the verdict.
-fn adjust_to_end<'a>(input: &Input<'a>, mut scene: Scene, from: f64, tell: &mut Tell) -> Result<Ended<'a>, SolveFailure> {
+fn adjust_to_end<'a>(
+    input: &Input<'a>,
+    mut scene: Scene,
+    from: f64,
+    tell: &mut Tell,
+) -> Result<Ended<'a>, SolveFailure> {
     let Input { problem, settings, .. } = *input;
     if let ReadoutChoice::Given(readout) = settings.readout {
         scene.readout = readout;
@@ -429,7 +464,8 @@ fn fill_once(problem: &Problem, scene: &mut Scene, all: &[usize], limit: f64) {
     let found: Vec<(u32, Option<(Pose, Lens)>)> = missing
         .into_par_iter()
         .map(|frame| {
-            let sights: Vec<resect::Sight> = all.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
+            let sights: Vec<resect::Sight> =
+                all.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
             let after = posed.partition_point(|&f| f < frame);
             let guess = match (after.checked_sub(1).map(|i| posed[i]), posed.get(after)) {
                 (Some(a), Some(&b)) => {

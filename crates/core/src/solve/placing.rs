@@ -17,7 +17,8 @@ pub(super) const BRIDGE_PARALLAX_DEG: f64 = 0.2;
 
 /// Poses `frame` from known points; `false` when they do not agree on a pose.
 pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: u32, limit_px: f64) -> bool {
-    let sights: Vec<resect::Sight> = tracks.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
+    let sights: Vec<resect::Sight> =
+        tracks.iter().filter_map(|&t| Some((problem.at(t, frame)?, scene.points[t]?))).collect();
     if sights.len() < 8 {
         return false;
     }
@@ -27,9 +28,12 @@ pub fn add_frame(problem: &Problem, scene: &mut Scene, tracks: &[usize], frame: 
     let mut best: Option<(usize, Pose, Lens)> = None;
     for zoom in tries {
         let lens = Lens { focal_px: middle.focal_px * zoom.exp(), ..middle };
-        let Some((pose, within)) = resect::from_scratch(&sights, &lens, limit_px, u64::from(frame) + 1) else { continue };
+        let Some((pose, within)) = resect::from_scratch(&sights, &lens, limit_px, u64::from(frame) + 1) else {
+            continue;
+        };
         let found = if scene.zooms() {
-            let (pose, lens) = resect::refine_loose(pose, &sights, &lens, 0.5 * limit_px, resect::Loose { shift: true, focal: true });
+            let (pose, lens) =
+                resect::refine_loose(pose, &sights, &lens, 0.5 * limit_px, resect::Loose { shift: true, focal: true });
             (resect::count_within(&pose, &sights, &lens, limit_px), pose, lens)
         } else {
             (within, pose, lens)
@@ -71,7 +75,13 @@ pub fn add_points_from(problem: &Problem, scene: &mut Scene, tracks: &[usize], l
 
 /// The position of one track from all frames that have poses, if it has parallax of `min_deg` and
 /// its views agree. Of a nodal move it is the direction.
-pub fn place_track(problem: &Problem, scene: &Scene, track: usize, limit_px: f64, min_deg: f64) -> Option<Vector3<f64>> {
+pub fn place_track(
+    problem: &Problem,
+    scene: &Scene,
+    track: usize,
+    limit_px: f64,
+    min_deg: f64,
+) -> Option<Vector3<f64>> {
     let views: Vec<(Pose, Vector2<f64>, u32, Vector2<f64>)> = problem.tracks[track]
         .iter()
         .filter_map(|&(f, pixel)| Some((scene.pose_at(f, pixel.y)?, scene.lens_at(f).normalise(pixel), f, pixel)))
@@ -84,7 +94,8 @@ pub fn place_track(problem: &Problem, scene: &Scene, track: usize, limit_px: f64
         within * 10 >= views.len() * 8
     };
     if scene.motion == Move::Nodal {
-        let sum: Vector3<f64> = views.iter().map(|v| v.0.rotation.inverse() * Vector3::new(v.1.x, v.1.y, 1.0).normalize()).sum();
+        let sum: Vector3<f64> =
+            views.iter().map(|v| v.0.rotation.inverse() * Vector3::new(v.1.x, v.1.y, 1.0).normalize()).sum();
         return sum.try_normalize(1e-9).filter(agrees);
     }
     let centres: Vec<_> = views.iter().map(|v| v.0.centre()).collect();
@@ -125,7 +136,10 @@ mod tests {
         let walk = walk(&Making { movers: 4, ..Making::default() });
         let mut scene = walk.scene(&[0]);
         scene.points = walk.points.iter().map(|p| Some(*p)).collect();
-        assert!(add_frame(&walk.problem, &mut scene, &walk.all(), 20, 5.0), "a quarter of strays does not keep it from it");
+        assert!(
+            add_frame(&walk.problem, &mut scene, &walk.all(), 20, 5.0),
+            "a quarter of strays does not keep it from it"
+        );
         let off = (scene.poses[20].unwrap().centre() - walk.poses[20].centre()).norm();
         assert!(off < 0.01, "{off} m");
         assert!(!add_frame(&walk.problem, &mut scene, &walk.all()[..7], 21, 5.0), "seven points are too few");
@@ -174,7 +188,10 @@ mod tests {
         let gone: Vec<usize> = (0..160).filter(|&t| scene.points[t].is_none()).collect();
         assert_eq!(gone, [3, 9, 11]);
         drop_points(&walk.problem, &mut scene, &walk.all(), &[0, 1], 1.0);
-        assert!(scene.points.iter().flatten().count() < 157, "from two frames near each other some have too little parallax");
+        assert!(
+            scene.points.iter().flatten().count() < 157,
+            "from two frames near each other some have too little parallax"
+        );
     }
 
     #[test]

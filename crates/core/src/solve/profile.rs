@@ -241,7 +241,8 @@ mod tests {
     fn wide_registers_factor_to_the_bits_of_narrow_ones() {
         let mut random = crate::random::SplitMix64::new(9);
         let n = 61;
-        let first: Vec<usize> = (0..n).map(|i: usize| if i >= n - 6 { 0 } else { (i / 6 * 6).saturating_sub(18) }).collect();
+        let first: Vec<usize> =
+            (0..n).map(|i: usize| if i >= n - 6 { 0 } else { (i / 6 * 6).saturating_sub(18) }).collect();
         let mut matrix = Profile::zeros(first.clone());
         for i in 0..n {
             for j in first[i]..=i {

@@ -70,22 +70,29 @@ impl Adjusting<'_> {
         released
     }
 
-    /// Notes what was said of the scene, and where the tracks ask for a zoom or a rolling shutter that the settings rule out:
-    /// what was said is kept to, but not passed over in silence.
+    /// Notes what was said of the scene, and where the tracks ask for a zoom or a rolling shutter that the settings
+    /// rule out: what was said is kept to, but not passed over in silence.
     pub fn hear(&mut self, scene: &Scene, settings: &SolveSettings) {
         self.asked.flat = settings.motion == MotionChoice::Planar;
         if !scene.zooms() && (settings.lens == LensChoice::Fixed || settings.focal_px.is_some()) {
             self.asked.zoom_gain = Some(self.zoom_gain(scene)).filter(|gain| *gain >= RELEASE_GAIN);
         }
         if settings.readout != ReadoutChoice::Auto && scene.motion == Move::Free {
-            self.asked.roll = self.rolled(scene).filter(|r| r.0 >= RELEASE_GAIN).map(|(gain, bundle)| [gain, bundle.readout]);
+            self.asked.roll =
+                self.rolled(scene).filter(|r| r.0 >= RELEASE_GAIN).map(|(gain, bundle)| [gain, bundle.readout]);
         }
     }
 
     /// What both probes have in common.
     fn probe(&self, scene: &Scene) -> BundleOptions {
         let loss_px = (4.0 * self.sigma_px()).clamp(0.3 * self.problem.scale(), 2.0 * self.problem.scale());
-        BundleOptions { loss_px, max_steps: PROBE_STEPS, tolerance: 1e-6, readout: scene.readout != 0.0, ..self.options }
+        BundleOptions {
+            loss_px,
+            max_steps: PROBE_STEPS,
+            tolerance: 1e-6,
+            readout: scene.readout != 0.0,
+            ..self.options
+        }
     }
 
     /// Part of the cost that a zoom takes away, where it is one: over the whole clip.
@@ -95,10 +102,13 @@ impl Adjusting<'_> {
         let step = self.frames.len().div_ceil(PROBE_FRAMES).max(1);
         let few: Vec<u32> = self.frames.iter().copied().step_by(step).collect();
         let with = BundleOptions { focal: false, zoom: true, ..base };
-        gain_of(&self.excerpt(scene, &few), &base, &with).filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM).map_or(0.0, |g| g.0)
+        gain_of(&self.excerpt(scene, &few), &base, &with)
+            .filter(|(_, b)| zoom_range(&b.zoom) > LEAST_ZOOM)
+            .map_or(0.0, |g| g.0)
     }
 
-    /// Part of the cost that a readout takes away, and the scene with it, where it is a plausible one: from frame to frame.
+    /// Part of the cost that a readout takes away, and the scene with it, where it is a plausible one: from frame to
+    /// frame.
     fn rolled(&self, scene: &Scene) -> Option<(f64, Bundle)> {
         let base = BundleOptions { readout: false, ..self.probe(scene) };
         let plausible = |r: f64| (LEAST_READOUT..=MOST_READOUT).contains(&(r - scene.readout).abs());
@@ -189,7 +199,8 @@ mod tests {
             turned += if (70..90).contains(&f) { 0.02 } else { 0.001 };
             // Between 30 and 34 nothing is solved, and the camera looks elsewhere afterwards.
             turned += if f == 34 { 1.0 } else { 0.0 };
-            scene.poses[f] = (!(30..34).contains(&f)).then(|| Pose::identity().moved(Vector3::y() * turned, Vector3::zeros()));
+            scene.poses[f] =
+                (!(30..34).contains(&f)).then(|| Pose::identity().moved(Vector3::y() * turned, Vector3::zeros()));
         }
         let stretch = shakiest(&scene, 30);
         assert!(stretch.len() == 30 && stretch[0] <= 71 && stretch[29] >= 88, "{stretch:?}");

@@ -62,8 +62,23 @@ impl SolvedFrame {
 
 impl SolvedPoint {
     /// A point that was seen on all frames of a span.
-    pub fn new(id: TrackId, position: Vector3<f64>, rms_px: f64, (first_frame, last_frame): (u32, u32), parallax_deg: f64) -> Self {
-        Self { id, position, rms_px, first_frame, last_frame, parallax_deg, views: last_frame - first_frame + 1, spread: [0.0; 6] }
+    pub fn new(
+        id: TrackId,
+        position: Vector3<f64>,
+        rms_px: f64,
+        (first_frame, last_frame): (u32, u32),
+        parallax_deg: f64,
+    ) -> Self {
+        Self {
+            id,
+            position,
+            rms_px,
+            first_frame,
+            last_frame,
+            parallax_deg,
+            views: last_frame - first_frame + 1,
+            spread: [0.0; 6],
+        }
     }
 }
 
@@ -142,7 +157,8 @@ impl Motion {
 pub struct Asked {
     /// Part of the cost that a focal length of its own for each frame takes away, where that is worth it.
     pub zoom_gain: Option<f64>,
-    /// Part of the cost that another readout takes away, where that is worth it, and that readout, part of the frame time.
+    /// Part of the cost that another readout takes away, where that is worth it, and that readout, part of the frame
+    /// time.
     pub roll: Option<[f64; 2]>,
     /// Whether the scene was said to be near-planar.
     pub flat: bool,
@@ -249,13 +265,20 @@ impl Solution {
     pub fn check(&self) -> Result<(), &'static str> {
         const MOST_SIDE: u32 = 16_384;
         const MOST_FRAMES: u32 = 10_000_000;
-        if !(1..=MOST_SIDE).contains(&self.width) || !(1..=MOST_SIDE).contains(&self.height) || self.frames_total > MOST_FRAMES {
+        if !(1..=MOST_SIDE).contains(&self.width)
+            || !(1..=MOST_SIDE).contains(&self.height)
+            || self.frames_total > MOST_FRAMES
+        {
             return Err("its picture or its clip has no size");
         }
-        if self.frames.windows(2).any(|p| p[0].frame >= p[1].frame) || self.frames.last().is_some_and(|f| f.frame >= self.frames_total) {
+        if self.frames.windows(2).any(|p| p[0].frame >= p[1].frame)
+            || self.frames.last().is_some_and(|f| f.frame >= self.frames_total)
+        {
             return Err("its frames are out of order");
         }
-        let lens = |l: &Lens| l.focal_px > 0.0 && [l.focal_px, l.centre_px[0], l.centre_px[1], l.k1, l.k2].iter().all(|v| v.is_finite());
+        let lens = |l: &Lens| {
+            l.focal_px > 0.0 && [l.focal_px, l.centre_px[0], l.centre_px[1], l.k1, l.k2].iter().all(|v| v.is_finite())
+        };
         let pose = |p: &Pose| is_turn(&p.rotation) && p.translation.iter().all(|v| v.is_finite());
         if !self.frames.iter().all(|f| lens(&f.lens) && pose(&f.pose)) {
             return Err("a camera of it is none");
@@ -263,8 +286,11 @@ impl Solution {
         if self.points.windows(2).any(|p| p[0].id >= p[1].id) {
             return Err("its points are out of order");
         }
-        let point =
-            |p: &SolvedPoint| p.position.iter().all(|v| v.is_finite()) && p.first_frame <= p.last_frame && p.last_frame < self.frames_total;
+        let point = |p: &SolvedPoint| {
+            p.position.iter().all(|v| v.is_finite())
+                && p.first_frame <= p.last_frame
+                && p.last_frame < self.frames_total
+        };
         if self.points.iter().all(point) { Ok(()) } else { Err("a point of it lies nowhere") }
     }
 
@@ -314,7 +340,10 @@ impl Solution {
 #[non_exhaustive]
 pub enum SolveFailure {
     /// Too few frames.
-    #[error("the clip has {found} frames; a camera needs at least {needed} with motion between them. Choose a longer part of the clip")]
+    #[error(
+        "the clip has {found} frames; a camera needs at least {needed} with motion between them. Choose a longer \
+            part of the clip"
+    )]
     TooFewFrames {
         /// Frames there are.
         found: usize,
@@ -323,7 +352,9 @@ pub enum SolveFailure {
     },
     /// Too few points.
     #[error(
-        "only {found} points could be followed over the clip (on frame {frame} there are {there}); at least {needed} are needed. The picture may be black, blurred or without texture: try a lower threshold, a higher density, or another part of the clip"
+        "only {found} points could be followed over the clip (on frame {frame} there are {there}); at least {needed} \
+            are needed. The picture may be black, blurred or without texture: try a lower threshold, a higher \
+            density, or another part of the clip"
     )]
     TooFewTracks {
         /// Tracks of useful length.
@@ -336,14 +367,16 @@ pub enum SolveFailure {
         needed: usize,
     },
     /// The picture changes altogether.
-    #[error("the picture changes altogether between frames {before} and {after}: a hard cut. Trim the clip to one side of it", before = frame - 1, after = frame)]
+    #[error("the picture changes altogether between frames {before} and {after}: a hard cut. Trim the clip to one \
+        side of it", before = frame - 1, after = frame)]
     HardCut {
         /// First frame after the cut.
         frame: u32,
     },
     /// Nothing moves.
     #[error(
-        "the picture hardly moves ({motion_px:.2} px at most): the camera stood still. There is nothing to solve; a still shot needs no camera track"
+        "the picture hardly moves ({motion_px:.2} px at most): the camera stood still. There is nothing to solve; a \
+            still shot needs no camera track"
     )]
     Still {
         /// Largest median motion of the points from any frame to any other, px.
@@ -351,7 +384,9 @@ pub enum SolveFailure {
     },
     /// The camera only turned.
     #[error(
-        "the camera turned on the spot: turning alone explains the points to {nodal_px:.2} px (median), so there is no parallax and depth cannot be known. A free move cannot be solved from this clip; choose a part in which the camera travels"
+        "the camera turned on the spot: turning alone explains the points to {nodal_px:.2} px (median), so there is \
+            no parallax and depth cannot be known. A free move cannot be solved from this clip; choose a part in \
+            which the camera travels"
     )]
     PureRotation {
         /// Median miss of the turning camera, px.
@@ -359,7 +394,8 @@ pub enum SolveFailure {
     },
     /// No geometry was found.
     #[error(
-        "no camera explains the points: {why}. Things that move on their own, blur or too few points are the usual causes; keep moving things out of the analysis or choose another part of the clip"
+        "no camera explains the points: {why}. Things that move on their own, blur or too few points are the usual \
+            causes; keep moving things out of the analysis or choose another part of the clip"
     )]
     NoStart {
         /// What was missing.
@@ -397,7 +433,8 @@ mod tests {
         let mut solution = Solution::empty(1280, 720, 10);
         let lens = Lens::centred(900.0, 1280, 720);
         solution.frames = frames.iter().map(|&f| SolvedFrame::new(f, Pose::identity(), lens, 0.1, 20)).collect();
-        let point = |(i, &span): (usize, &(u32, u32))| SolvedPoint::new(TrackId(i as u32), Vector3::zeros(), 0.1, span, 2.0);
+        let point =
+            |(i, &span): (usize, &(u32, u32))| SolvedPoint::new(TrackId(i as u32), Vector3::zeros(), 0.1, span, 2.0);
         solution.points = spans.iter().enumerate().map(point).collect();
         solution
     }

@@ -1,5 +1,5 @@
-//! How cameras move within a frame, which a rolling shutter shows (Hedborg et al., "Rolling Shutter Bundle Adjustment", 2012,
-//! with quadratic motion within a frame).
+//! How cameras move within a frame, which a rolling shutter shows (Hedborg et al., "Rolling Shutter Bundle Adjustment",
+//! 2012, with quadratic motion within a frame).
 
 use crate::geometry::{Pose, turn_of};
 use nalgebra::Vector3;
@@ -29,8 +29,9 @@ impl Speed {
 /// differences), else from one.
 pub(super) fn speeds(poses: &[Pose], times: &[f64]) -> Vec<Speed> {
     let last = poses.len().saturating_sub(1);
-    let away =
-        |i: usize, k: usize| (turn_of(&(poses[k].rotation * poses[i].rotation.inverse())), poses[k].translation - poses[i].translation);
+    let away = |i: usize, k: usize| {
+        (turn_of(&(poses[k].rotation * poses[i].rotation.inverse())), poses[k].translation - poses[i].translation)
+    };
     (0..poses.len())
         .map(|i| {
             let even = i >= 2 && i + 2 <= last && times[i + 2] - times[i - 2] < 4.5;
@@ -39,7 +40,12 @@ pub(super) fn speeds(poses: &[Pose], times: &[f64]) -> Vec<Speed> {
                 let first = |v: [Vector3<f64>; 4]| ((v[2] - v[1]) * 8.0 - (v[3] - v[0])) / 12.0;
                 let second = |v: [Vector3<f64>; 4]| ((v[1] + v[2]) * 16.0 - (v[0] + v[3])) / 24.0;
                 let (turns, shifts) = (near.map(|n| n.0), near.map(|n| n.1));
-                return Speed { turn: first(turns), shift: first(shifts), turn_bend: second(turns), shift_bend: second(shifts) };
+                return Speed {
+                    turn: first(turns),
+                    shift: first(shifts),
+                    turn_bend: second(turns),
+                    shift_bend: second(shifts),
+                };
             }
             let (a, b) = (i.saturating_sub(1), (i + 1).min(last));
             let time = (times[b] - times[a]).max(1e-9);
@@ -83,8 +89,13 @@ mod tests {
     #[test]
     fn a_camera_that_stands_has_no_speed_and_frames_may_be_far_apart() {
         let poses = vec![Pose::identity(); 5];
-        assert!(speeds(&poses, &[0.0, 1.0, 2.0, 3.0, 4.0]).iter().all(|s| s.turn.norm() == 0.0 && s.shift_bend.norm() == 0.0));
-        let moving: Vec<Pose> = (0..5).map(|i| Pose::identity().moved(Vector3::zeros(), Vector3::x() * f64::from(i * 6))).collect();
+        assert!(
+            speeds(&poses, &[0.0, 1.0, 2.0, 3.0, 4.0])
+                .iter()
+                .all(|s| s.turn.norm() == 0.0 && s.shift_bend.norm() == 0.0)
+        );
+        let moving: Vec<Pose> =
+            (0..5).map(|i| Pose::identity().moved(Vector3::zeros(), Vector3::x() * f64::from(i * 6))).collect();
         for speed in speeds(&moving, &[0.0, 3.0, 6.0, 9.0, 12.0]) {
             assert!((speed.shift - Vector3::x() * 2.0).norm() < 1e-9, "{speed:?}");
         }

@@ -1,11 +1,12 @@
 //! How widely what is adjusted scatters, read off the misses themselves.
 //!
-//! The misses of one track hang together: a patch changes its looks bit by bit, so that it is off to the same side for many
-//! frames. Taken one by one they would make a camera seem much firmer than it is. So whole tracks are the independent
-//! things here: each pulls at the cameras and the lens by what it misses, and the covariance of those pulls, carried through
-//! the normal equations from both sides, is that of the unknowns (Liang & Zeger, "Longitudinal data analysis using
-//! generalized linear models", 1986). Adjustments with that covariance are drawn by giving each pull a sign at random
-//! (Cameron, Gelbach & Miller, "Bootstrap-based improvements for inference with clustered errors", 2008).
+//! The misses of one track hang together: a patch changes its looks bit by bit, so that it is off to the same side for
+//! many frames. Taken one by one they would make a camera seem much firmer than it is. So whole tracks are the
+//! independent things here: each pulls at the cameras and the lens by what it misses, and the covariance of those
+//! pulls, carried through the normal equations from both sides, is that of the unknowns (Liang & Zeger, "Longitudinal
+//! data analysis using generalized linear models", 1986). Adjustments with that covariance are drawn by giving each
+//! pull a sign at random (Cameron, Gelbach & Miller, "Bootstrap-based improvements for inference with clustered
+//! errors", 2008).
 
 use super::bundle::{Bundle, BundleOptions, CENTRE_WEIGHT, Move};
 use super::normal::{HARDLY, SHARED, by_unknowns, normal, point_block, pulls, rows, zooms};
@@ -81,7 +82,8 @@ impl<const C: usize> Scatter<C> {
         let by_cameras = (spare as f64 / spare.saturating_sub(matrix.len()).max(1) as f64).min(2.0);
         let of_point = |p: usize| {
             let observations = &bundle.observations[p];
-            let growth = (by_cameras * seen(observations) as f64 / seen(observations).saturating_sub(own).max(1) as f64).sqrt();
+            let growth =
+                (by_cameras * seen(observations) as f64 / seen(observations).saturating_sub(own).max(1) as f64).sqrt();
             let rows: Vec<_> = rows::<C>(bundle, p, &options, &speeds).collect();
             let inverse = bundle.damped_inverse(p, &point_block(&rows), HARDLY)?;
             let mut pull = Pull { cameras: Vec::with_capacity(rows.len()), shared: SVector::zeros() };
@@ -91,7 +93,8 @@ impl<const C: usize> Scatter<C> {
             }
             Some(pull)
         };
-        let mut pulls: Vec<Pull<C>> = (0..bundle.points.len()).into_par_iter().with_min_len(32).filter_map(of_point).collect();
+        let mut pulls: Vec<Pull<C>> =
+            (0..bundle.points.len()).into_par_iter().with_min_len(32).filter_map(of_point).collect();
         if zooms(C) {
             pulls.extend(bundle.zoom_terms().iter().map(|term| {
                 let focal = |k: usize| {
@@ -111,10 +114,11 @@ impl<const C: usize> Scatter<C> {
         Some(Self { matrix, pulls, options })
     }
 
-    /// Variance of the logarithm of the focal length, where it was adjusted; with a zoom that of the camera in the middle.
+    /// Variance of the logarithm of the focal length, where it was adjusted; with a zoom that of the camera in the
+    /// middle.
     ///
-    /// A track that the focal length rests on more than on others hides from the pulls what it misses, as the focal length
-    /// follows it. So it is never less than what `noise_px`, that of the draws, leaves open.
+    /// A track that the focal length rests on more than on others hides from the pulls what it misses, as the focal
+    /// length follows it. So it is never less than what `noise_px`, that of the draws, leaves open.
     pub fn focal_variance(&self, bundle: &Bundle, noise_px: f64) -> Option<f64> {
         if !self.options.focal && !self.options.zoom {
             return None;

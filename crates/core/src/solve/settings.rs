@@ -78,10 +78,11 @@ impl std::str::FromStr for ReadoutChoice {
         match text.trim() {
             "" | "auto" => Ok(Self::Auto),
             "0" | "none" => Ok(Self::None),
-            other => other
-                .parse()
-                .map(Self::Given)
-                .map_err(|_| format!("{other:?} is no readout; write a part of the frame time as 0.6, none, or auto to have it found")),
+            other => other.parse().map(Self::Given).map_err(|_| {
+                format!(
+                    "{other:?} is no readout; write a part of the frame time as 0.6, none, or auto to have it found"
+                )
+            }),
         }
     }
 }
@@ -108,10 +109,13 @@ impl std::str::FromStr for CentreChoice {
             "" | "middle" => Ok(Self::Middle),
             "found" => Ok(Self::Found),
             other => {
-                let numbers: Vec<f64> = other.split([',', ' ']).filter(|p| !p.is_empty()).filter_map(|p| p.parse().ok()).collect();
+                let numbers: Vec<f64> =
+                    other.split([',', ' ']).filter(|p| !p.is_empty()).filter_map(|p| p.parse().ok()).collect();
                 match numbers.as_slice() {
                     [x, y] => Ok(Self::Given([*x, *y])),
-                    _ => Err(format!("{other:?} is no principal point; write it in px as 642.5, 358, or middle, or found")),
+                    _ => Err(format!(
+                        "{other:?} is no principal point; write it in px as 642.5, 358, or middle, or found"
+                    )),
                 }
             }
         }

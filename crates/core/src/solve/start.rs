@@ -23,12 +23,13 @@ const SETTLED_LASTING: usize = 3;
 const EXPLAINED_PX: f64 = 1.5;
 /// Part of all that is left unexplained from which every start that went on is settled.
 const CROWDED: f64 = 0.3;
-/// Starts that are grown over all keyframes then, how much more than the best each may leave unexplained, and the logarithm
-/// of the focal lengths within which two are the same.
+/// Starts that are grown over all keyframes then, how much more than the best each may leave unexplained, and the
+/// logarithm of the focal lengths within which two are the same.
 const MOST_RIVALS: usize = 4;
 const RIVAL: f64 = 1.2;
 const ALIKE: f64 = 0.02;
-/// Where a settled start explains nothing more, in medians of the misses of the calmest, and at least, px of a picture 1280 wide.
+/// Where a settled start explains nothing more, in medians of the misses of the calmest, and at least, px of a picture
+/// 1280 wide.
 const TIGHT: f64 = 3.0;
 const LEAST_TIGHT_PX: f64 = 0.25;
 /// Tracks that a start is grown with.
@@ -37,7 +38,8 @@ const START_TRACKS: usize = 400;
 /// promising go on.
 const WINDOW: usize = 14;
 const FIRST_KEYS: usize = 7;
-/// So many of them; each start of a zoom costs several times that of a fixed lens, and of a plane there are two for each.
+/// So many of them; each start of a zoom costs several times that of a fixed lens, and of a plane there are two for
+/// each.
 const GROWN_STARTS: usize = 3;
 const GROWN_ZOOMS: usize = 2;
 const GROWN_PLANES: usize = 6;
@@ -57,9 +59,9 @@ pub struct StartWith {
     pub flat: bool,
 }
 
-/// Tries all starting focal lengths on a window of keyframes. Hands back the scene that explains the most; where much of
-/// what there is to explain moves on its own, rivals that explain nearly as much come behind it. Each comes with what it was
-/// grown with.
+/// Tries all starting focal lengths on a window of keyframes. Hands back the scene that explains the most; where much
+/// of what there is to explain moves on its own, rivals that explain nearly as much come behind it. Each comes with
+/// what it was grown with.
 ///
 /// # Errors
 /// Tells in words what was missing.
@@ -94,7 +96,8 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
     grown = go_on(grown);
     // Settling is what takes long; what explains little before it does not win by it, unless much of what there is to
     // explain moves on its own.
-    let crowded = grown.first().is_none_or(|best| best.unexplained > CROWDED * (EXPLAINED_PX * problem.scale()).powi(2));
+    let crowded =
+        grown.first().is_none_or(|best| best.unexplained > CROWDED * (EXPLAINED_PX * problem.scale()).powi(2));
     if zooms || !crowded {
         grown.truncate(SETTLED_STARTS);
     } else {
@@ -105,7 +108,8 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
         settle(problem, scene, tracks, window, given_focal_px.is_none(), true);
         place_rest(problem, scene, *basis, &all);
     });
-    let settled = ranked(problem, &all, grown.into_iter().map(|start| (start.window, (start.basis, start.scene))).collect());
+    let settled =
+        ranked(problem, &all, grown.into_iter().map(|start| (start.window, (start.basis, start.scene))).collect());
     let Some(&(least, _)) = settled.first() else {
         return Err("no two frames share enough points that agree on one motion".to_owned());
     };
@@ -123,15 +127,24 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
 /// Places the tracks that a scene was not grown with, where they agree with it within its noise.
 pub fn place_rest(problem: &Problem, scene: &mut Scene, basis: Basis, tracks: &[usize]) {
     if basis == Basis::Lasting {
-        add_points(problem, scene, tracks, (SETTLE_LIMIT * scene.noise_px).clamp(0.5 * problem.scale(), 2.5 * problem.scale()));
+        add_points(
+            problem,
+            scene,
+            tracks,
+            (SETTLE_LIMIT * scene.noise_px).clamp(0.5 * problem.scale(), 2.5 * problem.scale()),
+        );
     }
 }
 
 /// Settled scenes with what each leaves unexplained at some keyframes (mean loss, px^2), from the least to the most.
 ///
-/// Things on the move are explained within loose limits by a camera that is bent to them, and may be more than what stands
-/// still; that alone is explained within the noise. So the calmest scene sets the limit for all.
-pub fn ranked<F: AsRef<[u32]>>(problem: &Problem, tracks: &[usize], scenes: Vec<(F, (Basis, Scene))>) -> Vec<(f64, (Basis, Scene))> {
+/// Things on the move are explained within loose limits by a camera that is bent to them, and may be more than what
+/// stands still; that alone is explained within the noise. So the calmest scene sets the limit for all.
+pub fn ranked<F: AsRef<[u32]>>(
+    problem: &Problem,
+    tracks: &[usize],
+    scenes: Vec<(F, (Basis, Scene))>,
+) -> Vec<(f64, (Basis, Scene))> {
     let noise = scenes.iter().map(|(_, (_, scene))| scene.noise_px).fold(f64::INFINITY, f64::min);
     let cap = (TIGHT * noise).clamp(LEAST_TIGHT_PX * problem.scale(), EXPLAINED_PX * problem.scale());
     let cost = |frames: &F, scene: &Scene| unexplained(problem, frames.as_ref(), tracks, scene, cap);
@@ -156,12 +169,20 @@ impl Start {
     /// Goes on over all of its keyframes.
     fn grow(&mut self, problem: &Problem, free_focal: bool) {
         add_keyframes(problem, &mut self.scene, &self.tracks, &self.window, free_focal, true);
-        self.unexplained = unexplained(problem, &self.window, &self.tracks, &self.scene, EXPLAINED_PX * problem.scale());
+        self.unexplained =
+            unexplained(problem, &self.window, &self.tracks, &self.scene, EXPLAINED_PX * problem.scale());
     }
 }
 
 /// What one focal length leads to over the first keyframes; for a plane there may be two.
-fn begin_start(problem: &Problem, keyframes: &[u32], tracks: &Arc<[usize]>, focal_px: f64, with: StartWith, basis: Basis) -> Vec<Start> {
+fn begin_start(
+    problem: &Problem,
+    keyframes: &[u32],
+    tracks: &Arc<[usize]>,
+    focal_px: f64,
+    with: StartWith,
+    basis: Basis,
+) -> Vec<Start> {
     let lens = problem.lens(focal_px);
     let pairs = best_pairs(problem, keyframes, tracks, &lens, with.zooms, with.flat);
     let begun = pairs.iter().filter_map(|pair| {
@@ -183,14 +204,15 @@ fn nearest(window: &[u32], pair: &Pair) -> Vec<u32> {
     near
 }
 
-/// Starts from what explains the most to what explains the least, of which no two have all but the same focal length over
-/// the same window: they would end alike.
+/// Starts from what explains the most to what explains the least, of which no two have all but the same focal length
+/// over the same window: they would end alike.
 fn best_first(mut starts: Vec<Start>) -> Vec<Start> {
     starts.sort_by(|a, b| a.unexplained.total_cmp(&b.unexplained));
     let mut kept: Vec<Start> = Vec::with_capacity(starts.len());
     for start in starts {
         let focal_px = |s: &Start| s.scene.lens_at(s.window[s.window.len() / 2]).focal_px;
-        let alike = |other: &Start| other.window == start.window && (focal_px(other) / focal_px(&start)).ln().abs() < TWINS;
+        let alike =
+            |other: &Start| other.window == start.window && (focal_px(other) / focal_px(&start)).ln().abs() < TWINS;
         if !kept.iter().any(alike) {
             kept.push(start);
         }
@@ -290,7 +312,10 @@ mod tests {
         let basis = Basis::All(400);
         let order = ranked(&walk.problem, &tracks, vec![(KEYS, (basis, bent)), (KEYS, (basis, right))]);
         assert!(order[0].0 < order[1].0 && order[0].1.1.noise_px == 0.1, "{} {}", order[0].0, order[1].0);
-        assert!((unexplained(&walk.problem, &KEYS, &tracks, &walk.scene(&KEYS), 0.5) - 0.25).abs() < 1e-12, "nothing is placed");
+        assert!(
+            (unexplained(&walk.problem, &KEYS, &tracks, &walk.scene(&KEYS), 0.5) - 0.25).abs() < 1e-12,
+            "nothing is placed"
+        );
     }
 
     #[test]

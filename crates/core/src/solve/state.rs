@@ -61,7 +61,8 @@ impl Scene {
         };
         let other_lens = matches!((settings.lens, from.zoom), (LensChoice::Fixed, true) | (LensChoice::Zoom, false))
             || settings.focal_px.is_some_and(|f| from.zoom || (f / lens.focal_px - 1.0).abs() > 1e-6);
-        let same_clip = (from.width, from.height, from.frames_total as usize) == (problem.width, problem.height, problem.frames);
+        let same_clip =
+            (from.width, from.height, from.frames_total as usize) == (problem.width, problem.height, problem.frames);
         if other_move || other_lens || !same_clip {
             return None;
         }
@@ -110,7 +111,9 @@ impl Scene {
     pub fn pose_at(&self, frame: u32, row: f64) -> Option<Pose> {
         let pose = self.poses[frame as usize]?;
         match self.speeds.get(frame as usize) {
-            Some(Some(s)) if self.readout != 0.0 => Some(s.carry(&pose, self.readout * (row / (self.rows - 1.0).max(1.0) - 0.5))),
+            Some(Some(s)) if self.readout != 0.0 => {
+                Some(s.carry(&pose, self.readout * (row / (self.rows - 1.0).max(1.0) - 0.5)))
+            }
             _ => Some(pose),
         }
     }
@@ -212,7 +215,8 @@ mod tests {
         };
         let mut scene = Scene::new(Move::Free, &problem, Lens::centred(900.0, 1280, 720), zooms);
         for f in [0usize, 2, 4, 6, 8] {
-            let turned = Pose::identity().moved(Vector3::new(0.0, 0.01 * f as f64, 0.0), Vector3::new(0.1 * f as f64, 0.0, 0.0));
+            let turned =
+                Pose::identity().moved(Vector3::new(0.0, 0.01 * f as f64, 0.0), Vector3::new(0.1 * f as f64, 0.0, 0.0));
             scene.poses[f] = Some(turned);
         }
         scene
@@ -245,7 +249,9 @@ mod tests {
     fn rows_are_seen_from_where_the_camera_is_at_their_time() {
         let mut scene = scene(false);
         for f in 0..9usize {
-            scene.poses[f] = Some(Pose::identity().moved(Vector3::new(0.0, 0.01 * f as f64, 0.0), Vector3::new(0.1 * f as f64, 0.0, 0.0)));
+            scene.poses[f] = Some(
+                Pose::identity().moved(Vector3::new(0.0, 0.01 * f as f64, 0.0), Vector3::new(0.1 * f as f64, 0.0, 0.0)),
+            );
         }
         scene.readout = 0.8;
         scene.refresh_speeds();

@@ -80,7 +80,8 @@ impl Way {
                 moved.zoom[camera] += d[C - 1].clamp(-0.5, 0.5);
             }
         }
-        let farthest = if bundle.anchors.is_empty() { 0.0 } else { far::farthest(bundle.poses.iter().map(Pose::centre)) };
+        let farthest =
+            if bundle.anchors.is_empty() { 0.0 } else { far::farthest(bundle.poses.iter().map(Pose::centre)) };
         for (p, (point, by)) in moved.points.iter_mut().zip(&self.points).enumerate() {
             if let Some(far) = bundle.far(p) {
                 *point = far::moved(far, &(by * part), farthest);
@@ -94,10 +95,10 @@ impl Way {
         Some(moved)
     }
 
-    /// The step bent along the valley in which it leads: how residuals curve on the way is found by going a small part of
-    /// it, and half of what undoes that is added (geodesic acceleration, Transtrum & Sethna, "Improvements to the
-    /// Levenberg-Marquardt algorithm for nonlinear least-squares minimization", 2012). `factored` are the equations that
-    /// the step comes from.
+    /// The step bent along the valley in which it leads: how residuals curve on the way is found by going a small part
+    /// of it, and half of what undoes that is added (geodesic acceleration, Transtrum & Sethna, "Improvements to the
+    /// Levenberg-Marquardt algorithm for nonlinear least-squares minimization", 2012). `factored` are the equations
+    /// that the step comes from.
     fn bent<const C: usize>(
         &self,
         bundle: &Bundle,
@@ -115,7 +116,8 @@ impl Way {
                 let (here, there) = (bundle.residual_with(p, o, speeds)?, ahead.residual_with(p, o, speeds_ahead)?);
                 let (_, scale) = robust(&here, options);
                 let camera = o.camera as usize;
-                let slope = row.camera * camera_of::<C>(&self.x, camera) + row.shared * shared + row.point * self.points[p];
+                let slope =
+                    row.camera * camera_of::<C>(&self.x, camera) + row.shared * shared + row.point * self.points[p];
                 let bend = (scale * (here - there) / BEND_PROBE - slope) * (2.0 / BEND_PROBE);
                 Some((camera, Row { residual: -bend, ..row }))
             };
@@ -172,6 +174,9 @@ mod tests {
     fn no_step_is_made_where_there_is_nothing_to_solve() {
         let mut bundle = truth(3, 4, 0.0);
         bundle.points.iter_mut().for_each(|p| *p *= f64::NAN);
-        assert!(step(&bundle, &BundleOptions::default(), 1e-4).is_none_or(|(moved, cost)| !cost.is_finite() || !moved.is_finite()));
+        assert!(
+            step(&bundle, &BundleOptions::default(), 1e-4)
+                .is_none_or(|(moved, cost)| !cost.is_finite() || !moved.is_finite())
+        );
     }
 }

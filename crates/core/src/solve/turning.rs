@@ -10,8 +10,8 @@ pub(super) const TURNING_PX: f64 = 0.2;
 pub(super) const TURNING_WHEN_LOST_PX: f64 = 1.5;
 /// Median miss with a zoom over that without, below which the lens zooms.
 pub(super) const ZOOM_RATIO: f64 = 0.8;
-/// Keyframes that a first look takes in, and how much more than the miss at which a turning camera is believed, or was found
-/// before, one may leave.
+/// Keyframes that a first look takes in, and how much more than the miss at which a turning camera is believed, or was
+/// found before, one may leave.
 const GLANCE_KEYS: usize = 10;
 const NOT_TURNING: f64 = 1.25;
 /// Miss of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no rival.
@@ -19,21 +19,24 @@ const SURELY_TURNING_PX: f64 = 0.6;
 
 /// The best turning camera, with a zoom where the settings allow it and it explains clearly more.
 ///
-/// A look at few frames tells which of the two it is and about what focal length; where that look explains nothing, no closer
-/// one would, and it is handed back itself unless the settings ask for a camera that turns.
+/// A look at few frames tells which of the two it is and about what focal length; where that look explains nothing, no
+/// closer one would, and it is handed back itself unless the settings ask for a camera that turns.
 pub(super) fn fit_turning(problem: &Problem, few: &[u32], settings: &SolveSettings) -> Option<NodalFit> {
     let fewer = every_few(few, GLANCE_KEYS);
     let is_glance = fewer.len() < few.len() && nodal::is_chained(problem, &fewer);
     let Some(glance) = is_glance.then(|| fit_from_nothing(problem, &fewer, settings)).flatten() else {
         return fit_from_nothing(problem, few, settings);
     };
-    if settings.motion != MotionChoice::Nodal && glance.median_px > NOT_TURNING * TURNING_WHEN_LOST_PX * problem.scale() {
+    if settings.motion != MotionChoice::Nodal && glance.median_px > NOT_TURNING * TURNING_WHEN_LOST_PX * problem.scale()
+    {
         return Some(glance);
     }
     let first_px = glance.lens.focal_px * glance.zoom.first().map_or(1.0, |z| z.exp());
     let from = settings.focal_px.map_or(FocalStart::Near(first_px), FocalStart::Given);
     let closer = nodal::fit(problem, few, from, !glance.zoom.is_empty());
-    closer.filter(|fit| fit.median_px < NOT_TURNING * glance.median_px).or_else(|| fit_from_nothing(problem, few, settings))
+    closer
+        .filter(|fit| fit.median_px < NOT_TURNING * glance.median_px)
+        .or_else(|| fit_from_nothing(problem, few, settings))
 }
 
 fn fit_from_nothing(problem: &Problem, few: &[u32], settings: &SolveSettings) -> Option<NodalFit> {
@@ -85,12 +88,22 @@ mod tests {
         for zoom in [0.0, 0.015] {
             let problem = pan(|f| zoom * f64::from(f), 0.0, 0.1);
             let auto = settings(MotionChoice::Auto);
-            let (found, slow) = (fit_turning(&problem, &keys(), &auto).unwrap(), fit_from_nothing(&problem, &keys(), &auto).unwrap());
+            let (found, slow) =
+                (fit_turning(&problem, &keys(), &auto).unwrap(), fit_from_nothing(&problem, &keys(), &auto).unwrap());
             assert_eq!((found.poses.len(), found.zoom.len()), (slow.poses.len(), slow.zoom.len()));
             assert_eq!(found.zoom.is_empty(), zoom == 0.0);
             let first_px = |fit: &NodalFit| fit.lens.focal_px * fit.zoom.first().map_or(1.0, |z| z.exp());
-            assert!((first_px(&found) / first_px(&slow)).ln().abs() < 0.005, "{} {}", first_px(&found), first_px(&slow));
-            assert!(found.median_px < 1.1 * slow.median_px && surely_turning(&problem, Some(&found)), "{}", found.median_px);
+            assert!(
+                (first_px(&found) / first_px(&slow)).ln().abs() < 0.005,
+                "{} {}",
+                first_px(&found),
+                first_px(&slow)
+            );
+            assert!(
+                found.median_px < 1.1 * slow.median_px && surely_turning(&problem, Some(&found)),
+                "{}",
+                found.median_px
+            );
         }
     }
 

@@ -96,9 +96,11 @@ fn of_frames(solution: &Solution) -> Reason {
     }
     let g = if missing * 20 <= solution.frames_total { Grade::Fair } else { Grade::Weak };
     let gaps = solution.gaps();
-    let spans: Vec<String> = gaps.iter().take(4).map(|(a, b)| if a == b { a.to_string() } else { format!("{a} to {b}") }).collect();
+    let spans: Vec<String> =
+        gaps.iter().take(4).map(|(a, b)| if a == b { a.to_string() } else { format!("{a} to {b}") }).collect();
     let text = format!(
-        "{missing} of {} frames could not be solved (frames {}); too few points hold there. What lies beyond is joined only where tracks reach across",
+        "{missing} of {} frames could not be solved (frames {}); too few points hold there. What lies beyond is \
+            joined only where tracks reach across",
         solution.frames_total,
         spans.join(", ")
     );
@@ -111,7 +113,8 @@ fn of_frames(solution: &Solution) -> Reason {
 
 fn of_parallax(solution: &Solution) -> Reason {
     if solution.motion == Motion::Nodal {
-        let text = "the camera turns on the spot: there are directions but no depths, so things can only be placed far away";
+        let text =
+            "the camera turns on the spot: there are directions but no depths, so things can only be placed far away";
         return Reason::new(Grade::Good, text.to_owned());
     }
     let g = grade(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
@@ -137,8 +140,10 @@ fn of_move(solution: &Solution) -> Vec<Reason> {
         reasons.push(Reason::new(Grade::Good, text));
     }
     if let Some(flatness) = solution.flatness.filter(|_| solution.motion == Motion::Planar) {
-        let text =
-            format!("the scene is nearly flat: nine in ten points lie within {:.1} % of their distance from one plane", 100.0 * flatness);
+        let text = format!(
+            "the scene is nearly flat: nine in ten points lie within {:.1} % of their distance from one plane",
+            100.0 * flatness
+        );
         reasons.push(Reason::new(Grade::Good, text));
     }
     if solution.asked.flat && solution.motion == Motion::Free {
@@ -152,21 +157,24 @@ fn of_lens(solution: &Solution) -> Vec<Reason> {
     let mut reasons = Vec::new();
     if solution.zoom {
         let focal = |f: &SolvedFrame| f.lens.focal_px;
-        let (low, high) = solution.frames.iter().map(focal).fold((f64::INFINITY, 0.0f64), |(l, h), f| (l.min(f), h.max(f)));
+        let (low, high) =
+            solution.frames.iter().map(focal).fold((f64::INFINITY, 0.0f64), |(l, h), f| (l.min(f), h.max(f)));
         reasons.push(Reason::new(Grade::Good, format!("the lens zooms from {low:.0} to {high:.0} px")));
     }
     let asked = solution.asked;
     let doubt = |gain: f64| if gain < WEAK_GAIN { Grade::Fair } else { Grade::Weak };
     if let Some(gain) = asked.zoom_gain {
         let text = format!(
-            "the tracks ask for a zoom: a focal length for each frame leaves {:.0} % less error than a fixed one. Let the lens be found by itself",
+            "the tracks ask for a zoom: a focal length for each frame leaves {:.0} % less error than a fixed one. \
+                Let the lens be found by itself",
             100.0 * gain
         );
         reasons.push(Reason::new(doubt(gain), text));
     }
     if let Some([gain, readout]) = asked.roll {
         let text = format!(
-            "the tracks speak for a readout over {:.2} of the frame time, which leaves {:.0} % less error than {:.2}. Let it be found by itself",
+            "the tracks speak for a readout over {:.2} of the frame time, which leaves {:.0} % less error than \
+                {:.2}. Let it be found by itself",
             readout,
             100.0 * gain,
             solution.readout
@@ -197,7 +205,8 @@ fn of_given_focal(solution: &Solution) -> Reason {
             Reason::new(
                 g,
                 format!(
-                    "focal length as given, but the tracks speak for about {px:.0} px (it is {off:+.1} % from that); leave it open if it was a guess"
+                    "focal length as given, but the tracks speak for about {px:.0} px (it is {off:+.1} % from that); \
+                        leave it open if it was a guess"
                 ),
             )
         }
@@ -215,15 +224,20 @@ fn of_points(solution: &Solution) -> Vec<Reason> {
     }
     if let Some((a, b, links)) = solution.weakest_link().filter(|l| l.2 < GOOD_LINKS) {
         let g = if links < FAIR_LINKS { Grade::Weak } else { Grade::Fair };
-        let text = format!("only {links} points hold frames {a} and {b} together; what lies before and after may slip against each other");
+        let text = format!(
+            "only {links} points hold frames {a} and {b} together; what lies before and after may slip against each \
+                other"
+        );
         let across = |p: &&SolvedPoint| p.first_frame <= a && p.last_frame >= b;
         reasons.push(Reason::new(g, text).at(a, b).of(solution.points.iter().filter(across).map(|p| p.id).collect()));
     }
     let parts = solution.regions_px.iter().flatten().filter(|r| r.is_some()).count();
     if parts > 0 && parts < GOOD_PARTS {
         let g = if parts < FAIR_PARTS { Grade::Weak } else { Grade::Fair };
-        let text =
-            format!("points in {parts} of nine parts of the frame only; elsewhere nothing holds the camera. A lower threshold finds more");
+        let text = format!(
+            "points in {parts} of nine parts of the frame only; elsewhere nothing holds the camera. A lower \
+                threshold finds more"
+        );
         reasons.push(Reason::new(g, text));
     }
     reasons
@@ -237,10 +251,13 @@ fn of_firmness(solution: &Solution, scale: f64) -> Vec<Reason> {
         let text = format!("frame {} stands out with {:.2} px; look at it", bad.frame, bad.rms_px);
         reasons.push(Reason::new(Grade::Fair, text).at(bad.frame, bad.frame));
     }
-    if let Some(loose) = solution.frames.iter().max_by(|a, b| a.slip_px.total_cmp(&b.slip_px)).filter(|f| f.slip_px > 0.0) {
+    if let Some(loose) =
+        solution.frames.iter().max_by(|a, b| a.slip_px.total_cmp(&b.slip_px)).filter(|f| f.slip_px > 0.0)
+    {
         let g = grade(loose.slip_px / scale, GOOD_SLIP_PX, FAIR_SLIP_PX);
         let advice = if g == Grade::Good { "" } else { "; more points near it would hold it" };
-        let text = format!("every frame is held to {:.2} px or better (frame {} least){advice}", loose.slip_px, loose.frame);
+        let text =
+            format!("every frame is held to {:.2} px or better (frame {} least){advice}", loose.slip_px, loose.frame);
         reasons.push(Reason::new(g, text).at(loose.frame, loose.frame));
     }
     reasons
@@ -252,7 +269,8 @@ fn of_following(solution: &Solution) -> Option<Reason> {
     let text = || {
         let part = 100.0 * solution.following;
         format!(
-            "only {part:.0} % of what was tracked follows this camera: another may explain as much; keep-outs round what moves make it sure"
+            "only {part:.0} % of what was tracked follows this camera: another may explain as much; keep-outs round \
+                what moves make it sure"
         )
     };
     (grade != Grade::Good).then(|| {
@@ -272,7 +290,11 @@ fn of_strays(solution: &Solution) -> Vec<Reason> {
         Some(Reason::new(Grade::Good, text).of(tracks))
     };
     [
-        (Astray::Far, "too far off for a depth holds the turn of the camera", "too far off for a depth hold the turn of the camera"),
+        (
+            Astray::Far,
+            "too far off for a depth holds the turn of the camera",
+            "too far off for a depth hold the turn of the camera",
+        ),
         (Astray::OwnWay, "is not used: it moves on its own", "are not used: they move on their own"),
         (Astray::OnFrame, "is not used: it stands still on the frame", "are not used: they stand still on the frame"),
     ]
@@ -293,7 +315,10 @@ mod tests {
         let mut points = Vec::new();
         for &(first, last, count) in spans {
             let from = points.len();
-            points.extend((from..from + count).map(|i| SolvedPoint::new(TrackId(i as u32), Vector3::z(), 0.1, (first, last), 5.0)));
+            points.extend(
+                (from..from + count)
+                    .map(|i| SolvedPoint::new(TrackId(i as u32), Vector3::z(), 0.1, (first, last), 5.0)),
+            );
         }
         Solution {
             frames: (0..20).map(|frame| SolvedFrame::new(frame, Pose::identity(), lens, 0.1, 100)).collect(),
@@ -346,7 +371,10 @@ mod tests {
         let said = verdict(&stray, 1.0);
         assert_eq!(said.grade, Grade::Good, "what is not used does no harm");
         let tracks = |word: &str| said.reasons.iter().find(|r| r.text.contains(word)).map(|r| r.tracks.clone());
-        assert_eq!((tracks("stands still"), tracks("reprojection")), (Some(vec![TrackId(400)]), Some(vec![TrackId(4)])));
+        assert_eq!(
+            (tracks("stands still"), tracks("reprojection")),
+            (Some(vec![TrackId(400)]), Some(vec![TrackId(4)]))
+        );
         // The same error weighs less in a larger picture.
         let mut large = good;
         large.rms_px = 0.8;

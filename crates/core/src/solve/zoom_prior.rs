@@ -23,8 +23,8 @@ impl ZoomTerm {
     }
 }
 
-/// The terms of a zoom, three neighbours each. `zoom` holds logarithms of focal lengths, `times` are in frames; what is usual
-/// weighs as much as an observation that misses by `against_px`.
+/// The terms of a zoom, three neighbours each. `zoom` holds logarithms of focal lengths, `times` are in frames; what is
+/// usual weighs as much as an observation that misses by `against_px`.
 pub(super) fn zoom_terms(zoom: &[f64], times: &[f64], against_px: f64) -> Vec<ZoomTerm> {
     (2..zoom.len())
         .map(|c| {

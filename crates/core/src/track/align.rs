@@ -120,8 +120,8 @@ impl<const P: usize> Template<P> {
         template.cut_again(picture, x, y, buffer).then_some(template)
     }
 
-    /// Shows the window round (x, y) instead of what it shows; false, and good for nothing, at the border or where there
-    /// is no texture.
+    /// Shows the window round (x, y) instead of what it shows; false, and good for nothing, at the border or where
+    /// there is no texture.
     pub fn cut_again(&mut self, picture: &Plane, x: f64, y: f64, buffer: &mut Vec<f32>) -> bool {
         // Comparisons with what is not a number are false: such a place is in no picture.
         if !picture.holds_window(x, y, self.window.half as f64 + 2.0) {
@@ -213,7 +213,8 @@ impl<const P: usize> Template<P> {
         let base = by as isize * width as isize + bx as isize;
         let [a, b, c, d] = [a as f32, b as f32, c as f32, d as f32];
         for ((out, across), down) in out.as_chunks_mut::<LANES>().0.iter_mut().zip(&window.across).zip(&window.down) {
-            // Where to read first, then the reading, then the sums: the first and the last of them run in wide registers.
+            // Where to read first, then the reading, then the sums: the first and the last of them run in wide
+            // registers.
             let (mut at, mut fx, mut fy) = ([0i32; LANES], [0.0f32; LANES], [0.0f32; LANES]);
             for k in 0..LANES {
                 let (px, py) = (fx0 + a * across[k] + b * down[k], fy0 + c * across[k] + d * down[k]);
@@ -249,8 +250,8 @@ impl<const P: usize> Template<P> {
     }
 }
 
-/// Fills a template: its samples, its steepest-descent images times the weights. Hands back the products of those with the
-/// plain ones, lane by lane (the upper triangle).
+/// Fills a template: its samples, its steepest-descent images times the weights. Hands back the products of those with
+/// the plain ones, lane by lane (the upper triangle).
 struct Descent<'a, const P: usize> {
     picture: &'a Plane,
     x: f64,
@@ -279,7 +280,8 @@ impl<const P: usize> LaneLoop for Descent<'_, P> {
         for row in 0..side {
             let rows = &padded[row * around..(row + 3) * around];
             for from in starts(side) {
-                let (above, below) = (&rows[from + 1..from + 1 + LANES], &rows[2 * around + from + 1..2 * around + from + 1 + LANES]);
+                let (above, below) =
+                    (&rows[from + 1..from + 1 + LANES], &rows[2 * around + from + 1..2 * around + from + 1 + LANES]);
                 let here = &rows[around + from..around + from + LANES + 2];
                 let to = row * side + from;
                 let (mut gx, mut gy) = ([0.0f32; LANES], [0.0f32; LANES]);
@@ -299,7 +301,8 @@ impl<const P: usize> LaneLoop for Descent<'_, P> {
         let gradients = gradient_x.as_chunks::<LANES>().0.iter().zip(gradient_y.as_chunks::<LANES>().0);
         let mut products = [[simd.splat_f32s(0.0); P]; P];
         for ((group, (gx, gy)), weighted) in gradients.enumerate().zip(&mut template.steepest) {
-            let (value, u, v, weight) = (&template.values[group], &window.across[group], &window.down[group], &window.weights[group]);
+            let (value, u, v, weight) =
+                (&template.values[group], &window.across[group], &window.down[group], &window.weights[group]);
             let mut images = [[0.0f32; LANES]; P];
             for k in 0..LANES {
                 (images[0][k], images[1][k], images[P - 2][k], images[P - 1][k]) = (gx[k], gy[k], value[k], 1.0);
@@ -364,7 +367,10 @@ impl<const P: usize> LaneLoop for Search<'_, P> {
             }
             let old = warp;
             warp = if P == 8 { compose_affine(&warp, &d) } else { Warp { x: warp.x + d[0], y: warp.y + d[1], ..warp } };
-            if !(warp.x.is_finite() && warp.y.is_finite()) || (warp.x - start.x).abs() > reach || (warp.y - start.y).abs() > reach {
+            if !(warp.x.is_finite() && warp.y.is_finite())
+                || (warp.x - start.x).abs() > reach
+                || (warp.y - start.y).abs() > reach
+            {
                 return None;
             }
             let bend = if P == 8 { warp.bend(&old) } else { 0.0 };
@@ -445,8 +451,8 @@ fn sample_shifted(picture: &Plane, x: f64, y: f64, half: usize, out: &mut [f32])
     }
 }
 
-/// Where groups begin that cover a row of `side` samples, at least a group long: the last overlaps the one before, so that
-/// none is left over.
+/// Where groups begin that cover a row of `side` samples, at least a group long: the last overlaps the one before, so
+/// that none is left over.
 #[inline(always)]
 fn starts(side: usize) -> impl Iterator<Item = usize> {
     (0..side.div_ceil(LANES)).map(move |group| (group * LANES).min(side - LANES))
@@ -511,7 +517,10 @@ mod tests {
     use super::*;
 
     fn pattern(x: f64, y: f64) -> f64 {
-        100.0 + 40.0 * (0.31 * x + 0.12 * y).sin() + 35.0 * (0.17 * x - 0.37 * y).cos() + 15.0 * (0.05 * x * 0.6 + 0.5 * y).sin()
+        100.0
+            + 40.0 * (0.31 * x + 0.12 * y).sin()
+            + 35.0 * (0.17 * x - 0.37 * y).cos()
+            + 15.0 * (0.05 * x * 0.6 + 0.5 * y).sin()
     }
 
     fn picture(map: impl Fn(f64, f64) -> f64) -> Plane {

@@ -42,23 +42,25 @@ pub fn clusters_of<'a>(tracks: &[&'a Track], width: u32) -> Vec<Vec<&'a Track>> 
             }
         }
     }
-    let mut clusters: Vec<Vec<&Track>> =
-        (0..tracks.len()).map(|c| (0..tracks.len()).filter(|&i| cluster_of[i] == c).map(|i| tracks[i]).collect()).collect();
+    let mut clusters: Vec<Vec<&Track>> = (0..tracks.len())
+        .map(|c| (0..tracks.len()).filter(|&i| cluster_of[i] == c).map(|i| tracks[i]).collect())
+        .collect();
     clusters.retain(|c| c.len() >= CLUSTER);
     clusters.sort_by_key(|c| std::cmp::Reverse(c.len()));
     clusters
 }
 
-/// A keep-out that holds the given tracks with a margin wherever they are seen, and counts over their span. `None` where
-/// they are seen nowhere.
+/// A keep-out that holds the given tracks with a margin wherever they are seen, and counts over their span. `None`
+/// where they are seen nowhere.
 ///
 /// On each frame the outline is the octagon that touches the points on eight sides, so that it has the same corners
 /// all the time.
 pub fn keep_out_of(tracks: &[&Track], margin_px: f64) -> Option<Mask> {
     let first = tracks.iter().map(|t| t.first_frame).min()?;
     let last = tracks.iter().map(|t| t.last_frame()).max()?;
-    let mut outlines: Vec<Option<Vec<[f64; 2]>>> =
-        (first..=last).map(|frame| octagon(&tracks.iter().filter_map(|t| t.at(frame)).collect::<Vec<_>>(), margin_px)).collect();
+    let mut outlines: Vec<Option<Vec<[f64; 2]>>> = (first..=last)
+        .map(|frame| octagon(&tracks.iter().filter_map(|t| t.at(frame)).collect::<Vec<_>>(), margin_px))
+        .collect();
     // On frames without any it stays where it was.
     for i in 1..outlines.len() {
         if outlines[i].is_none() {
@@ -102,7 +104,12 @@ mod tests {
             id: TrackId(i),
             first_frame: 5 + i % 3,
             positions: (0..30)
-                .map(|f| [100.0 + 4.0 * f as f32 + 9.0 * (i % 5) as f32, 80.0 + 8.0 * (i / 5) as f32 + (f as f32 * 0.3).sin() * 6.0])
+                .map(|f| {
+                    [
+                        100.0 + 4.0 * f as f32 + 9.0 * (i % 5) as f32,
+                        80.0 + 8.0 * (i / 5) as f32 + (f as f32 * 0.3).sin() * 6.0,
+                    ]
+                })
                 .collect(),
         };
         let tracks: Vec<Track> = (0..20).map(track).collect();
@@ -125,9 +132,12 @@ mod tests {
         let walker = |id: u32, x: f32, speed: f32| Track {
             id: TrackId(id),
             first_frame: 0,
-            positions: (0..40).map(|f| [x + speed * f as f32 + 10.0 * (id % 4) as f32, 300.0 + 15.0 * (id % 3) as f32]).collect(),
+            positions: (0..40)
+                .map(|f| [x + speed * f as f32 + 10.0 * (id % 4) as f32, 300.0 + 15.0 * (id % 3) as f32])
+                .collect(),
         };
-        let mut tracks: Vec<Track> = (0..7).map(|i| walker(i, 100.0, 4.0)).chain((7..12).map(|i| walker(i, 700.0, -4.0))).collect();
+        let mut tracks: Vec<Track> =
+            (0..7).map(|i| walker(i, 100.0, 4.0)).chain((7..12).map(|i| walker(i, 700.0, -4.0))).collect();
         tracks.push(walker(12, 1200.0, 0.0));
         let clusters = clusters_of(&tracks.iter().collect::<Vec<_>>(), 1280);
         let ids: Vec<Vec<u32>> = clusters.iter().map(|c| c.iter().map(|t| t.id.0).collect()).collect();

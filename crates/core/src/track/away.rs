@@ -27,7 +27,12 @@ const MARGIN_PX: f64 = 12.0;
 pub(super) type Surroundings = Vec<(usize, Template<4>)>;
 
 /// What surrounded a point that was lost on the way from `previous`; `None` for one that is not worth looking for.
-pub(super) fn surroundings(live: &Live, previous: &Pyramid, coarse: &Arc<Window>, buffer: &mut Vec<f32>) -> Option<Surroundings> {
+pub(super) fn surroundings(
+    live: &Live,
+    previous: &Pyramid,
+    coarse: &Arc<Window>,
+    buffer: &mut Vec<f32>,
+) -> Option<Surroundings> {
     let cut = |level: usize| {
         let scale = f64::from(1u32 << level);
         Some((level, Template::cut(previous.level(level), live.warp.x / scale, live.warp.y / scale, coarse, buffer)?))
@@ -83,7 +88,8 @@ impl Away {
         }
         let start = Warp { x: at[0], y: at[1], ..self.live.warp };
         let found = self.live.template.find(current.level(0), start, REACH_PX, FINE_STEP_PX, buffer)?;
-        let same = found.anisotropy() < 1.6 && (0.5..2.0).contains(&(found.determinant() / self.live.warp.determinant()));
+        let same =
+            found.anisotropy() < 1.6 && (0.5..2.0).contains(&(found.determinant() / self.live.warp.determinant()));
         (self.live.template.correlation(buffer) >= AGREEMENT && same).then_some(found)
     }
 

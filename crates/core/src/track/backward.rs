@@ -53,9 +53,12 @@ impl BackwardTracker {
         let seeds = self.seeds.remove(&frame).unwrap_or_default();
         self.tracker.push_back(picture, frame, &seeds)?;
         // Where another track already follows the same thing there is nothing to gain.
-        let known: Vec<(TrackId, [f64; 2])> = self.set.tracks.iter().filter_map(|t| Some((t.id, t.at(frame)?))).collect();
+        let known: Vec<(TrackId, [f64; 2])> =
+            self.set.tracks.iter().filter_map(|t| Some((t.id, t.at(frame)?))).collect();
         let near_px = self.near_px;
-        self.tracker.retire_where(|id, at| known.iter().any(|(other, p)| *other != id && (p[0] - at[0]).hypot(p[1] - at[1]) < near_px));
+        self.tracker.retire_where(|id, at| {
+            known.iter().any(|(other, p)| *other != id && (p[0] - at[0]).hypot(p[1] - at[1]) < near_px)
+        });
         Ok(())
     }
 

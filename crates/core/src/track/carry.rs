@@ -17,7 +17,8 @@ const COARSE_HALF: usize = 7;
 const GLOBAL_WIDTH: usize = 100;
 /// How far the first-view alignment may end from the coarse prediction, px.
 const FINE_REACH_PX: f64 = 3.5;
-/// A point that lay within this of where it was expected, px, as most do, is looked for there on the finest level at once.
+/// A point that lay within this of where it was expected, px, as most do, is looked for there on the finest level at
+/// once.
 const NEAR_PX: f64 = 1.2;
 /// Levels above the finest that carry a point while the picture goes on as before, and how far, in px of the coarsest
 /// picture, the global shift may then lie from what was expected.
@@ -66,7 +67,12 @@ pub(super) struct Prediction {
 
 /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
 /// a spread of points carried down the pyramid from there. `before` is the motion of the frame before.
-pub(super) fn predict(live: &[Live], before: &AffineMotion, (previous, current): (&Pyramid, &Pyramid), windows: &Windows) -> Prediction {
+pub(super) fn predict(
+    live: &[Live],
+    before: &AffineMotion,
+    (previous, current): (&Pyramid, &Pyramid),
+    windows: &Windows,
+) -> Prediction {
     let top = previous.level_within(GLOBAL_WIDTH);
     let (dx, dy) = global_shift(previous.level(top), current.level(top));
     let scale = f64::from(1u32 << top);
@@ -148,8 +154,9 @@ fn descend(
     reached.then_some(guess)
 }
 
-/// One point, one frame on: predict, align with the first view, check backwards. Where points have lain as expected it is
-/// looked for there at once; what is not found is looked for from farther, and where it would be by its own last step.
+/// One point, one frame on: predict, align with the first view, check backwards. Where points have lain as expected it
+/// is looked for there at once; what is not found is looked for from farther, and where it would be by its own last
+/// step.
 pub(super) fn follow(
     live: &Live,
     previous: &Pyramid,
@@ -205,7 +212,9 @@ pub(super) fn follow(
 /// The level, `least` or coarser, on which to begin looking for what may lie `off_px` from where it is expected: its
 /// window must reach that far with room to spare.
 fn level_for(off_px: f64, least: usize) -> usize {
-    (least..LEVELS - 1).find(|&level| 2.0 * off_px < COARSE_HALF as f64 * f64::from(1u32 << level)).unwrap_or(LEVELS - 1)
+    (least..LEVELS - 1)
+        .find(|&level| 2.0 * off_px < COARSE_HALF as f64 * f64::from(1u32 << level))
+        .unwrap_or(LEVELS - 1)
 }
 
 /// How far the way back may miss, px: more where the picture moves fast and smears.
@@ -246,9 +255,12 @@ mod tests {
     #[test]
     fn points_that_are_looked_for_at_once_follow_a_jump_out_of_calm() {
         // Steady for long enough that nothing but the finest level is asked, then a jump, then steady again.
-        let shift = |f: u32| (1.3 * f64::from(f) + if f >= 9 { 31.0 } else { 0.0 }, 0.4 * f64::from(f) - if f >= 9 { 17.0 } else { 0.0 });
+        let shift = |f: u32| {
+            (1.3 * f64::from(f) + if f >= 9 { 31.0 } else { 0.0 }, 0.4 * f64::from(f) - if f >= 9 { 17.0 } else { 0.0 })
+        };
         let set = run(16, shift);
-        let across = set.tracks.iter().filter(|t| t.at(8).is_some_and(|p| (60.0..400.0).contains(&p[0]) && p[1] > 60.0));
+        let across =
+            set.tracks.iter().filter(|t| t.at(8).is_some_and(|p| (60.0..400.0).contains(&p[0]) && p[1] > 60.0));
         let (held, all) = across.fold((0, 0), |(held, all), t| (held + u32::from(t.at(10).is_some()), all + 1));
         assert!(all > 60 && held * 20 >= all * 19, "{held} of {all} are held");
         assert!(worst(&set, shift) < 0.12, "{}", worst(&set, shift));

@@ -79,8 +79,8 @@ impl Loop for MinEigenvalues<'_> {
     }
 }
 
-/// Products of the gradients across and down over a row: all of xx, then of xy, then of yy. The rows have a sample more on
-/// each side.
+/// Products of the gradients across and down over a row: all of xx, then of xy, then of yy. The rows have a sample more
+/// on each side.
 #[inline(always)]
 fn gradient_products(up: &[f32], here: &[f32], down: &[f32], out: &mut [f32]) {
     let n = out.len() / 3;
@@ -105,7 +105,8 @@ pub fn best_corner(
 ) -> Option<Corner> {
     let margin = margin.max(GATHER + 1);
     let (x0, y0) = (from.0.max(margin), from.1.max(margin));
-    let (x1, y1) = (to.0.min(picture.width().checked_sub(margin + 1)?), to.1.min(picture.height().checked_sub(margin + 1)?));
+    let (x1, y1) =
+        (to.0.min(picture.width().checked_sub(margin + 1)?), to.1.min(picture.height().checked_sub(margin + 1)?));
     if x0 > x1 || y0 > y1 {
         return None;
     }

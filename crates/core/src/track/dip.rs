@@ -72,7 +72,10 @@ mod tests {
         for t in across {
             assert!(dip.clone().all(|f| t.at(f).is_none()), "nothing is seen on black");
             let (before, after) = (t.at(11).unwrap(), t.at(22).unwrap());
-            assert!((after[0] - before[0] + 11.0 * DRIFT).abs() < 0.2 && (after[1] - before[1]).abs() < 0.2, "{before:?} {after:?}");
+            assert!(
+                (after[0] - before[0] + 11.0 * DRIFT).abs() < 0.2 && (after[1] - before[1]).abs() < 0.2,
+                "{before:?} {after:?}"
+            );
         }
         assert!(set.tracks.iter().all(|t| t.at(t.last_frame()).is_some()), "no track ends in a gap");
     }

@@ -7,8 +7,8 @@ use super::tracker::Tracker;
 use crate::image::Plane;
 use std::collections::BTreeMap;
 
-/// The points that carry an outline: how many a frame full of them would have, and how far apart they are, px of a picture
-/// 1280 wide.
+/// The points that carry an outline: how many a frame full of them would have, and how far apart they are, px of a
+/// picture 1280 wide.
 const DENSITY: f64 = 4700.0;
 const SPACING_PX: f64 = 9.8;
 /// How much larger than the outline the area is in which points are looked for, so that what moves stays in it.
@@ -116,7 +116,9 @@ mod tests {
     fn picture(frame: u32) -> (Plane, [f64; 2], f64, f64) {
         let t = f64::from(frame);
         let (cx, cy, turn, size) = (110.0 + 3.0 * t, 120.0 + 20.0 * (0.1 * t).sin(), 0.01 * t, 1.0 + 0.008 * t);
-        let wave = |x: f64, y: f64, k: f64| 40.0 * ((x * 0.31 * k).sin() * (y * 0.27 * k).cos() + ((x + 2.0 * y) * 0.13 * k).sin());
+        let wave = |x: f64, y: f64, k: f64| {
+            40.0 * ((x * 0.31 * k).sin() * (y * 0.27 * k).cos() + ((x + 2.0 * y) * 0.13 * k).sin())
+        };
         let plane = Plane::from_fn(400, 260, |x, y| {
             let (dx, dy) = (x as f64 - cx, y as f64 - cy);
             let (u, v) = ((dx * turn.cos() + dy * turn.sin()) / size, (dy * turn.cos() - dx * turn.sin()) / size);

@@ -66,7 +66,10 @@ pub enum MaskError {
         mask: usize,
     },
     /// Keys cannot be interpolated between outlines of different corners.
-    #[error("mask {mask} has {found} corners at frame {frame}, but {expected} at its first key; all keys need the same number, at least 3")]
+    #[error(
+        "mask {mask} has {found} corners at frame {frame}, but {expected} at its first key; all keys need the same \
+            number, at least 3"
+    )]
     Corners {
         /// Position in the list, from 0.
         mask: usize,
@@ -122,7 +125,11 @@ impl Mask {
         match (after.checked_sub(1).and_then(|i| self.keys.get(i)), self.keys.get(after)) {
             (Some(a), Some(b)) => {
                 let t = f64::from(frame - a.frame) / f64::from(b.frame - a.frame);
-                a.outline.iter().zip(&b.outline).map(|(p, q)| [p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1])]).collect()
+                a.outline
+                    .iter()
+                    .zip(&b.outline)
+                    .map(|(p, q)| [p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1])])
+                    .collect()
             }
             (Some(only), None) | (None, Some(only)) => only.outline.clone(),
             (None, None) => Vec::new(),
@@ -143,8 +150,9 @@ impl Mask {
             let (a, b) = (corners[i], corners[(i + 1) % n]);
             let (before, behind) = (corners[(i + n - 1) % n], corners[(i + 2) % n]);
             // Control points a third along the tangent; a straight corner looks at the next one.
-            let control =
-                |at: [f64; 2], from: [f64; 2], to: [f64; 2], by: f64| [at[0] + by * (to[0] - from[0]), at[1] + by * (to[1] - from[1])];
+            let control = |at: [f64; 2], from: [f64; 2], to: [f64; 2], by: f64| {
+                [at[0] + by * (to[0] - from[0]), at[1] + by * (to[1] - from[1])]
+            };
             let c = if is_smooth(i) { control(a, before, b, 1.0 / 6.0) } else { control(a, a, b, 1.0 / 3.0) };
             let d = if is_smooth((i + 1) % n) { control(b, behind, a, 1.0 / 6.0) } else { control(b, b, a, 1.0 / 3.0) };
             let pieces = if is_smooth(i) || is_smooth((i + 1) % n) { CURVE_PIECES } else { 1 };
@@ -162,8 +170,11 @@ impl Mask {
     pub fn shift(&mut self, by: i64) {
         let frame = |f: u32| u32::try_from(i64::from(f) + by).ok();
         let at_start = u32::try_from(-by).ok().map(|f| self.outline_at(f));
-        let kept: Vec<MaskKey> =
-            self.keys.iter().filter_map(|k| Some(MaskKey { frame: frame(k.frame)?, outline: k.outline.clone() })).collect();
+        let kept: Vec<MaskKey> = self
+            .keys
+            .iter()
+            .filter_map(|k| Some(MaskKey { frame: frame(k.frame)?, outline: k.outline.clone() }))
+            .collect();
         let cut = kept.len() < self.keys.len();
         self.keys = kept;
         if let Some(outline) = at_start.filter(|_| cut && self.keys.first().is_none_or(|k| k.frame > 0)) {
@@ -191,7 +202,9 @@ impl Mask {
         while let Some((a, b)) = spans.pop() {
             let miss = |i: usize| {
                 let t = (i - a) as f64 / (b - a) as f64;
-                let corner = |k: usize, x: usize| outlines[a][k][x] + t * (outlines[b][k][x] - outlines[a][k][x]) - outlines[i][k][x];
+                let corner = |k: usize, x: usize| {
+                    outlines[a][k][x] + t * (outlines[b][k][x] - outlines[a][k][x]) - outlines[i][k][x]
+                };
                 (0..outlines[i].len()).map(|k| corner(k, 0).hypot(corner(k, 1))).fold(0.0, f64::max)
             };
             let worst = (a + 1..b).map(|i| (miss(i), i)).max_by(|p, q| p.0.total_cmp(&q.0));
@@ -253,8 +266,16 @@ struct AtFrame {
 impl AtFrame {
     fn new(mask: &Mask, frame: u32) -> Self {
         let shape = mask.shape_at(frame);
-        let end = |start: f64, pick: fn(f64, f64) -> f64| std::array::from_fn(|x| shape.iter().map(|p| p[x]).fold(start, pick));
-        Self { low: end(f64::INFINITY, f64::min), high: end(f64::NEG_INFINITY, f64::max), mode: mask.mode, inverted: mask.inverted, shape }
+        let end = |start: f64, pick: fn(f64, f64) -> f64| {
+            std::array::from_fn(|x| shape.iter().map(|p| p[x]).fold(start, pick))
+        };
+        Self {
+            low: end(f64::INFINITY, f64::min),
+            high: end(f64::NEG_INFINITY, f64::max),
+            mode: mask.mode,
+            inverted: mask.inverted,
+            shape,
+        }
     }
 
     /// Whether the window lies inside the shape, and whether it touches its border.
@@ -365,7 +386,10 @@ mod tests {
         assert_eq!(bad(vec![]), Err(MaskError::NoKeys { mask: 0 }));
         let mut short = square(5, 0.0, 9.0);
         short.outline.pop();
-        assert_eq!(bad(vec![square(0, 0.0, 9.0), short]), Err(MaskError::Corners { mask: 0, frame: 5, found: 3, expected: 4 }));
+        assert_eq!(
+            bad(vec![square(0, 0.0, 9.0), short]),
+            Err(MaskError::Corners { mask: 0, frame: 5, found: 3, expected: 4 })
+        );
         assert_eq!(bad(vec![square(4, 0.0, 9.0), square(4, 0.0, 9.0)]), Err(MaskError::Order { mask: 0, frame: 4 }));
         assert_eq!(bad(vec![square(4, f64::NAN, 9.0)]), Err(MaskError::NotFinite { mask: 0, frame: 4 }));
     }
@@ -389,7 +413,8 @@ mod tests {
         let mut mask = Mask::new(MaskMode::KeepOut, vec![square(0, 0.0, 100.0)]);
         let area = |m: &Mask| {
             let s = m.shape_at(0);
-            (0..s.len()).map(|i| s[i][0] * s[(i + 1) % s.len()][1] - s[(i + 1) % s.len()][0] * s[i][1]).sum::<f64>() / 2.0
+            (0..s.len()).map(|i| s[i][0] * s[(i + 1) % s.len()][1] - s[(i + 1) % s.len()][0] * s[i][1]).sum::<f64>()
+                / 2.0
         };
         assert!((area(&mask) - 1e4).abs() < 1e-9);
         mask.smooth = vec![true; 4];
@@ -400,7 +425,8 @@ mod tests {
 
     #[test]
     fn a_run_of_outlines_becomes_few_keys_that_keep_it() {
-        let at = |f: u32| square(f, if f < 30 { 2.0 * f64::from(f) } else { 60.0 + 5.0 * f64::from(f - 30) }, 20.0).outline;
+        let at =
+            |f: u32| square(f, if f < 30 { 2.0 * f64::from(f) } else { 60.0 + 5.0 * f64::from(f - 30) }, 20.0).outline;
         let outlines: Vec<_> = (10..50).map(at).collect();
         let mut mask = Mask::new(MaskMode::KeepOut, vec![square(3, -5.0, 20.0), square(20, 900.0, 20.0)]);
         mask.take_run(10, &outlines, 0.5);

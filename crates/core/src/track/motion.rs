@@ -25,8 +25,8 @@ pub fn global_shift(from: &Plane, to: &Plane) -> (i32, i32) {
     (best.1, best.2)
 }
 
-/// The best of the shifts by `dy` and from the first to the second of `dx`: its cost and the shift, if that costs less than
-/// `least`.
+/// The best of the shifts by `dy` and from the first to the second of `dx`: its cost and the shift, if that costs less
+/// than `least`.
 struct BestInRow<'a> {
     from: &'a Plane,
     to: &'a Plane,
@@ -79,7 +79,8 @@ impl Loop for BestInRow<'_> {
 fn difference(a: &[f32], b: &[f32]) -> (f32, f32) {
     let (mut sums, mut squares) = ([0.0f32; 8], [0.0f32; 8]);
     let (ca, cb) = (a.chunks_exact(8), b.chunks_exact(8));
-    let tail = ca.remainder().iter().zip(cb.remainder()).fold((0.0, 0.0), |(s, q), (p, r)| (s + p - r, q + (p - r) * (p - r)));
+    let tail =
+        ca.remainder().iter().zip(cb.remainder()).fold((0.0, 0.0), |(s, q), (p, r)| (s + p - r, q + (p - r) * (p - r)));
     for (p, r) in ca.zip(cb) {
         for k in 0..8 {
             let d = p[k] - r[k];
@@ -123,7 +124,8 @@ impl AffineMotion {
         let centre = [pairs.iter().map(|p| p.0[0]).sum::<f64>() / n, pairs.iter().map(|p| p.0[1]).sum::<f64>() / n];
         let mut dx: Vec<f64> = pairs.iter().map(|p| p.1[0]).collect();
         let mut dy: Vec<f64> = pairs.iter().map(|p| p.1[1]).collect();
-        let mut motion = Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
+        let mut motion =
+            Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
         for _ in 0..8 {
             let mut misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
             let weights: Vec<f64> = {
@@ -160,7 +162,8 @@ impl AffineMotion {
         let centre = [pairs.iter().map(|p| p.0[0]).sum::<f64>() / n, pairs.iter().map(|p| p.0[1]).sum::<f64>() / n];
         let mut dx: Vec<f64> = pairs.iter().map(|p| p.1[0]).collect();
         let mut dy: Vec<f64> = pairs.iter().map(|p| p.1[1]).collect();
-        let mut motion = Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
+        let mut motion =
+            Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
         for _ in 0..8 {
             let misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
             let scale = (1.5 * median(&mut misses.clone())).max(0.3);
@@ -169,7 +172,10 @@ impl AffineMotion {
             for (p, miss) in pairs.iter().zip(&misses) {
                 let w = 1.0 / (1.0 + (miss / scale).powi(2));
                 let (u, v) = (p.0[0] - centre[0], p.0[1] - centre[1]);
-                for (row, d) in [(nalgebra::Vector4::new(1.0, 0.0, u, -v), p.1[0]), (nalgebra::Vector4::new(0.0, 1.0, v, u), p.1[1])] {
+                for (row, d) in [
+                    (nalgebra::Vector4::new(1.0, 0.0, u, -v), p.1[0]),
+                    (nalgebra::Vector4::new(0.0, 1.0, v, u), p.1[1]),
+                ] {
                     a += row * row.transpose() * w;
                     b += row * (d * w);
                 }
@@ -218,19 +224,30 @@ mod tests {
             let rows = (0.max(-dy)..h.min(h - dy)).step_by(EVERY_ROW as usize);
             let misses: Vec<f64> = rows
                 .flat_map(|y| (0.max(-dx)..w.min(w - dx)).map(move |x| (x as usize, y as usize)))
-                .map(|(x, y)| f64::from(a.at(x, y)) - f64::from(b.at((x as i32 + dx) as usize, (y as i32 + dy) as usize)))
+                .map(|(x, y)| {
+                    f64::from(a.at(x, y)) - f64::from(b.at((x as i32 + dx) as usize, (y as i32 + dy) as usize))
+                })
                 .collect();
             let (n, sum) = (misses.len() as f64, misses.iter().sum::<f64>());
-            misses.iter().map(|m| m * m).sum::<f64>() / n - (sum / n).powi(2) + 1e-3 * f64::from(dx * dx + dy * dy).sqrt()
+            misses.iter().map(|m| m * m).sum::<f64>() / n - (sum / n).powi(2)
+                + 1e-3 * f64::from(dx * dx + dy * dy).sqrt()
         };
         for seed in 0..6u64 {
             let (sx, sy) = ((seed as f64 * 3.1).sin() * 9.0, (seed as f64 * 1.7).cos() * 6.0);
             let a = Plane::from_fn(60, 40, |x, y| texture(4.0 * x as f64, 4.0 * y as f64) as f32);
-            let b = Plane::from_fn(60, 40, |x, y| 0.9 * texture(4.0 * (x as f64 - sx), 4.0 * (y as f64 - sy)) as f32 + 12.0);
+            let b = Plane::from_fn(60, 40, |x, y| {
+                0.9 * texture(4.0 * (x as f64 - sx), 4.0 * (y as f64 - sy)) as f32 + 12.0
+            });
             let found = global_shift(&a, &b);
-            let least = (-12..=12).flat_map(|dy| (-18..=18).map(move |dx| (dx, dy))).map(|d| cost(&a, &b, d)).fold(f64::INFINITY, f64::min);
+            let least = (-12..=12)
+                .flat_map(|dy| (-18..=18).map(move |dx| (dx, dy)))
+                .map(|d| cost(&a, &b, d))
+                .fold(f64::INFINITY, f64::min);
             assert!(cost(&a, &b, found) <= least + 1e-3, "{found:?} for {sx} {sy}");
-            assert!((f64::from(found.0) - sx).abs() <= 1.0 && (f64::from(found.1) - sy).abs() <= 1.0, "{found:?} for {sx} {sy}");
+            assert!(
+                (f64::from(found.0) - sx).abs() <= 1.0 && (f64::from(found.1) - sy).abs() <= 1.0,
+                "{found:?} for {sx} {sy}"
+            );
         }
     }
 

@@ -31,7 +31,8 @@ impl TrackDirection {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(from = "StoredSettings")]
 pub struct TrackSettings {
-    /// Points aimed at on a frame of 1280x720 (as many to the square for other shapes): each of so many squares gets one.
+    /// Points aimed at on a frame of 1280x720 (as many to the square for other shapes): each of so many squares gets
+    /// one.
     pub density: f64,
     /// Least distance between two points, px of a picture 1280 wide (in proportion for others).
     pub spacing_px: f64,
@@ -76,7 +77,8 @@ struct StoredSettings {
 
 impl Default for StoredSettings {
     fn default() -> Self {
-        let TrackSettings { threshold, window_half_px, min_agreement, direction, picture, .. } = TrackSettings::default();
+        let TrackSettings { threshold, window_half_px, min_agreement, direction, picture, .. } =
+            TrackSettings::default();
         Self { density: None, spacing_px: None, threshold, window_half_px, min_agreement, direction, picture }
     }
 }
@@ -85,7 +87,8 @@ impl From<StoredSettings> for TrackSettings {
     fn from(stored: StoredSettings) -> Self {
         let usual = Self::default();
         let (density, spacing_px) = match (stored.density, stored.spacing_px) {
-            // Before there was a density, the spacing was the side of the squares, and seven tenths of it kept points apart.
+            // Before there was a density, the spacing was the side of the squares, and seven tenths of it kept points
+            // apart.
             (None, Some(side)) => ((FRAME_PX / (side * side)).round(), (7.0 * side).round() / 10.0),
             (density, spacing) => (density.unwrap_or(usual.density), spacing.unwrap_or(usual.spacing_px)),
         };

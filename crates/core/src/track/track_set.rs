@@ -143,7 +143,9 @@ impl TrackSet {
         if self.tracks.windows(2).any(|p| p[0].id >= p[1].id) {
             return Err("its tracks are out of order");
         }
-        let inside = |t: &Track| !t.positions.is_empty() && u64::from(t.first_frame) + t.positions.len() as u64 <= u64::from(self.frames);
+        let inside = |t: &Track| {
+            !t.positions.is_empty() && u64::from(t.first_frame) + t.positions.len() as u64 <= u64::from(self.frames)
+        };
         if !self.tracks.iter().all(inside) {
             return Err("a track passes the last frame");
         }
@@ -169,8 +171,11 @@ mod tests {
     use super::*;
 
     fn sample() -> TrackSet {
-        let track =
-            |id, first_frame, n: u32| Track { id: TrackId(id), first_frame, positions: (0..n).map(|i| [i as f32 + 0.25, 7.5]).collect() };
+        let track = |id, first_frame, n: u32| Track {
+            id: TrackId(id),
+            first_frame,
+            positions: (0..n).map(|i| [i as f32 + 0.25, 7.5]).collect(),
+        };
         TrackSet { width: 640, height: 360, frames: 10, cuts: vec![4], tracks: vec![track(0, 0, 4), track(3, 2, 8)] }
     }
 

@@ -169,7 +169,12 @@ impl Tracker {
     }
 
     /// Takes in the frame before, with points that begin there; none is found anew.
-    pub(super) fn push_back(&mut self, picture: &Plane, frame: u32, seeds: &[(TrackId, [f32; 2])]) -> Result<(), TrackError> {
+    pub(super) fn push_back(
+        &mut self,
+        picture: &Plane,
+        frame: u32,
+        seeds: &[(TrackId, [f32; 2])],
+    ) -> Result<(), TrackError> {
         self.check_size(picture)?;
         self.frame = frame;
         let pyramid = self.pyramid_of(picture);
@@ -226,7 +231,9 @@ impl Tracker {
 
     /// Ends all tracks.
     pub(super) fn let_go(&mut self) {
-        for live in std::mem::take(&mut self.live).into_iter().chain(std::mem::take(&mut self.away).into_iter().map(|a| a.live)) {
+        for live in
+            std::mem::take(&mut self.live).into_iter().chain(std::mem::take(&mut self.away).into_iter().map(|a| a.live))
+        {
             self.retire(live, false);
         }
     }
@@ -278,8 +285,8 @@ impl Tracker {
         self.away.clear();
     }
 
-    /// How evenly the newest frame is covered: the part of its squares, 32 across whatever the settings, that hold a point
-    /// or border on one that does.
+    /// How evenly the newest frame is covered: the part of its squares, 32 across whatever the settings, that hold a
+    /// point or border on one that does.
     pub fn coverage(&self) -> f64 {
         let cell = (self.size.0 as f64 / COVERAGE_ACROSS).max(MIN_CELL_PX);
         let (columns, rows) = ((self.size.0 as f64 / cell).ceil() as i64, (self.size.1 as f64 / cell).ceil() as i64);
@@ -310,7 +317,13 @@ impl Tracker {
     pub fn finish(mut self) -> TrackSet {
         self.let_go();
         self.done.sort_by_key(|t| t.id);
-        TrackSet { width: self.size.0 as u32, height: self.size.1 as u32, frames: self.frame, cuts: self.cuts, tracks: self.done }
+        TrackSet {
+            width: self.size.0 as u32,
+            height: self.size.1 as u32,
+            frames: self.frame,
+            cuts: self.cuts,
+            tracks: self.done,
+        }
     }
 
     /// Keeps a finished track if it was seen at least twice. After a cut its last view is of another
@@ -336,7 +349,10 @@ impl Tracker {
         let moved: Vec<Option<(Warp, bool)>> = self
             .live
             .par_iter()
-            .map_init(|| Scratch::new(windows), |scratch, live| follow(live, previous, current, &expected, masks, settings, scratch))
+            .map_init(
+                || Scratch::new(windows),
+                |scratch, live| follow(live, previous, current, &expected, masks, settings, scratch),
+            )
             .collect();
         let mut lost = 0;
         let mut kept = Vec::with_capacity(self.live.len());
@@ -412,7 +428,8 @@ impl Tracker {
     fn top_up(&mut self, current: &Pyramid, masks: &MasksAtFrame) -> usize {
         let picture = current.level(0);
         let cell = self.cell_px();
-        let (columns, rows) = ((self.size.0 as f64 / cell).ceil() as usize, (self.size.1 as f64 / cell).ceil() as usize);
+        let (columns, rows) =
+            ((self.size.0 as f64 / cell).ceil() as usize, (self.size.1 as f64 / cell).ceil() as usize);
         let mut taken: Vec<Vec<[f64; 2]>> = vec![Vec::new(); columns * rows];
         let cell_of = |x: f64, y: f64| {
             let column = ((x / cell).max(0.0) as usize).min(columns - 1);
@@ -438,11 +455,15 @@ impl Tracker {
                 let from = ((column as f64 * cell) as usize, (row as f64 * cell) as usize);
                 let to = (((column + 1) as f64 * cell) as usize, ((row + 1) as f64 * cell) as usize);
                 let around: Vec<[f64; 2]> = (row.saturating_sub(reach)..=(row + reach).min(rows - 1))
-                    .flat_map(|r| &taken[r * columns..][column.saturating_sub(reach)..=(column + reach).min(columns - 1)])
+                    .flat_map(|r| {
+                        &taken[r * columns..][column.saturating_sub(reach)..=(column + reach).min(columns - 1)]
+                    })
                     .flatten()
                     .copied()
                     .collect();
-                let near = |x: f64, y: f64| around.iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance);
+                let near = |x: f64, y: f64| {
+                    around.iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance)
+                };
                 best_corner(picture, from, to, margin, |x, y| !near(x, y) && masks.allows(x, y, half))
             })
             .collect();
@@ -533,13 +554,20 @@ mod tests {
             tracker.push(&frame(|x, y| if half && x > 160.0 { (0.0, 0.0) } else { (x, y) })).unwrap();
             (tracker.points(), tracker.coverage())
         };
-        let ((few, _), (many, even), (left, part)) = (look(400.0, 34.0, false), look(2304.0, 14.0, false), look(2304.0, 14.0, true));
+        let ((few, _), (many, even), (left, part)) =
+            (look(400.0, 34.0, false), look(2304.0, 14.0, false), look(2304.0, 14.0, true));
         assert!(many.len() > 2 * few.len() && even > 0.8, "{} {} {even}", few.len(), many.len());
         assert!(part < 0.75 * even && left.iter().all(|p| p[0] < 175.0), "a bare half is seen as such: {part}");
         // However many are wanted, they keep their distance.
         let (apart, _) = look(2304.0, 80.0, false);
-        let nearest = |p: &[f64; 2]| apart.iter().filter(|q| *q != p).map(|q| (p[0] - q[0]).hypot(p[1] - q[1])).fold(f64::MAX, f64::min);
-        assert!(apart.len() > 20 && apart.iter().all(|p| nearest(p) >= 0.375 * 80.0 * SPARSE_SPACING), "{}", apart.len());
+        let nearest = |p: &[f64; 2]| {
+            apart.iter().filter(|q| *q != p).map(|q| (p[0] - q[0]).hypot(p[1] - q[1])).fold(f64::MAX, f64::min)
+        };
+        assert!(
+            apart.len() > 20 && apart.iter().all(|p| nearest(p) >= 0.375 * 80.0 * SPARSE_SPACING),
+            "{}",
+            apart.len()
+        );
     }
 
     #[test]
@@ -567,7 +595,8 @@ mod tests {
                 let picture = Plane::from_fn(480, 300, |x, y| {
                     let (x, y) = (x as f64, y as f64);
                     let on = passer && (from..from + 80.0).contains(&x) && y > 30.0;
-                    (if on { 60.0 + 40.0 * ((x - from) * 0.4).sin() * (y * 0.21).cos() } else { texture(x + drift, y) }) as f32
+                    (if on { 60.0 + 40.0 * ((x - from) * 0.4).sin() * (y * 0.21).cos() } else { texture(x + drift, y) })
+                        as f32
                 });
                 tracker.push(&picture).unwrap();
             }

@@ -15,8 +15,11 @@ const GROUND: u32 = 120;
 fn solved(away: &Similarity) -> Solution {
     let mut random = Random(4);
     let lens = Lens::centred(900.0, WIDTH, HEIGHT);
-    let frames =
-        travelling(30, 6.0, 2).iter().enumerate().map(|(f, pose)| SolvedFrame::new(f as u32, away.pose(pose), lens, 0.1, 200)).collect();
+    let frames = travelling(30, 6.0, 2)
+        .iter()
+        .enumerate()
+        .map(|(f, pose)| SolvedFrame::new(f as u32, away.pose(pose), lens, 0.1, 200))
+        .collect();
     let points = (0..200)
         .map(|i| {
             let p = if i < GROUND {
@@ -39,11 +42,13 @@ fn solved(away: &Similarity) -> Solution {
 }
 
 fn away() -> impl Strategy<Value = Similarity> {
-    ((-2f64..2.0, -2f64..2.0, -2f64..2.0), (-9f64..9.0, -9f64..9.0, -9f64..9.0), 0.1f64..8.0).prop_map(|(w, t, scale)| Similarity {
-        scale,
-        rotation: Rotation3::new(Vector3::new(w.0, w.1, w.2)),
-        translation: Vector3::new(t.0, t.1, t.2),
-    })
+    ((-2f64..2.0, -2f64..2.0, -2f64..2.0), (-9f64..9.0, -9f64..9.0, -9f64..9.0), 0.1f64..8.0).prop_map(
+        |(w, t, scale)| Similarity {
+            scale,
+            rotation: Rotation3::new(Vector3::new(w.0, w.1, w.2)),
+            translation: Vector3::new(t.0, t.1, t.2),
+        },
+    )
 }
 
 proptest! {
@@ -94,7 +99,10 @@ proptest! {
 fn too_few_points_and_points_on_a_line_lay_no_floor() {
     let mut solution = solved(&Similarity::identity());
     assert!(fit_floor(&solution, &[TrackId(0), TrackId(1)]).unwrap_err().contains("at least 3"));
-    assert!(fit_floor(&solution, &[TrackId(0), TrackId(0), TrackId(0), TrackId(9999)]).is_err(), "one point three times is one");
+    assert!(
+        fit_floor(&solution, &[TrackId(0), TrackId(0), TrackId(0), TrackId(9999)]).is_err(),
+        "one point three times is one"
+    );
     for (i, p) in solution.points.iter_mut().enumerate() {
         p.position = Vector3::new(i as f64, 0.0, 2.0 * i as f64);
     }

@@ -15,7 +15,8 @@ fn seen(world: &[Vector3<f64>], poses: &[Pose], noise_px: f64) -> TrackSet {
             .iter()
             .map(|pose| {
                 let c = pose.to_camera(*p);
-                let px = lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) + Vector2::new(random.normal(), random.normal()) * noise_px;
+                let px = lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+                    + Vector2::new(random.normal(), random.normal()) * noise_px;
                 [px.x as f32, px.y as f32]
             })
             .collect();
@@ -35,13 +36,15 @@ fn is_honest(set: &TrackSet, what: &str) {
 
 #[test]
 fn points_on_one_line_determine_no_camera() {
-    let line: Vec<Vector3<f64>> = (0..120).map(|i| Vector3::new(-5.0 + 0.08 * f64::from(i), 1.0 + 0.01 * f64::from(i), -2.0)).collect();
+    let line: Vec<Vector3<f64>> =
+        (0..120).map(|i| Vector3::new(-5.0 + 0.08 * f64::from(i), 1.0 + 0.01 * f64::from(i), -2.0)).collect();
     is_honest(&seen(&line, &travelling(40, 5.0, 3), 0.1), "a line");
 }
 
 #[test]
 fn points_on_one_spot_determine_none_either() {
-    let spot: Vec<Vector3<f64>> = (0..100).map(|i| Vector3::new(0.02 * f64::from(i % 10), 1.0 + 0.02 * f64::from(i / 10), -2.0)).collect();
+    let spot: Vec<Vector3<f64>> =
+        (0..100).map(|i| Vector3::new(0.02 * f64::from(i % 10), 1.0 + 0.02 * f64::from(i / 10), -2.0)).collect();
     is_honest(&seen(&spot, &travelling(40, 5.0, 3), 0.1), "a spot");
 }
 
@@ -65,7 +68,11 @@ fn a_pan_that_is_declared_free_is_declined_with_its_figure() {
     let film = shoot(turning(60), &Shooting::plain(lens(1000.0, -0.02), 0.1, 0.05, 3));
     let free = SolveSettings { motion: MotionChoice::Free, ..SolveSettings::default() };
     let found = solve_camera(&film.tracks, &TrackChoice::default(), &free, |_| ControlFlow::Continue(()));
-    assert!(matches!(found, Err(SolveFailure::PureRotation { nodal_px }) if nodal_px < 0.3), "{:?}", found.map(|s| s.rms_px));
+    assert!(
+        matches!(found, Err(SolveFailure::PureRotation { nodal_px }) if nodal_px < 0.3),
+        "{:?}",
+        found.map(|s| s.rms_px)
+    );
 }
 
 #[test]
@@ -80,7 +87,10 @@ fn every_frame_twice_is_solved_all_the_same() {
     let solution = solve(&twice).unwrap();
     assert_eq!(solution.frames.len(), 80);
     for pair in solution.frames.chunks(2) {
-        assert!((pair[0].pose.centre() - pair[1].pose.centre()).norm() < 1e-2, "both copies of a frame are in one place");
+        assert!(
+            (pair[0].pose.centre() - pair[1].pose.centre()).norm() < 1e-2,
+            "both copies of a frame are in one place"
+        );
     }
 }
 

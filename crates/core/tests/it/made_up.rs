@@ -91,8 +91,11 @@ pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
             Vector3::new(x, if i % 2 == 0 { 0.0 } else { 0.5 * how.relief_m * (random.unit() + 1.0) }, z)
         })
         .collect();
-    let hill =
-        |far: f64| move |i: u32| Vector3::new((0.013 * f64::from(i) - 1.0) * far, (0.08 + 0.06 * (2.4 * f64::from(i)).sin()) * far, -far);
+    let hill = |far: f64| {
+        move |i: u32| {
+            Vector3::new((0.013 * f64::from(i) - 1.0) * far, (0.08 + 0.06 * (2.4 * f64::from(i)).sin()) * far, -far)
+        }
+    };
     let hills: Vec<Vector3<f64>> = how.hills_m.map_or_else(Vec::new, |far| (0..150).map(hill(far)).collect());
     // Where each point of a person is at first, and how far it goes in a frame.
     let mut walkers = Random(how.seed ^ 0x57A1);
@@ -101,7 +104,8 @@ pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
             let foot = Vector3::new(9.0 * walkers.unit(), 0.0, 6.0 + 4.5 * walkers.unit());
             let way = if i % 2 == 0 { 1.0 } else { -1.0 };
             let step = Vector3::new(way * (0.035 + 0.015 * walkers.unit()), 0.0, 0.007 * walkers.unit());
-            let mut point = || foot + Vector3::new(0.28 * walkers.unit(), 0.9 + 0.8 * walkers.unit(), 0.2 * walkers.unit());
+            let mut point =
+                || foot + Vector3::new(0.28 * walkers.unit(), 0.9 + 0.8 * walkers.unit(), 0.2 * walkers.unit());
             (0..15).map(|_| (point(), step)).collect::<Vec<_>>()
         })
         .collect();
@@ -122,7 +126,8 @@ pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
                 let part = how.readout * ((px.y / f64::from(HEIGHT - 1)).clamp(0.0, 1.0) - 0.5);
                 (depth, px) = see(&pose_between(&poses, f as f64 + part));
             }
-            let drift = wander.map_or_else(Vector2::zeros, |w| w * f as f64 + Vector2::new((f as f64 * 0.7).sin(), 0.0) * 9.0);
+            let drift =
+                wander.map_or_else(Vector2::zeros, |w| w * f as f64 + Vector2::new((f as f64 * 0.7).sin(), 0.0) * 9.0);
             px += drift + Vector2::new(random.normal(), random.normal()) * how.noise_px;
             let inside = depth > 0.3 && (10.0..1270.0).contains(&px.x) && (10.0..710.0).contains(&px.y);
             if inside {
@@ -168,13 +173,18 @@ pub fn lock_px(film: &Film, solution: &Solution) -> f64 {
         })
         .collect();
     let camera = |f: u32| solution.at(f).map(|s| (s.pose, s.lens));
-    let lock = if solution.motion == Motion::Nodal { turning_lock_error(&seen, camera) } else { lock_error(&seen, camera) };
+    let lock =
+        if solution.motion == Motion::Nodal { turning_lock_error(&seen, camera) } else { lock_error(&seen, camera) };
     lock.map_or(f64::INFINITY, |l| l.rms_px)
 }
 
 /// Largest relative error of the focal length over the frames.
 pub fn focal_error(film: &Film, solution: &Solution) -> f64 {
-    solution.frames.iter().map(|s| (s.lens.focal_px / film.lenses[s.frame as usize].focal_px).ln().abs()).fold(0.0, f64::max)
+    solution
+        .frames
+        .iter()
+        .map(|s| (s.lens.focal_px / film.lenses[s.frame as usize].focal_px).ln().abs())
+        .fold(0.0, f64::max)
 }
 
 /// A walk past the scene.

@@ -2,7 +2,9 @@
 
 use crate::made_up::{Shooting, lens, lock_px, shoot, solve, travelling};
 use fennik_core::geometry::Lens;
-use fennik_core::solve::{Astray, CentreChoice, MotionChoice, Solution, SolveFailure, SolveSettings, TrackChoice, solve_camera, solve_on};
+use fennik_core::solve::{
+    Astray, CentreChoice, MotionChoice, Solution, SolveFailure, SolveSettings, TrackChoice, solve_camera, solve_on,
+};
 use fennik_core::track::{Track, TrackId};
 use std::collections::BTreeSet;
 use std::ops::ControlFlow;
@@ -25,7 +27,8 @@ fn a_solve_goes_on_from_where_it_stood_with_fewer_tracks_and_with_more() {
     assert!(lock_px(&film, &fewer) < 0.1, "{} px", lock_px(&film, &fewer));
     let again = dropped.iter().filter(|id| fewer.agreeing_again.contains(id)).count();
     assert!(again > 50, "{again} of the 60 that were dropped are offered again");
-    let back = solve_on(&film.tracks, &TrackChoice::default(), &settings, &fewer, |_| ControlFlow::Continue(())).unwrap();
+    let back =
+        solve_on(&film.tracks, &TrackChoice::default(), &settings, &fewer, |_| ControlFlow::Continue(())).unwrap();
     assert!((back.rms_px - whole.rms_px).abs() < 0.01 && back.points.len() + 5 > whole.points.len());
     let nodal = SolveSettings { motion: MotionChoice::Nodal, ..settings.clone() };
     let other = solve_on(&film.tracks, &choice, &nodal, &whole, |_| ControlFlow::Continue(()));
@@ -44,8 +47,13 @@ fn what_does_not_follow_the_camera_is_named_with_its_reason() {
     };
     // A caption in a corner, people who walk, and a far hill that only turns with the camera.
     (0..12).for_each(|i| put(i, &|f| [80.0 + 14.0 * f64::from(i), 640.0 + 0.05 * (f * 1.3).sin()], 0..60));
-    (12..30)
-        .for_each(|i| put(i, &|f| [300.0 + 9.0 * f + 5.0 * (f * 0.9).sin(), 300.0 + 4.0 * f64::from(i) + 4.0 * (f * 0.7).sin()], 5..55));
+    (12..30).for_each(|i| {
+        put(
+            i,
+            &|f| [300.0 + 9.0 * f + 5.0 * (f * 0.9).sin(), 300.0 + 4.0 * f64::from(i) + 4.0 * (f * 0.7).sin()],
+            5..55,
+        )
+    });
     let eye_of = |f: usize| film.poses[f];
     let hill = |i: u32, f: f64| {
         let c = eye_of(f as usize).rotation * nalgebra::Vector3::new(-0.3 + 0.02 * f64::from(i), 0.02, -1.0);
@@ -57,11 +65,16 @@ fn what_does_not_follow_the_camera_is_named_with_its_reason() {
     for (i, positions) in hills {
         film.tracks.tracks.push(Track { id: TrackId(first + i), first_frame: 0, positions });
     }
-    film.tracks.tracks.push(Track { id: TrackId(first + 38), first_frame: 3, positions: vec![[400.0, 300.0], [401.0, 300.0]] });
+    film.tracks.tracks.push(Track {
+        id: TrackId(first + 38),
+        first_frame: 3,
+        positions: vec![[400.0, 300.0], [401.0, 300.0]],
+    });
     let solution = solve(&film.tracks).unwrap();
     let why = |id: u32| solution.astray.iter().find(|a| a.id == TrackId(first + id)).map(|a| a.why);
-    let share =
-        |ids: std::ops::Range<u32>, wanted: Astray| ids.clone().filter(|&i| why(i) == Some(wanted)).count() as f64 / ids.len() as f64;
+    let share = |ids: std::ops::Range<u32>, wanted: Astray| {
+        ids.clone().filter(|&i| why(i) == Some(wanted)).count() as f64 / ids.len() as f64
+    };
     assert!(share(0..12, Astray::OnFrame) > 0.9, "{:?}", (0..12).map(why).collect::<Vec<_>>());
     assert!(share(12..30, Astray::OwnWay) > 0.9, "{:?}", (12..30).map(why).collect::<Vec<_>>());
     assert!(share(30..38, Astray::Far) > 0.8, "{:?}", (30..38).map(why).collect::<Vec<_>>());
@@ -92,12 +105,16 @@ fn a_principal_point_off_the_middle_is_found_or_given() {
     let off = Lens { centre_px: [672.0, 338.0], k1: -0.02, ..lens(950.0, 0.0) };
     let film = shoot(travelling(70, 9.0, 3), &Shooting::plain(off, 0.08, 0.05, 5));
     let with = |centre| {
-        solve_camera(&film.tracks, &TrackChoice::default(), &SolveSettings { centre, ..SolveSettings::default() }, |_| {
-            ControlFlow::Continue(())
-        })
+        solve_camera(
+            &film.tracks,
+            &TrackChoice::default(),
+            &SolveSettings { centre, ..SolveSettings::default() },
+            |_| ControlFlow::Continue(()),
+        )
         .unwrap()
     };
-    let (found, given, middle) = (with(CentreChoice::Found), with(CentreChoice::Given(off.centre_px)), with(CentreChoice::Middle));
+    let (found, given, middle) =
+        (with(CentreChoice::Found), with(CentreChoice::Given(off.centre_px)), with(CentreChoice::Middle));
     let miss = |s: &Solution| (s.frames[0].lens.centre_px[0] - 672.0).hypot(s.frames[0].lens.centre_px[1] - 338.0);
     assert!(miss(&found) < 8.0, "{:?}", found.frames[0].lens);
     assert_eq!((given.frames[0].lens.centre_px, middle.frames[0].lens.centre_px), ([672.0, 338.0], [639.5, 359.5]));

@@ -6,7 +6,8 @@ use fennik_core::solve::{Astray, Grade, SolveSettings, TrackChoice, solve_on};
 use nalgebra::Vector3;
 use std::ops::ControlFlow;
 
-/// A slow walk with the bob of steps, past people who walk evenly: against any few frames they could as well stand still.
+/// A slow walk with the bob of steps, past people who walk evenly: against any few frames they could as well stand
+/// still.
 fn past_people(people: usize, seed: u64) -> Film {
     let poses: Vec<Pose> = (0..100)
         .map(|f| {
@@ -42,7 +43,8 @@ fn a_crowd_that_nearly_outnumbers_the_scene_does_not_bend_the_camera() {
         let solution = solve(&film.tracks).unwrap();
         let (focal, lock) = (focal_error(&film, &solution), lock_px(&film, &solution));
         assert!(focal < 0.005 && lock < 0.05, "{people} people: focal length off by {focal}, {lock} px");
-        let strays = solution.astray.iter().filter(|a| a.why == Astray::OwnWay && a.id.0 as usize >= film.near_tracks).count();
+        let strays =
+            solution.astray.iter().filter(|a| a.why == Astray::OwnWay && a.id.0 as usize >= film.near_tracks).count();
         assert!(strays > 150, "{strays} of the people's tracks are known to move on their own");
         let said = solution.verdict.reasons.iter().find(|r| r.text.contains("of what was tracked follows"));
         assert!(said.is_some_and(|r| r.grade == Grade::Fair && r.tracks.len() > 150), "{:?}", solution.verdict);
@@ -71,7 +73,15 @@ fn going_on_from_a_camera_that_is_bent_to_the_crowd_brings_it_home() {
     for frame in &mut bent.frames {
         frame.lens.focal_px *= 1.03;
     }
-    let on = solve_on(&film.tracks, &TrackChoice::default(), &SolveSettings::default(), &bent, |_| ControlFlow::Continue(())).unwrap();
+    let on =
+        solve_on(
+            &film.tracks,
+            &TrackChoice::default(),
+            &SolveSettings::default(),
+            &bent,
+            |_| ControlFlow::Continue(()),
+        )
+        .unwrap();
     let (focal, lock) = (focal_error(&film, &on), lock_px(&film, &on));
     assert!(focal < 0.005 && lock < 0.05, "focal length off by {focal}, {lock} px");
     assert!(on.points.len() * 10 > right.points.len() * 9, "{} of {} points", on.points.len(), right.points.len());
@@ -94,6 +104,9 @@ fn thirty_films_past_people() {
         }
     }
     shares.sort_by(f64::total_cmp);
-    println!("{right} right, {declined} declined, wrong {wrong:?}; people are {:.2} to {:.2} of the views", shares[0], shares[29]);
+    println!(
+        "{right} right, {declined} declined, wrong {wrong:?}; people are {:.2} to {:.2} of the views",
+        shares[0], shares[29]
+    );
     assert!(right + declined >= 27 && wrong.iter().all(|w| w.3 != Grade::Good), "{wrong:?}");
 }

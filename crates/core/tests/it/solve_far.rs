@@ -32,14 +32,17 @@ fn hills_without_parallax_hold_the_lens_and_are_said_to_be_far_off() {
 
 #[test]
 fn a_parallax_that_is_small_but_there_bends_nothing() {
-    // 3 m of travel against these: from what only just counts as a depth down to a tenth of a pixel. Taken for infinitely
-    // far, hills at 1500 m put the focal length off by 2.5 %.
+    // 3 m of travel against these: from what only just counts as a depth down to a tenth of a pixel. Taken for
+    // infinitely far, hills at 1500 m put the focal length off by 2.5 %.
     for hills_m in [500.0, 1500.0, 4000.0, 20_000.0] {
         let film = before_hills(Some(hills_m), 0.0);
         let solution = solve(&film.tracks).unwrap();
         let (focal, lock) = (focal_error(&film, &solution), lock_px(&film, &solution));
         let sigmas = 100.0 * focal / solution.focal_deviation_percent;
-        assert!(sigmas < 4.0 && lock < 0.03, "hills at {hills_m} m: focal length off by {focal}, {sigmas} deviations, {lock} px");
+        assert!(
+            sigmas < 4.0 && lock < 0.03,
+            "hills at {hills_m} m: focal length off by {focal}, {sigmas} deviations, {lock} px"
+        );
         assert_eq!(hills_called(&film, &solution, Astray::OwnWay), 0, "hills at {hills_m} m");
     }
 }
@@ -56,7 +59,10 @@ fn frames_that_see_hills_alone_have_a_turn_but_no_place() {
             Pose { translation: -(turned.rotation * p.centre()), ..turned }
         })
         .collect();
-    let film = shoot(poses, &Shooting { relief_m: 1.0, hills_m: Some(1e6), ..Shooting::plain(lens(950.0, -0.02), 0.12, 0.0, 5) });
+    let film = shoot(
+        poses,
+        &Shooting { relief_m: 1.0, hills_m: Some(1e6), ..Shooting::plain(lens(950.0, -0.02), 0.12, 0.0, 5) },
+    );
     let solution = solve(&film.tracks).unwrap();
     let hills_on = |frame: u32| film.tracks.tracks[film.near_tracks..].iter().filter(|t| t.at(frame).is_some()).count();
     let near_on = |frame: u32| film.tracks.tracks[..film.near_tracks].iter().filter(|t| t.at(frame).is_some()).count();

@@ -16,13 +16,20 @@ fn a_walk_with_a_fifth_of_strays_locks() {
     assert!(lock_px(&film, &solution) < 0.12, "{} px", lock_px(&film, &solution));
     assert_eq!(solution.verdict.grade, Grade::Good, "{:?}", solution.verdict);
     let floor = suggest_floor(&solution).unwrap();
-    assert!(floor.reading.fit_px < 1.0 && floor.reading.level_deg < 1.0, "{} px, {} deg", floor.reading.fit_px, floor.reading.level_deg);
+    assert!(
+        floor.reading.fit_px < 1.0 && floor.reading.level_deg < 1.0,
+        "{} px, {} deg",
+        floor.reading.fit_px,
+        floor.reading.level_deg
+    );
 }
 
 #[test]
 fn one_thread_or_many_give_the_same_camera() {
     let film = film(travelling(24, 6.0, 1), lens(900.0, 0.0), 0.1, 0.1, 2);
-    let run = |threads| rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap().install(|| solve(&film.tracks).unwrap());
+    let run = |threads| {
+        rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap().install(|| solve(&film.tracks).unwrap())
+    };
     assert_eq!(run(1), run(3));
 }
 
@@ -63,7 +70,8 @@ fn positions_that_are_no_numbers_are_left_out() {
 #[test]
 fn a_solve_can_be_stopped() {
     let film = film(travelling(30, 6.0, 2), lens(900.0, 0.0), 0.1, 0.0, 3);
-    let stopped = solve_camera(&film.tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Break(()));
+    let stopped =
+        solve_camera(&film.tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Break(()));
     assert_eq!(stopped, Err(SolveFailure::Stopped));
 }
 

@@ -1,6 +1,6 @@
-//! Makes the demo film and its truth again: `cargo run --release -p fennik-demo --bin film [FOLDER]`.
-//! `--still N FILE.ppm` makes one frame of it, `--truth FOLDER` the truth alone; `--trial NAME FOLDER` a clip that
-//! tries the solver, with its truth, `--trial-still NAME N FILE.ppm` one frame of that, `--trial-truth NAME FOLDER` its truth.
+//! Makes the demo film and its truth again: `cargo run --release -p fennik-demo --bin film [FOLDER]`. `--still N
+//! FILE.ppm` makes one frame of it, `--truth FOLDER` the truth alone; `--trial NAME FOLDER` a clip that tries the
+//! solver, with its truth, `--trial-still NAME N FILE.ppm` one frame of that, `--trial-truth NAME FOLDER` its truth.
 
 use fennik_demo::encode::{Compression, TRIAL, film, write_truth};
 use fennik_demo::flight::QUAY;

@@ -3,7 +3,8 @@
 
 use super::{BARS, count, ffmpeg, open};
 use fennik_media::{
-    ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoWriter, gather_folder, probe, write_proxies,
+    ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoWriter, gather_folder, probe,
+    write_proxies,
 };
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -14,16 +15,32 @@ fn kill_tool_at(file: &Path) -> usize {
     let wanted = file.to_string_lossy().into_owned();
     let processes = std::fs::read_dir("/proc").unwrap().flatten();
     let runs = |p: &PathBuf| {
-        std::fs::read(p.join("cmdline")).is_ok_and(|c| String::from_utf8_lossy(&c).contains(&wanted) && c.starts_with(b"ffmpeg"))
+        std::fs::read(p.join("cmdline"))
+            .is_ok_and(|c| String::from_utf8_lossy(&c).contains(&wanted) && c.starts_with(b"ffmpeg"))
     };
-    let pids = processes.map(|e| e.path()).filter(runs).filter_map(|p| p.file_name().map(|n| n.to_string_lossy().into_owned()));
+    let pids = processes
+        .map(|e| e.path())
+        .filter(runs)
+        .filter_map(|p| p.file_name().map(|n| n.to_string_lossy().into_owned()));
     pids.filter(|pid| Command::new("kill").args(["-9", pid]).status().is_ok_and(|s| s.success())).count()
 }
 
 /// A clip that takes a while to decode.
 fn long_clip(folder: &Path) -> ClipInfo {
     let path = folder.join("long.mp4");
-    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=640x360:rate=25:duration=40", "-preset", "ultrafast", "-pix_fmt", "yuv420p"], &path);
+    ffmpeg(
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=size=640x360:rate=25:duration=40",
+            "-preset",
+            "ultrafast",
+            "-pix_fmt",
+            "yuv420p",
+        ],
+        &path,
+    );
     open(&path).unwrap()
 }
 
@@ -78,8 +95,14 @@ fn fewer_frames_than_were_counted_are_told() {
             other => break other.map(|f| f.is_some()),
         }
     };
-    assert!(matches!(&end, Err(MediaError::Short { name, found: 5, expected: 8 }) if name == "the bars.mov"), "{end:?}");
-    assert!(matches!(write_proxies(&clip, &folder.path().join("p"), 64, |_| true), Err(MediaError::Short { found: 25, .. })));
+    assert!(
+        matches!(&end, Err(MediaError::Short { name, found: 5, expected: 8 }) if name == "the bars.mov"),
+        "{end:?}"
+    );
+    assert!(matches!(
+        write_proxies(&clip, &folder.path().join("p"), 64, |_| true),
+        Err(MediaError::Short { found: 25, .. })
+    ));
 }
 
 /// Fault: a look at a late frame decoded all frames before it.
@@ -120,7 +143,20 @@ fn a_gap_in_the_times_asks_for_no_more_frames_than_there_are_packets_for() {
     let path = folder.path().join("gap.mkv");
     let gap = "setpts=if(lt(N\\,8)\\,N\\,N+2500000)/25/TB";
     ffmpeg(
-        &["-f", "lavfi", "-i", "testsrc2=size=160x90:rate=25", "-frames:v", "16", "-vf", gap, "-fps_mode", "passthrough", "-c:v", "ffv1"],
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=size=160x90:rate=25",
+            "-frames:v",
+            "16",
+            "-vf",
+            gap,
+            "-fps_mode",
+            "passthrough",
+            "-c:v",
+            "ffv1",
+        ],
         &path,
     );
     let clip = open(&path).unwrap();
@@ -134,7 +170,10 @@ fn stills(folder: &Path, names: &[&str]) {
     for (i, name) in names.iter().enumerate() {
         let source = format!("color=c=0x{:02x}4060:size=64x48:rate=25:duration=0.04", 20 * i);
         let more: &[&str] = if name.ends_with("exr") { &["-pix_fmt", "gbrpf32le"] } else { &[] };
-        ffmpeg(&[&["-f", "lavfi", "-i", &source, "-frames:v", "1", "-update", "1"][..], more].concat(), &folder.join(name));
+        ffmpeg(
+            &[&["-f", "lavfi", "-i", &source, "-frames:v", "1", "-update", "1"][..], more].concat(),
+            &folder.join(name),
+        );
     }
 }
 

@@ -4,14 +4,19 @@
 mod faults;
 
 use fennik_media::{
-    ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe, unpack_zip,
-    write_proxies,
+    ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe,
+    unpack_zip, write_proxies,
 };
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
 fn ffmpeg(arguments: &[&str], out: &Path) {
-    let status = Command::new("ffmpeg").args(["-v", "error", "-y"]).args(arguments).arg(out).status().expect("ffmpeg is installed");
+    let status = Command::new("ffmpeg")
+        .args(["-v", "error", "-y"])
+        .args(arguments)
+        .arg(out)
+        .status()
+        .expect("ffmpeg is installed");
     assert!(status.success(), "{arguments:?}");
 }
 
@@ -66,7 +71,18 @@ fn a_focal_length_in_the_file_is_a_place_to_begin() {
     let said = folder.path().join("said.mp4");
     let tag = "camera.focal_length.35mm_equivalent=27";
     ffmpeg(
-        &["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25", "-frames:v", "5", "-movflags", "use_metadata_tags", "-metadata", tag],
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=size=320x180:rate=25",
+            "-frames:v",
+            "5",
+            "-movflags",
+            "use_metadata_tags",
+            "-metadata",
+            tag,
+        ],
         &said,
     );
     let clip = open(&said).unwrap();
@@ -130,7 +146,8 @@ fn a_trim_reads_just_its_frames() {
     let clip = open(&path).unwrap();
     assert_eq!(count(&clip, Some((5, 9))), 4);
     assert_eq!(count(&clip, Some((20, u32::MAX))), 5);
-    let frame = |range| FrameReader::open(&clip, range, PixelKind::Grey).unwrap().next_frame().unwrap().unwrap().to_vec();
+    let frame =
+        |range| FrameReader::open(&clip, range, PixelKind::Grey).unwrap().next_frame().unwrap().unwrap().to_vec();
     let mut reader = FrameReader::open(&clip, None, PixelKind::Grey).unwrap();
     let all: Vec<Vec<u8>> = (0..8).map(|_| reader.next_frame().unwrap().unwrap().to_vec()).collect();
     assert_eq!(frame(Some((7, 8))), all[7]);
@@ -150,8 +167,9 @@ fn the_brightness_plane_as_it_is_coded_is_what_a_conversion_gives() {
         let clip = open(&path).unwrap();
         let levels = clip.luma.expect(name);
         let converted = ClipInfo { luma: None, ..clip.clone() };
-        let read =
-            |clip: &ClipInfo| FrameReader::open(clip, Some((3, 4)), PixelKind::Grey).unwrap().next_frame().unwrap().unwrap().to_vec();
+        let read = |clip: &ClipInfo| {
+            FrameReader::open(clip, Some((3, 4)), PixelKind::Grey).unwrap().next_frame().unwrap().unwrap().to_vec()
+        };
         let (plane, grey) = (read(&clip), read(&converted));
         let gain = 255.0 / (f64::from(levels.white) - f64::from(levels.black));
         let off = |(coded, whole): (&u8, &u8)| {
@@ -200,7 +218,8 @@ fn stills_come_in_the_order_of_their_numbers_from_a_folder_or_a_zip() {
             );
         }
         let rate = Rate { frames: 25, seconds: 1 };
-        let Gathered { source, .. } = gather_folder(&stills, &folder.path().join(format!("out 100% {extension}")), rate).unwrap();
+        let Gathered { source, .. } =
+            gather_folder(&stills, &folder.path().join(format!("out 100% {extension}")), rate).unwrap();
         let clip = probe(&source).unwrap();
         let mut reader = FrameReader::open(&clip, None, PixelKind::Grey).unwrap();
         let first = reader.next_frame().unwrap().unwrap()[100];
@@ -218,8 +237,11 @@ fn stills_come_in_the_order_of_their_numbers_from_a_folder_or_a_zip() {
     let target = folder.path().join("deep/er/unpacked");
     let Gathered { source, .. } = unpack_zip(&archive, &target, Rate { frames: 25, seconds: 1 }).unwrap();
     assert!(matches!(source, Source::Sequence { count: 2, .. }), "{source:?}");
-    let outside: Vec<PathBuf> =
-        std::fs::read_dir(folder.path()).unwrap().map(|e| e.unwrap().path()).filter(|p| p.ends_with("evil 2.png")).collect();
+    let outside: Vec<PathBuf> = std::fs::read_dir(folder.path())
+        .unwrap()
+        .map(|e| e.unwrap().path())
+        .filter(|p| p.ends_with("evil 2.png"))
+        .collect();
     assert!(outside.is_empty());
     std::fs::write(&archive, "PK broken").unwrap();
     assert!(unpack_zip(&archive, &target, Rate { frames: 25, seconds: 1 }).is_err());

@@ -12,8 +12,17 @@ const HEIGHT: usize = 90;
 const PLATE: u8 = 70;
 
 fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
-    let title = Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] };
-    let placement = Placement { foot: [0.0; 3], normal: [0.0, 1.0, 0.0], turn_deg: 0.0, lean_deg: 0.0, lift_m: 0.0, scale: 1.0, stance };
+    let title =
+        Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] };
+    let placement = Placement {
+        foot: [0.0; 3],
+        normal: [0.0, 1.0, 0.0],
+        turn_deg: 0.0,
+        lean_deg: 0.0,
+        lift_m: 0.0,
+        scale: 1.0,
+        stance,
+    };
     Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
 }
 
@@ -118,11 +127,13 @@ fn letters_are_closed_solids() {
         let mut odd = 0;
         for i in 0..40 {
             let t = (i as f32 + 0.37) / 40.0;
-            let eye = Vector3::new(low.x + t * (high.x - low.x), low.y + (1.0 - t) * (high.y - low.y), 50.0).cast::<f64>();
+            let eye =
+                Vector3::new(low.x + t * (high.x - low.x), low.y + (1.0 - t) * (high.y - low.y), 50.0).cast::<f64>();
             let hits = (0..mesh.indices.len())
                 .filter(|&k| {
                     let [a, b, c] = mesh.triangle(k).map(|p| p.cast::<f64>());
-                    let side = |p: Vector3<f64>, q: Vector3<f64>| (q.x - p.x) * (eye.y - p.y) - (q.y - p.y) * (eye.x - p.x);
+                    let side =
+                        |p: Vector3<f64>, q: Vector3<f64>| (q.x - p.x) * (eye.y - p.y) - (q.y - p.y) * (eye.x - p.x);
                     let (s, u, v) = (side(a, b), side(b, c), side(c, a));
                     (s > 0.0 && u > 0.0 && v > 0.0) || (s < 0.0 && u < 0.0 && v < 0.0)
                 })

@@ -102,9 +102,13 @@ fn a_half_written_analysis_is_never_seen() {
         bytes: b"",
     };
     std::fs::write(analyses.join("tracks-01.bin.part"), b"half").unwrap();
-    let id = store.add_analysis(shot, &NewAnalysis { settings: "{\"spacing\": 1}", bytes: &[7; 4096], ..plain }).unwrap();
+    let id =
+        store.add_analysis(shot, &NewAnalysis { settings: "{\"spacing\": 1}", bytes: &[7; 4096], ..plain }).unwrap();
     assert_eq!(store.analysis_bytes(id).unwrap(), [7; 4096]);
-    assert_eq!((store.analysis(id).unwrap().shot, store.analysis(id).unwrap().settings.as_str()), (shot, "{\"spacing\": 1}"));
+    assert_eq!(
+        (store.analysis(id).unwrap().shot, store.analysis(id).unwrap().settings.as_str()),
+        (shot, "{\"spacing\": 1}")
+    );
     // A folder in the way stands for a disk that refuses: no row may point at what is not there.
     std::fs::remove_dir_all(&analyses).unwrap();
     std::fs::write(&analyses, b"").unwrap();
@@ -186,16 +190,27 @@ fn what_is_new_never_gets_the_number_of_what_is_gone() {
     let next = store.add_clip("next", "next", "{}", 9).unwrap();
     let second = store.add_shot("next", next, &ShotDocument::new(9)).unwrap();
     assert!(next > clip && second > shot && store.head(second).unwrap() > head);
-    assert!(store.add_analysis(second, &plain).unwrap() > tracks && store.add_job(second, JobKind::Track, "").unwrap() > job);
+    assert!(
+        store.add_analysis(second, &plain).unwrap() > tracks
+            && store.add_job(second, JobKind::Track, "").unwrap() > job
+    );
 }
 
-/// Fault: a raw edit could put an analysis of another shot or of another kind to use, after which no page of the shot came.
+/// Fault: a raw edit could put an analysis of another shot or of another kind to use, after which no page of the shot
+/// came.
 #[test]
 fn only_analyses_of_the_shot_and_of_the_right_kind_are_put_to_use() {
     let House { store, shot, folder: _folder } = house();
     let clip = store.shot(shot).unwrap().shot.clip;
     let other = store.add_shot("two", clip, &ShotDocument::new(100)).unwrap();
-    let new = |kind| NewAnalysis { kind, settings: "{}", reading: "", source: None, trim: FrameRange { first: 0, last: 99 }, bytes: b"x" };
+    let new = |kind| NewAnalysis {
+        kind,
+        settings: "{}",
+        reading: "",
+        source: None,
+        trim: FrameRange { first: 0, last: 99 },
+        bytes: b"x",
+    };
     let tracks = store.add_analysis(shot, &new(AnalysisKind::Tracks)).unwrap();
     let solve = store.add_analysis(shot, &new(AnalysisKind::Solve)).unwrap();
     let foreign = store.add_analysis(other, &new(AnalysisKind::Tracks)).unwrap();

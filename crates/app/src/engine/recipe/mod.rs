@@ -318,7 +318,8 @@ pub struct Recipe {
 pub enum RecipeError {
     /// No JSON, or none of this shape.
     #[error(
-        "the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 1, \"steps\": [ ... ] }} as in docs/formats.md"
+        "the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 1, \"steps\": [ \
+            ... ] }} as in docs/formats.md"
     )]
     Shape(String),
     /// Another format or version.
@@ -357,7 +358,8 @@ struct Shape {
 /// # Errors
 /// [`RecipeError`] that names the step.
 pub fn read(bytes: &[u8]) -> Result<Recipe, RecipeError> {
-    let Shape { format, version, steps } = serde_json::from_slice(bytes).map_err(|e| RecipeError::Shape(e.to_string()))?;
+    let Shape { format, version, steps } =
+        serde_json::from_slice(bytes).map_err(|e| RecipeError::Shape(e.to_string()))?;
     if format != FORMAT || !(1..=VERSION).contains(&version) {
         return Err(RecipeError::Other { format, version });
     }
@@ -385,7 +387,8 @@ mod tests {
         let text = include_str!("../../../../../docs/formats.md");
         let (_, from) = text.split_once("<!-- recipe -->").expect("the example stands between its marks");
         let (example, _) = from.split_once("<!-- /recipe -->").unwrap();
-        let json: String = example.lines().map(|l| l.trim().split(" //").next().unwrap_or_default()).collect::<Vec<_>>().join("\n");
+        let json: String =
+            example.lines().map(|l| l.trim().split(" //").next().unwrap_or_default()).collect::<Vec<_>>().join("\n");
         let recipe = read(json.as_bytes()).unwrap();
         assert!(recipe.steps.len() >= 18, "every verb is shown");
         let back = serde_json::to_vec(&recipe).unwrap();
@@ -413,6 +416,9 @@ mod tests {
         }
         assert!(matches!(read(b"[]"), Err(RecipeError::Shape(_))));
         assert!(matches!(read(br#"{"format":"other","version":1,"steps":[]}"#), Err(RecipeError::Other { .. })));
-        assert!(matches!(read(br#"{"format":"fennik-recipe","version":2,"steps":[]}"#), Err(RecipeError::Other { .. })));
+        assert!(matches!(
+            read(br#"{"format":"fennik-recipe","version":2,"steps":[]}"#),
+            Err(RecipeError::Other { .. })
+        ));
     }
 }

@@ -9,7 +9,9 @@ use crate::engine::run::{self, Begin};
 use crate::engine::{EngineError, OpenShot, import, output};
 use fennik_core::geometry::Similarity;
 use fennik_core::image::PictureSettings;
-use fennik_core::scene::{Datum, Edit, FrameRange, Insert, InsertKind, Stance, fit_floor_to_most, floor_at, points_inside, suggest_floor};
+use fennik_core::scene::{
+    Datum, Edit, FrameRange, Insert, InsertKind, Stance, fit_floor_to_most, floor_at, points_inside, suggest_floor,
+};
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{Mask, TrackDirection, TrackSettings};
 use fennik_store::{ShotId, Store};
@@ -60,7 +62,11 @@ impl<'a> Cook<'a> {
     ///
     /// # Errors
     /// [`CookError`] at the first step that does not hold.
-    pub fn cook(&mut self, recipe: &Recipe, mut tell: impl FnMut(usize, &'static str, u32, u32, &str) -> bool) -> Result<(), CookError> {
+    pub fn cook(
+        &mut self,
+        recipe: &Recipe,
+        mut tell: impl FnMut(usize, &'static str, u32, u32, &str) -> bool,
+    ) -> Result<(), CookError> {
         for (i, step) in recipe.steps.iter().enumerate() {
             let (number, verb) = (i + 1, step.verb());
             let mut on_step = |done: u32, total: u32, message: &str| tell(number, verb, done, total, message);
@@ -70,7 +76,9 @@ impl<'a> Cook<'a> {
     }
 
     fn open(&self) -> Result<OpenShot, EngineError> {
-        let id = self.shot.ok_or_else(|| words("there is no shot to work on; begin with take-in, or name one with --shot"))?;
+        let id = self
+            .shot
+            .ok_or_else(|| words("there is no shot to work on; begin with take-in, or name one with --shot"))?;
         OpenShot::load(self.store, id)
     }
 
@@ -98,18 +106,25 @@ impl<'a> Cook<'a> {
     fn step(&mut self, step: &Step, tell: Tell) -> Result<(), EngineError> {
         match step {
             Step::TakeIn { clip, name } => self.take_in(clip, name.as_deref(), tell),
-            Step::Trim { first, last } => self.edit(&self.open()?, &Edit::Trim { range: FrameRange { first: *first, last: *last } }),
+            Step::Trim { first, last } => {
+                self.edit(&self.open()?, &Edit::Trim { range: FrameRange { first: *first, last: *last } })
+            }
             Step::Mask { name, mode, keys, smooth, inverted, span } => {
-                let mask =
-                    Mask { name: name.clone(), smooth: smooth.clone(), inverted: *inverted, span: *span, ..Mask::new(*mode, keys.clone()) };
+                let mask = Mask {
+                    name: name.clone(),
+                    smooth: smooth.clone(),
+                    inverted: *inverted,
+                    span: *span,
+                    ..Mask::new(*mode, keys.clone())
+                };
                 self.mask(mask)
             }
             Step::Track { .. } => self.track(step, tell),
             Step::Solve { .. } => self.solve(step, tell),
             Step::SolveOn {} => run::solve(self.store, &self.open()?, Begin::FromHere, tell).map(|_| ()),
             Step::ProposeDatum {} => self.datum(|datum, solution| {
-                let fit =
-                    suggest_floor(solution).ok_or_else(|| words("no floor stands out; lay it with floor and a region on the ground"))?;
+                let fit = suggest_floor(solution)
+                    .ok_or_else(|| words("no floor stands out; lay it with floor and a region on the ground"))?;
                 Ok(datum.with_floor(solution, &fit, None))
             }),
             Step::Origin { at } => self.datum(|datum, solution| Ok(datum.with_origin(in_solve(solution, datum, *at)?))),
@@ -121,27 +136,34 @@ impl<'a> Cook<'a> {
             Step::Scale { from, to, distance } => {
                 let distance = distance.value(Measure::Length).map_err(words)?;
                 self.datum(|datum, solution| {
-                    datum.with_distance(in_solve(solution, datum, *from)?, in_solve(solution, datum, *to)?, distance).map_err(words)
+                    datum
+                        .with_distance(in_solve(solution, datum, *from)?, in_solve(solution, datum, *to)?, distance)
+                        .map_err(words)
                 })
             }
-            Step::Nudge { turn, shift } => self.datum(|datum, _| Ok(datum.nudged(turn.unwrap_or_default(), shift.unwrap_or_default()))),
+            Step::Nudge { turn, shift } => {
+                self.datum(|datum, _| Ok(datum.nudged(turn.unwrap_or_default(), shift.unwrap_or_default())))
+            }
             Step::Flip {} => self.datum(|datum, _| Ok(datum.flipped())),
             Step::Place { .. } => self.place(step),
             Step::Set { thing, values, frame } => self.set(thing, values, *frame),
             Step::Remove { thing } => {
                 let shot = self.open()?;
-                let edit = match (find_insert(&shot, thing), shot.document().masks.masks.iter().find(|m| m.name == *thing)) {
-                    (Ok(insert), _) => Edit::RemoveInsert { id: insert.id },
-                    (Err(_), Some(mask)) => Edit::RemoveMask { id: mask.id },
-                    (Err(unknown), None) => return Err(unknown),
-                };
+                let edit =
+                    match (find_insert(&shot, thing), shot.document().masks.masks.iter().find(|m| m.name == *thing)) {
+                        (Ok(insert), _) => Edit::RemoveInsert { id: insert.id },
+                        (Err(_), Some(mask)) => Edit::RemoveMask { id: mask.id },
+                        (Err(unknown), None) => return Err(unknown),
+                    };
                 self.edit(&shot, &edit)
             }
             Step::Render { out, frames } => {
                 let shot = self.open()?;
                 let mut hear = |done, total| tell(done, total, "rendering");
                 match frames {
-                    Some([first, last]) => output::stills(self.store, &shot, (*first, *last), &self.path(out), &mut hear),
+                    Some([first, last]) => {
+                        output::stills(self.store, &shot, (*first, *last), &self.path(out), &mut hear)
+                    }
                     None => output::video(self.store, &shot, &self.path(out), hear),
                 }
             }
@@ -157,16 +179,19 @@ impl<'a> Cook<'a> {
     }
 
     fn take_in(&mut self, clip: &str, name: Option<&str>, tell: Tell) -> Result<(), EngineError> {
-        let staged =
-            import::stage(self.store, &[self.path(clip)], &mut |done, total| tell((100 * done / total.max(1)) as u32, 100, "copying"))?;
+        let staged = import::stage(self.store, &[self.path(clip)], &mut |done, total| {
+            tell((100 * done / total.max(1)) as u32, 100, "copying")
+        })?;
         let taken = staged.take_in(self.store)?;
         let all = import::decode_all(self.store, &taken.shots, tell);
         if let ([_, _, ..], _) | (_, [_, ..]) = (taken.shots.as_slice(), taken.refused.as_slice()) {
             taken.shots.iter().for_each(|shot| {
                 let _ = self.store.discard_shot(*shot);
             });
-            let what =
-                taken.refused.first().map_or_else(|| "several clips".to_owned(), |(name, why)| format!("{name}, which is none ({why})"));
+            let what = taken
+                .refused
+                .first()
+                .map_or_else(|| "several clips".to_owned(), |(name, why)| format!("{name}, which is none ({why})"));
             return Err(words(format!("{clip} holds {what}; name one clip")));
         }
         all?;
@@ -189,7 +214,9 @@ impl<'a> Cook<'a> {
     }
 
     fn track(&self, step: &Step, tell: Tell) -> Result<(), EngineError> {
-        let Step::Track { density, spacing, threshold, there_and_back, channel, denoise, local_contrast, sharpen } = step else {
+        let Step::Track { density, spacing, threshold, there_and_back, channel, denoise, local_contrast, sharpen } =
+            step
+        else {
             return Err(EngineError::Fault);
         };
         let shot = self.open()?;
@@ -198,7 +225,8 @@ impl<'a> Cook<'a> {
             density: density.unwrap_or(old.density),
             spacing_px: spacing.unwrap_or(old.spacing_px),
             threshold: threshold.unwrap_or(old.threshold),
-            direction: there_and_back.map_or(old.direction, |b| if b { TrackDirection::Both } else { TrackDirection::Forward }),
+            direction: there_and_back
+                .map_or(old.direction, |b| if b { TrackDirection::Both } else { TrackDirection::Forward }),
             picture: PictureSettings {
                 channel: channel.unwrap_or(old.picture.channel),
                 denoise_px: denoise.unwrap_or(old.picture.denoise_px),
@@ -234,7 +262,9 @@ impl<'a> Cook<'a> {
             readout: readout.as_ref().map_or(Ok(old.readout), |r| given(r).parse()).map_err(words)?,
             centre: centre.as_ref().map_or(Ok(old.centre), |c| c.parse()).map_err(words)?,
         };
-        self.with_settings(shot, &Edit::SolveSettings { settings }, |store, shot| run::solve(store, shot, Begin::Afresh, tell))
+        self.with_settings(shot, &Edit::SolveSettings { settings }, |store, shot| {
+            run::solve(store, shot, Begin::Afresh, tell)
+        })
     }
 
     fn datum(&self, change: impl FnOnce(&Datum, &Solution) -> Result<Datum, EngineError>) -> Result<(), EngineError> {
@@ -257,7 +287,9 @@ impl<'a> Cook<'a> {
         let surface = match on.as_deref() {
             None => surface(&solution, datum, pixel)?,
             Some("floor") => floor_at(&solution, datum, at.frame, Vector2::from(at.pixel)).map_err(words)?,
-            Some(other) => return Err(words(format!("there is no surface {other:?}; there is the floor, where one is laid"))),
+            Some(other) => {
+                return Err(words(format!("there is no surface {other:?}; there is the floor, where one is laid")));
+            }
         };
         let mut insert = title_on(&solution, datum, at.frame, &surface, stance.unwrap_or(Stance::Standing))?;
         insert.name.clone_from(name);
@@ -344,11 +376,13 @@ fn set_insert(insert: &mut Insert, name: &str, value: &Value) -> Result<(), Stri
         "lift" => placement.lift_m = length()?,
         "scale" => placement.scale = amount(value, Measure::Plain)?,
         "stance" => {
-            placement.stance = serde_json::from_value(value.clone()).map_err(|_| format!("{value} is neither standing nor lying"))?
+            placement.stance =
+                serde_json::from_value(value.clone()).map_err(|_| format!("{value} is neither standing nor lying"))?
         }
         "hidden" => insert.hidden = value.as_bool().ok_or_else(|| format!("{value} is neither true nor false"))?,
         _ => {
-            return Err("a title has name, text, font, colour, height, depth, bevel, x, y, z, turn, lean, lift, scale, stance and hidden"
+            return Err("a title has name, text, font, colour, height, depth, bevel, x, y, z, turn, lean, lift, \
+                scale, stance and hidden"
                 .to_owned());
         }
     }
@@ -373,7 +407,8 @@ fn floor(datum: &Datum, solution: &Solution, region: &Region) -> Result<Datum, E
     let inside = points_inside(solution, region.frame, &region.outline);
     if inside.len() < 3 {
         return Err(words(format!(
-            "{} solved points lie in this region of frame {}; at least 3 are needed. Draw it larger, or on another frame",
+            "{} solved points lie in this region of frame {}; at least 3 are needed. Draw it larger, or on another \
+                frame",
             inside.len(),
             region.frame
         )));

@@ -33,17 +33,24 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
             "size": size(insert)?, "hidden": insert.hidden }))
     });
     let inserts = inserts.collect::<Result<Vec<_>, EngineError>>()?;
-    let masks: Vec<_> = document.masks.masks.iter().map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.keys.len() })).collect();
+    let masks: Vec<_> =
+        document.masks.masks.iter().map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.keys.len() })).collect();
     let surfaces = solution.as_ref().map_or_else(Vec::new, |s| surfaces(shot, s));
-    Ok(json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id, "clip": shot.clip_row.name,
+    Ok(
+        json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id, "clip": shot.clip_row.name,
         "width": shot.clip.width, "height": shot.clip.height, "frame_rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
         "trim": document.trim, "readings": readings, "masks": masks, "inserts": inserts, "surfaces": surfaces,
-        "light": { "bearing": document.light.bearing_deg, "height": document.light.height_deg, "sun": document.light.sun, "ambient": document.light.ambient } }))
+        "light": { "bearing": document.light.bearing_deg, "height": document.light.height_deg, "sun": document.light.sun, "ambient": document.light.ambient } }),
+    )
 }
 
 fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
-    let reasons: Vec<_> =
-        solution.verdict.reasons.iter().map(|r| json!({ "grade": r.grade.word(), "text": r.text, "frames": r.frames })).collect();
+    let reasons: Vec<_> = solution
+        .verdict
+        .reasons
+        .iter()
+        .map(|r| json!({ "grade": r.grade.word(), "text": r.text, "frames": r.frames }))
+        .collect();
     json!({ "rms_px": solution.rms_px, "verdict": solution.verdict.grade.word(), "reasons": reasons, "motion": solution.motion.word(),
         "zoom": solution.zoom, "frames_solved": solution.frames.len(), "frames": solution.frames_total, "points": solution.points.len(),
         "focal_px": solution.frames.first().map(|f| f.lens.focal_px), "of_other_tracks": out_of_date })
@@ -51,9 +58,11 @@ fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
 
 fn datum_reading(shot: &OpenShot) -> Value {
     let (datum, fit) = (&shot.document().datum, &shot.document().transfer);
-    let floor = datum.floor.as_ref().map(|f| json!({ "fit_px": f.fit_px, "level_deg": f.level_deg, "points": f.points.len() }));
-    let carried =
-        fit.as_ref().map(|f| json!({ "rms_px": f.rms_px, "worst_px": f.worst_px, "worst_frame": f.worst_frame, "frames": f.frames }));
+    let floor =
+        datum.floor.as_ref().map(|f| json!({ "fit_px": f.fit_px, "level_deg": f.level_deg, "points": f.points.len() }));
+    let carried = fit.as_ref().map(
+        |f| json!({ "rms_px": f.rms_px, "worst_px": f.worst_px, "worst_frame": f.worst_frame, "frames": f.frames }),
+    );
     json!({ "floor": floor, "known_distance_m": datum.known_distance_m, "carried_over": carried })
 }
 
@@ -61,7 +70,8 @@ fn datum_reading(shot: &OpenShot) -> Value {
 fn size(insert: &fennik_core::scene::Insert) -> Result<[f64; 3], EngineError> {
     let turn = insert.placement.rotation().inverse();
     let mesh = Stage::mesh(insert)?;
-    let local = mesh.positions.iter().map(|p| turn * nalgebra::Vector3::new(f64::from(p.x), f64::from(p.y), f64::from(p.z)));
+    let local =
+        mesh.positions.iter().map(|p| turn * nalgebra::Vector3::new(f64::from(p.x), f64::from(p.y), f64::from(p.z)));
     let (mut low, mut high) = ([f64::INFINITY; 3], [f64::NEG_INFINITY; 3]);
     for p in local {
         for k in 0..3 {
@@ -83,5 +93,11 @@ pub fn surfaces(shot: &OpenShot, solution: &Solution) -> Vec<CameraSurface> {
         [a, b, c, d] => [a, b, d, c].iter().map(|p| [p.x, 0.0, p.z]).collect(),
         _ => Vec::new(),
     };
-    vec![CameraSurface { name: "floor".to_owned(), kind: "floor".to_owned(), point: [0.0; 3], normal: [0.0, 1.0, 0.0], outline }]
+    vec![CameraSurface {
+        name: "floor".to_owned(),
+        kind: "floor".to_owned(),
+        point: [0.0; 3],
+        normal: [0.0, 1.0, 0.0],
+        outline,
+    }]
 }

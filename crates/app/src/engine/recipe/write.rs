@@ -3,7 +3,9 @@
 use super::{Amount, FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION, Values};
 use crate::engine::{EngineError, OpenShot, SolveRecord};
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at};
+use fennik_core::scene::{
+    Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at,
+};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::Store;
@@ -49,7 +51,8 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     let run = solve.as_ref().and_then(|row| row.source).or(document.tracks);
     let run = run.map(|id| store.analysis(id)).transpose()?;
     if let Some(run) = run {
-        let settings: TrackSettings = serde_json::from_str(&run.settings).unwrap_or_else(|_| document.track_settings.clone());
+        let settings: TrackSettings =
+            serde_json::from_str(&run.settings).unwrap_or_else(|_| document.track_settings.clone());
         let (t, p) = (&settings, &settings.picture);
         steps.push(Step::Track {
             density: Some(t.density),
@@ -73,8 +76,12 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     }
     if document.light != Light::default() {
         let l = &document.light;
-        let values =
-            [("bearing", json!(l.bearing_deg)), ("height", json!(l.height_deg)), ("sun", json!(l.sun)), ("ambient", json!(l.ambient))];
+        let values = [
+            ("bearing", json!(l.bearing_deg)),
+            ("height", json!(l.height_deg)),
+            ("sun", json!(l.sun)),
+            ("ambient", json!(l.ambient)),
+        ];
         steps.push(Step::Set { thing: "light".to_owned(), values: named(values), frame: None });
     }
     Ok(steps)
@@ -112,7 +119,8 @@ fn solve_step(s: &SolveSettings) -> Step {
     }
 }
 
-/// Where a point of the datum's world is seen well inside the picture, the frames nearest to the middle of the clip first.
+/// Where a point of the datum's world is seen well inside the picture, the frames nearest to the middle of the clip
+/// first.
 fn places_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Vec<Place> {
     let middle = solution.frames_total / 2;
     let (wide, high) = (f64::from(solution.width), f64::from(solution.height));
@@ -242,7 +250,8 @@ impl Laid<'_> {
     fn spread_places(&self, wanted: &Datum) -> Option<(Place, Place, f64)> {
         let frame = self.solution.frames.get(self.solution.frames.len() / 2)?;
         let on_floor = |part: [f64; 2]| {
-            let pixel = Vector2::new(part[0] * f64::from(self.solution.width), part[1] * f64::from(self.solution.height));
+            let pixel =
+                Vector2::new(part[0] * f64::from(self.solution.width), part[1] * f64::from(self.solution.height));
             let surface = surface_at(self.solution, &self.datum, frame.frame, pixel).ok()?;
             let world = wanted.world_from_solve.point(self.datum.world_from_solve.inverse().point(surface.point));
             Some((Place { frame: frame.frame, pixel: pixel.into() }, world))
@@ -272,7 +281,8 @@ fn region_of(solution: &Solution, points: &[TrackId]) -> Option<Region> {
     (outline.len() >= 3).then_some(Region { frame: camera.frame, outline })
 }
 
-/// The convex outline of some pixels (A. M. Andrew, "Another efficient algorithm for convex hulls in two dimensions", 1979).
+/// The convex outline of some pixels (A. M. Andrew, "Another efficient algorithm for convex hulls in two dimensions",
+/// 1979).
 fn convex(mut pixels: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
     pixels.sort_by(|a, b| a[0].total_cmp(&b[0]).then(a[1].total_cmp(&b[1])));
     let half = |all: &mut dyn Iterator<Item = [f64; 2]>| {
