@@ -36,7 +36,7 @@ try {
   await page.waitForFunction(() => globalThis.fennik.model.state.masks[0].keys.length > 3, null, { timeout: 120_000 });
   await page.evaluate(() => {
     const { model } = globalThis.fennik;
-    const stray = [...model.astray.values()].filter((a) => a.why === "own-way").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.first <= 100 && t.first + t.xy.length / 2 > 110);
+    const stray = [...model.outliers.values()].filter((a) => a.reason === "independent-motion").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.first <= 100 && t.first + t.xy.length / 2 > 110);
     stray.sort((a, b) => b.xy.length - a.xy.length);
     model.selected = new Set([stray[0].id]);
     model.select();

@@ -146,7 +146,7 @@ test("looking first keeps out of the mask, and what the tracker sees is shown", 
 
 test("strays are named with their reason, selected, used anyway and left alone again", async () => {
   await page.check("#show-tracks");
-  const own = page.locator('[data-why="own-way"]');
+  const own = page.locator('[data-why="independent-motion"]');
   assert.match(await own.textContent(), /\d+ move on their own/);
   assert.match(await own.getAttribute("title"), /people, cars, water/);
   await own.click();
@@ -162,7 +162,7 @@ test("strays are named with their reason, selected, used anyway and left alone a
 test("keep-outs are made from clusters and move with them", async () => {
   const ids = await page.evaluate(() => {
     const { model } = globalThis.fennik;
-    const long = [...model.astray.values()].filter((a) => a.why === "own-way").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.xy.length > 60);
+    const long = [...model.outliers.values()].filter((a) => a.reason === "independent-motion").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.xy.length > 60);
     const [x, y] = long[0].xy.slice(40, 42);
     return long.filter((t) => t.first <= long[0].first + 20 && Math.hypot(t.xy[0] - x, t.xy[1] - y) < 120).map((t) => t.id);
   });
@@ -172,7 +172,7 @@ test("keep-outs are made from clusters and move with them", async () => {
   assert.equal(mask.keys[0].outline.length, 8);
   assert.ok(mask.keys.length > 1 && mask.span);
   await undo();
-  await page.locator('[data-why="own-way"]').click();
+  await page.locator('[data-why="independent-motion"]').click();
   await saved(() => page.click('[data-act="mask-tracks"]'));
   const drawn = (await masks()).length - 1;
   assert.ok(drawn >= 3, `${drawn} keep-outs for people, boats and water`);
@@ -227,7 +227,7 @@ test("one selected track shows what it saw and its error over time", async () =>
 
 test("a stray has an error curve against the place that suits it best", async () => {
   await page.evaluate(() => {
-    const { model } = globalThis.fennik, own = [...model.astray.values()].filter((a) => a.why === "own-way" && a.miss_px > 2).sort((a, b) => b.miss_px - a.miss_px)[0];
+    const { model } = globalThis.fennik, own = [...model.outliers.values()].filter((a) => a.reason === "independent-motion" && a.error_px > 2).sort((a, b) => b.error_px - a.error_px)[0];
     model.selected = new Set([own.id]);
     model.select();
   });
@@ -306,7 +306,7 @@ test("every reason leads to what it speaks of, and the path and the firmness are
   const link = page.locator("[data-reason]", { hasText: "move on their own" });
   await link.click();
   const ids = await selected();
-  assert.ok(ids.length > 20 && (await page.evaluate((list) => list.every((id) => globalThis.fennik.model.astray.get(id)?.why === "own-way"), ids)));
+  assert.ok(ids.length > 20 && (await page.evaluate((list) => list.every((id) => globalThis.fennik.model.outliers.get(id)?.reason === "independent-motion"), ids)));
   await page.locator("[data-reason]", { hasText: "every frame is held" }).click();
   const [frame, slips] = await page.evaluate(() => [globalThis.fennik.model.frame, globalThis.fennik.model.cameras.map((c) => c.slip)]);
   assert.equal(slips[frame], Math.max(...slips));

@@ -68,7 +68,7 @@ test("a frame on which a point was out of sight has no place and counts for noth
 test("filters take what they say and leave the deleted alone", () => {
   const track = (id, frames, first = 0, at = [5, 5]) => ({ id, first, xy: new Float32Array(Array.from({ length: frames }, () => at).flat()) });
   const tracks = [track(1, 5), track(2, 50, 0, [200, 100]), track(3, 9, 20), track(4, 4), track(5, 30, 60), track(6, 12, 70)];
-  const model = { tracks, rmsOf: new Map([[1, 0.2], [2, 0.9], [4, 3]]), astray: new Map([[3, { why: "on-frame" }], [4, { why: "partly" }], [5, { why: "far" }], [6, { why: "short" }]]), deleted: new Set([4]), cameras: [{}], frame: 2, state: { width: 300, height: 150 } };
+  const model = { tracks, rmsOf: new Map([[1, 0.2], [2, 0.9], [4, 3]]), outliers: new Map([[3, { reason: "image-static" }], [4, { reason: "partial-inlier" }], [5, { reason: "far" }], [6, { reason: "short" }]]), deleted: new Set([4]), cameras: [{}], frame: 2, state: { width: 300, height: 150 } };
   const chosen = (kind, more = {}, of = model) => chosenBy(of, { kind, limit: 0, from: 0, to: 0, parts: [], ...more });
   assert.deepEqual(chosen("error", { limit: 0.5 }), [2]);
   assert.deepEqual(chosen("short", { limit: 10 }), [1, 3]);

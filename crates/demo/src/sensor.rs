@@ -15,7 +15,7 @@ const TILE: usize = 64;
 /// Undistorted directions of the pixel corners and of a finer raster would cost more than the lens
 /// itself; each ray asks the lens.
 fn direction(lens: &Lens, x: f64, y: f64) -> Vector3<f64> {
-    let n = lens.normalise(Vector2::new(x, y));
+    let n = lens.unproject(Vector2::new(x, y));
     Vector3::new(n.x, n.y, 1.0)
 }
 

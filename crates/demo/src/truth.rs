@@ -87,7 +87,7 @@ impl Truth {
         let image = |frame: u32, p: &TruePoint| {
             let camera = &self.frames[frame as usize];
             let c = camera.pose().to_camera(Vector3::from(p.position));
-            camera.lens().pixel(Vector2::new(c.x / c.z, c.y / c.z))
+            camera.lens().project(Vector2::new(c.x / c.z, c.y / c.z))
         };
         self.points.iter().map(|p| p.visible.iter().map(|&f| (f, image(f, p))).collect()).collect()
     }
@@ -120,7 +120,7 @@ pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
         let frame = (part(0.819_172_513) * f64::from(take.frames - 1)).round();
         let pixel = Vector2::new(part(0.671_043_607) * wide, part(0.549_700_477) * high);
         let pose = take.pose(frame);
-        let n = take.lens(frame).normalise(pixel);
+        let n = take.lens(frame).unproject(pixel);
         let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
         let Some(met) = scenery.meet(pose.centre(), ray, frame).filter(|m| m.still && m.distance < 80.0) else {
             continue;
@@ -153,7 +153,7 @@ fn moving_share(scenery: &Scenery, take: &Take) -> f64 {
         let (pose, lens) = (take.pose(frame), take.lens(frame));
         for y in (0..take.height).step_by(SHARE_STEP.1) {
             for x in (0..take.width).step_by(SHARE_STEP.1) {
-                let n = lens.normalise(Vector2::new(f64::from(x), f64::from(y)));
+                let n = lens.unproject(Vector2::new(f64::from(x), f64::from(y)));
                 let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
                 asked += 1;
                 moving += usize::from(scenery.meet(pose.centre(), ray, frame).is_some_and(|m| m.moves()));
@@ -170,7 +170,7 @@ fn sees(scenery: &Scenery, take: &Take, point: Vector3<f64>, frame: u32) -> bool
         return false;
     }
     let n = Vector2::new(c.x / c.z, c.y / c.z);
-    let px = take.lens(f64::from(frame)).pixel(n);
+    let px = take.lens(f64::from(frame)).project(n);
     // Far off the axis the lens model folds back into the picture; nothing is seen there.
     let within = |v: f64, size: u32| (MARGIN_PX..f64::from(size - 1) - MARGIN_PX).contains(&v);
     let inside = n.norm() < MAX_RADIUS && within(px.x, take.width) && within(px.y, take.height);

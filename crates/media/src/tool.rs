@@ -94,3 +94,34 @@ impl Drop for Running {
         let _ = self.child.wait();
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::os::unix::process::ExitStatusExt;
+    use std::time::{Duration, Instant};
+
+    /// Fault: a decoder that was writing nothing just then went on beside the next start of the program.
+    #[test]
+    fn a_tool_that_writes_nothing_ends_with_the_thread_that_started_it() {
+        let starting = std::thread::spawn(|| {
+            let child = command("sleep").arg("60").spawn().unwrap();
+            // Only from when it is the tool itself does it end with this thread.
+            let name = || std::fs::read_to_string(format!("/proc/{}/comm", child.id())).unwrap_or_default();
+            while name().trim() != "sleep" {
+                std::thread::sleep(Duration::from_millis(5));
+            }
+            child
+        });
+        let mut child = starting.join().unwrap();
+        let began = Instant::now();
+        let ended = loop {
+            if let Some(ended) = child.try_wait().unwrap() {
+                break ended;
+            }
+            assert!(began.elapsed() < Duration::from_secs(20), "it goes on");
+            std::thread::sleep(Duration::from_millis(10));
+        };
+        assert_eq!(ended.signal(), Some(9), "{ended}");
+    }
+}

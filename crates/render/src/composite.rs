@@ -120,7 +120,7 @@ struct Eye<'a> {
 
 impl Eye<'_> {
     fn ray(&self, x: f64, y: f64) -> Vector3<f32> {
-        let n = self.lens.normalise(Vector2::new(x, y));
+        let n = self.lens.unproject(Vector2::new(x, y));
         (self.to_world * Vector3::new(n.x as f32, n.y as f32, 1.0)).normalize()
     }
 }
@@ -229,7 +229,7 @@ fn reach(stage: &Stage, pose: &Pose, lens: &Lens, width: usize, height: usize) -
         // Far outside the picture the lens model folds back; the undistorted place is on the right side.
         let n = Vector2::new(c.x / c.z, c.y / c.z);
         let straight = n * lens.focal_px + Vector2::from(lens.centre_px);
-        let bent = lens.pixel(n);
+        let bent = lens.project(n);
         let wild = n.norm() * lens.focal_px > 1.5 * (width.max(height) as f64);
         let p = if wild { straight } else { bent };
         low = low.inf(&p);
@@ -302,7 +302,7 @@ mod tests {
         let rgb = draw(&[insert("I", 0.0, 0.0)], &Light::default(), Quality::Exact);
         let (pose, lens) = camera();
         let c = pose.to_camera(Vector3::new(0.0, 0.5, 0.15));
-        let p = lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+        let p = lens.project(Vector2::new(c.x / c.z, c.y / c.z));
         let at = |x: usize, y: usize| &rgb[3 * (320 * y + x)..3 * (320 * y + x) + 3];
         let seen = at(p.x.round() as usize, p.y.round() as usize);
         assert!(seen[0] > seen[2] + 60, "{seen:?}");

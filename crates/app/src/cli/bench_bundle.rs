@@ -39,7 +39,7 @@ fn scene() -> Result<Bundle, EngineError> {
             .filter_map(|(camera, f)| {
                 let c = f.pose.to_camera(point.position);
                 let pixel = Vector2::from(set.tracks[i].at(f.frame)?);
-                let miss = (f.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm();
+                let miss = (f.lens.project(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm();
                 (c.z > 0.0 && miss < STRAY_PX).then_some(Observation { camera: camera as u32, pixel })
             })
             .collect();
@@ -58,7 +58,7 @@ fn disturb(bundle: &mut Bundle) {
         Vector3::new((1.7 * i as f64 + k).sin(), (2.3 * i as f64 + 2.0 * k).sin(), (3.1 * i as f64 + 3.0 * k).sin())
     };
     for (i, pose) in bundle.poses.iter_mut().enumerate() {
-        *pose = pose.moved(wave(i, 0.3) * TURN, wave(i, 1.1) * SHIFT);
+        *pose = pose.retract(wave(i, 0.3) * TURN, wave(i, 1.1) * SHIFT);
     }
     for (i, point) in bundle.points.iter_mut().enumerate() {
         *point += wave(i, 2.2) * SHIFT;
@@ -75,7 +75,7 @@ fn written(bundle: &Bundle) -> String {
     let lens = &bundle.lens;
     let _ = writeln!(text, "{} {} {} {}", lens.focal_px, lens.k1, lens.centre_px[0], lens.centre_px[1]);
     for Pose { rotation, translation: t } in &bundle.poses {
-        let w = fennik_core::geometry::turn_of(rotation);
+        let w = fennik_core::geometry::log_so3(rotation);
         let _ = writeln!(text, "{} {} {} {} {} {}", w.x, w.y, w.z, t.x, t.y, t.z);
     }
     for p in &bundle.points {

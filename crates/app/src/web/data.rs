@@ -98,10 +98,10 @@ async fn show_solve(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
         let reasons: Vec<_> = solution.verdict.reasons.iter().map(|r| json!({ "frames": r.frames, "tracks": r.tracks })).collect();
         if !own {
             // Ids of another run mean other tracks.
-            return Ok(json!({ "own": false, "frames": frames, "points": points, "rejected": [], "astray": [], "again": [],
+            return Ok(json!({ "own": false, "frames": frames, "points": points, "rejected": [], "outliers": [], "again": [],
                 "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }));
         }
-        Ok(json!({ "own": true, "frames": frames, "points": points, "rejected": solution.rejected, "astray": solution.astray,
+        Ok(json!({ "own": true, "frames": frames, "points": points, "rejected": solution.rejected, "outliers": solution.outliers,
             "again": solution.agreeing_again, "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }))
     })
     .await?;

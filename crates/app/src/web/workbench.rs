@@ -6,7 +6,7 @@ use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::image::PictureSettings;
 use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title, TransferFit};
-use fennik_core::solve::{Astray, Motion, MotionChoice, ReadoutChoice, Solution};
+use fennik_core::solve::{Motion, MotionChoice, OutlierReason, ReadoutChoice, Solution};
 use fennik_core::track::{Mask, MaskMode};
 use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId, StoreError};
 
@@ -324,9 +324,14 @@ fn mask_line(mask: &Mask) -> MaskLine {
 
 /// What the solve does not use, by its reasons.
 fn stray_groups(solution: &Solution) -> Vec<StrayGroup> {
-    let count = |why: Astray| solution.astray.iter().filter(|a| a.why == why).count();
-    let group = |why: Astray| StrayGroup { word: why.word(), name: why.name(), why: why.why(), count: count(why) };
-    Astray::ALL.into_iter().map(group).filter(|g| g.count > 0).collect()
+    let count = |reason: OutlierReason| solution.outliers.iter().filter(|a| a.reason == reason).count();
+    let group = |reason: OutlierReason| StrayGroup {
+        word: reason.word(),
+        name: reason.name(),
+        why: reason.why(),
+        count: count(reason),
+    };
+    OutlierReason::ALL.into_iter().map(group).filter(|g| g.count > 0).collect()
 }
 
 /// All solves of the shot, with what they were made from where that is not what is in use.

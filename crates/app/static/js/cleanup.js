@@ -8,7 +8,7 @@ import { trackAt } from "./tracks.js";
  */
 
 /** Reasons for which a track is not used that say that it goes another way than the camera makes it go. */
-const ASTRAY = new Set(["own-way", "on-frame", "partly"]);
+const STRAY_REASONS = new Set(["independent-motion", "image-static", "partial-inlier"]);
 
 /**
  * Tracks that a filter would take; those that are deleted already are left alone.
@@ -16,11 +16,11 @@ const ASTRAY = new Set(["own-way", "on-frame", "partly"]);
  * Kinds: `error` above the limit in px; `short` of less than so many frames; `span` seen on any of the frames, `whole` on
  * all of them; `region` in one of the parts (0 to 8, row by row) on the current frame; `astray` from the
  * camera; `unused` by the solve, for whatever reason.
- * @param {{tracks: Track[], rmsOf: Map<number, number>, astray: Map<number, {why: string}>, deleted: Set<number>, cameras: any[], frame: number, state: any}} model
+ * @param {{tracks: Track[], rmsOf: Map<number, number>, outliers: Map<number, {reason: string}>, deleted: Set<number>, cameras: any[], frame: number, state: any}} model
  * @param {Filter} filter
  * @returns {number[]}
  */
-export function chosenBy({ tracks, rmsOf, astray, deleted, cameras, frame, state }, { kind, limit, from, to, parts }) {
+export function chosenBy({ tracks, rmsOf, outliers, deleted, cameras, frame, state }, { kind, limit, from, to, parts }) {
   const solved = cameras.some(Boolean);
   const third = (/** @type {number} */ v, /** @type {number} */ size) => Math.min(Math.max(Math.floor((3 * (v + 0.5)) / size), 0), 2);
   const takes = (/** @type {Track} */ track) => {
@@ -33,7 +33,7 @@ export function chosenBy({ tracks, rmsOf, astray, deleted, cameras, frame, state
       const at = trackAt(track, frame);
       return !!at && parts.includes(3 * third(at[1], state.height) + third(at[0], state.width));
     }
-    if (kind === "astray") return ASTRAY.has(astray.get(track.id)?.why ?? "");
+    if (kind === "astray") return STRAY_REASONS.has(outliers.get(track.id)?.reason ?? "");
     return kind === "unused" && solved && rms === undefined;
   };
   return tracks.filter((t) => !deleted.has(t.id) && takes(t)).map((t) => t.id);

@@ -37,7 +37,7 @@ export class Desk {
       "mask-tracks": async () => {
         if (await model.change("masks/round-tracks", { tracks: selected() })) model.chooseNewestMask();
       },
-      "select-stray": (button) => { model.selected = new Set([...model.astray.values()].filter((a) => a.why === button.dataset.why && !model.deleted.has(a.id)).map((a) => a.id)); model.select(); },
+      "select-stray": (button) => { model.selected = new Set([...model.outliers.values()].filter((a) => a.reason === button.dataset.why && !model.deleted.has(a.id)).map((a) => a.id)); model.select(); },
       "trust-tracks": () => model.edit({ edit: "trust-tracks", tracks: selected() }),
       "doubt-tracks": () => model.edit({ edit: "doubt-tracks", tracks: model.selected.size ? selected() : [...model.trusted] }),
       "drop-worst": () => this.dropWorst(),

@@ -31,7 +31,7 @@ export class Model extends EventTarget {
     /** Its rough picture. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.draft = null;
     /** What a click in the picture would place. @type {string|null} */ this.placing = null;
     /** Whether a job of this shot is under way. */ this.working = false;
-    /** Why tracks are not used. @type {Map<number, {why: string, miss_px: number|null}>} */ this.astray = new Map();
+    /** Why tracks are not used. @type {Map<number, {reason: string, error_px: number|null}>} */ this.outliers = new Map();
     /** Tracks that are used anyway. @type {Set<number>} */ this.trusted = new Set();
     /** Deleted tracks that agree with the camera. @type {number[]} */ this.again = [];
     /** What the reasons of the verdict speak of. @type {{frames: number[]|null, tracks: number[]}[]} */ this.reasons = [];
@@ -120,7 +120,7 @@ export class Model extends EventTarget {
       const response = await this.get("tracks");
       tracks = response.status === 200 ? readTracks(await response.arrayBuffer()) : [];
     }
-    const solve = state.solve === null ? { frames: [], points: [], astray: [], again: [], reasons: [] } : await (await this.get("solve")).json();
+    const solve = state.solve === null ? { frames: [], points: [], outliers: [], again: [], reasons: [] } : await (await this.get("solve")).json();
     const suggested = state.solve === null || state.floor ? null : await (await this.get("floor")).json();
     // A newer loading has begun meanwhile; what it brings is the later state.
     if (turn !== this.loading) return;
@@ -136,7 +136,7 @@ export class Model extends EventTarget {
     for (const camera of solve.frames) this.cameras[camera.frame] = camera;
     this.points = solve.points;
     this.rmsOf = new Map(solve.points.map((/** @type {any} */ p) => [p.id, p.rms]));
-    this.astray = new Map(solve.astray.map((/** @type {any} */ a) => [a.id, a]));
+    this.outliers = new Map(solve.outliers.map((/** @type {any} */ a) => [a.id, a]));
     this.again = solve.again;
     this.reasons = solve.reasons;
     this.suggested = suggested;

@@ -21,7 +21,7 @@ export function paintTracks(g, stage) {
     const [x, y] = stage.toStage(here);
     if (gone) { paintDeleted(g, x, y, size, model.selected.has(track.id)); continue; }
     const rms = model.rmsOf.get(track.id);
-    const stray = model.astray.get(track.id)?.why ?? null;
+    const stray = model.outliers.get(track.id)?.reason ?? null;
     const off = model.cameras.length > 0 && rms === undefined;
     const picked = model.selected.has(track.id);
     const share = rms === undefined ? 0.5 : rms / bad;
@@ -149,9 +149,9 @@ export function paintTile(g, stage) {
 /** The mark of a track; what does not follow the camera has another shape for each reason. @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} r @param {string|null} why */
 function mark(g, x, y, r, why) {
   g.beginPath();
-  if (why === "own-way") { g.moveTo(x - r, y + r); g.lineTo(x, y - r); g.lineTo(x + r, y + r); }
-  else if (why === "on-frame") g.rect(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r);
-  else if (why === "partly") { g.moveTo(x, y - r); g.lineTo(x + r, y); g.lineTo(x, y + r); }
+  if (why === "independent-motion") { g.moveTo(x - r, y + r); g.lineTo(x, y - r); g.lineTo(x + r, y + r); }
+  else if (why === "image-static") g.rect(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r);
+  else if (why === "partial-inlier") { g.moveTo(x, y - r); g.lineTo(x + r, y); g.lineTo(x, y + r); }
   else { rhomb(g, x, y, why === "far" ? 0.7 * r : r); return; }
   g.closePath();
 }

@@ -7,7 +7,7 @@ import { trackAt } from "./tracks.js";
 
 /** What strays are called where one of them is looked at. */
 export const WHY = /** @type {Record<string, string>} */ ({
-  "own-way": "moves on its own", "on-frame": "stands still on the frame", partly: "agrees now and then", far: "far off, without a depth", short: "too short to tell",
+  "independent-motion": "moves on its own", "image-static": "stands still on the frame", "partial-inlier": "agrees now and then", far: "far off, without a depth", short: "too short to tell",
 });
 
 export class TrackView {
@@ -46,9 +46,9 @@ export class TrackView {
     box.hidden = !track;
     if (!track) { this.id = null; return; }
     const errors = this.errors(track), last = track.first + track.xy.length / 2 - 1;
-    const point = model.points.find((p) => p.id === id), stray = model.astray.get(track.id);
+    const point = model.points.find((p) => p.id === id), stray = model.outliers.get(track.id);
     const parallax = point?.parallax ? ` · ${point.parallax.toFixed(1)} deg of parallax` : "";
-    const words = point ? `${point.rms.toFixed(2)} px${parallax}` : stray ? `${WHY[stray.why]}${stray.miss_px ? ` · ${stray.miss_px.toFixed(2)} px off` : ""}` : model.deleted.has(track.id) ? "deleted" : "not solved";
+    const words = point ? `${point.rms.toFixed(2)} px${parallax}` : stray ? `${WHY[stray.reason]}${stray.error_px ? ` · ${stray.error_px.toFixed(2)} px off` : ""}` : model.deleted.has(track.id) ? "deleted" : "not solved";
     const against = point || !errors.length ? "" : " · error against the place that suits it best";
     this.byId("track-view-reading").textContent = `track ${id} · frames ${track.first} to ${last} · ${words}${against}`;
     const image = this.byId("track-patches"), address = model.url(`tracks/${id}/patches.jpg?run=${model.heldTracks}`);

@@ -34,9 +34,9 @@ fn places((shown, camera): &(Value, CameraDocument)) -> Vec<((u32, usize), Vecto
         for (i, mark) in marks.iter().enumerate() {
             let c = pose.to_camera(*mark);
             let n = Vector2::new(c.x / c.z, c.y / c.z);
-            let p = lens.pixel(n);
+            let p = lens.project(n);
             // Far off the axis the lens's model folds back into the picture.
-            let unfolded = (lens.normalise(p) - n).norm() < 1e-6;
+            let unfolded = (lens.unproject(p) - n).norm() < 1e-6;
             if c.z > 0.1 && unfolded && (0.0..1280.0).contains(&p.x) && (0.0..720.0).contains(&p.y) {
                 places.push(((frame.source_frame, i), p));
             }

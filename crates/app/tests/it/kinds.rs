@@ -63,14 +63,14 @@ fn a_pan_with_a_zoom_is_solved_and_what_is_placed_follows_the_turn() {
     let solve: Value = serde_json::from_str(&server.get("/shots/1/solve").body).unwrap();
     let ray = {
         let c = &truth.frames[20];
-        let n = c.lens().normalise(nalgebra::Vector2::new(300.0, 150.0));
+        let n = c.lens().unproject(nalgebra::Vector2::new(300.0, 150.0));
         c.pose().rotation.inverse() * nalgebra::Vector3::new(n.x, n.y, 1.0)
     };
     let mut checked = 0;
     for f in solve["frames"].as_array().unwrap() {
         let number = |v: &Value| v.as_f64().unwrap();
         let right = &truth.frames[f["frame"].as_u64().unwrap() as usize];
-        let seen = |c: nalgebra::Vector3<f64>| right.lens().pixel(nalgebra::Vector2::new(c.x / c.z, c.y / c.z));
+        let seen = |c: nalgebra::Vector3<f64>| right.lens().project(nalgebra::Vector2::new(c.x / c.z, c.y / c.z));
         let wanted = seen(right.pose().rotation * ray);
         let row = |r: usize| (0..3).map(|k| number(&f["r"][r][k]) * foot[k]).sum::<f64>() + number(&f["t"][r]);
         let (x, y, z) = (row(0), row(1), row(2));
@@ -81,7 +81,7 @@ fn a_pan_with_a_zoom_is_solved_and_what_is_placed_follows_the_turn() {
             k2: number(&f["k"][1]),
         };
         if z > 0.0 && (0.0..640.0).contains(&wanted.x) && (0.0..360.0).contains(&wanted.y) {
-            let slip = (lens.pixel(nalgebra::Vector2::new(x / z, y / z)) - wanted).norm();
+            let slip = (lens.project(nalgebra::Vector2::new(x / z, y / z)) - wanted).norm();
             assert!(slip < 0.3, "frame {}: {slip} px", f["frame"]);
             checked += 1;
         }

@@ -51,7 +51,7 @@ fn lock_error_of(
         if views.len() < MIN_FRAMES {
             continue;
         }
-        let normalised: Vec<_> = views.iter().map(|(pose, lens, px)| (*pose, lens.normalise(*px))).collect();
+        let normalised: Vec<_> = views.iter().map(|(pose, lens, px)| (*pose, lens.unproject(*px))).collect();
         let Some(at) = place(&normalised) else { continue };
         let sum: f64 = views.iter().map(|(pose, lens, px)| (image(pose, lens, at) - px).norm_squared()).sum();
         total = (total.0 + sum, total.1 + views.len());
@@ -69,7 +69,7 @@ fn lock_error_of(
 
 fn image(pose: &Pose, lens: &Lens, world: Vector3<f64>) -> Vector2<f64> {
     let c = pose.to_camera(world);
-    lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+    lens.project(Vector2::new(c.x / c.z, c.y / c.z))
 }
 
 #[cfg(test)]

@@ -26,7 +26,7 @@ impl Similarity {
         self.scale.is_finite()
             && self.scale > 0.0
             && self.translation.iter().all(|v| v.is_finite())
-            && is_turn(&self.rotation)
+            && is_rotation(&self.rotation)
     }
 
     /// Moves a point.
@@ -62,7 +62,7 @@ impl Similarity {
 const TURN_TOLERANCE: f64 = 1e-6;
 
 /// Whether a matrix that was read as a turn is one.
-pub fn is_turn(rotation: &Rotation3<f64>) -> bool {
+pub fn is_rotation(rotation: &Rotation3<f64>) -> bool {
     let m = rotation.matrix();
     let off = (m * m.transpose() - Matrix3::identity()).amax();
     off.is_finite() && off < TURN_TOLERANCE && m.determinant() > 0.0

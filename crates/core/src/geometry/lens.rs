@@ -31,14 +31,14 @@ impl Lens {
     }
 
     /// Pixel of a normalised point.
-    pub fn pixel(&self, n: Vector2<f64>) -> Vector2<f64> {
+    pub fn project(&self, n: Vector2<f64>) -> Vector2<f64> {
         let r2 = n.norm_squared();
         let gain = 1.0 + r2 * (self.k1 + r2 * self.k2);
         n * (self.focal_px * gain) + Vector2::from(self.centre_px)
     }
 
     /// Pixel of a normalised point and its 2x2 derivative by that point.
-    pub fn pixel_with_slope(&self, n: Vector2<f64>) -> (Vector2<f64>, Matrix2<f64>) {
+    pub fn project_with_jacobian(&self, n: Vector2<f64>) -> (Vector2<f64>, Matrix2<f64>) {
         let r2 = n.norm_squared();
         let gain = 1.0 + r2 * (self.k1 + r2 * self.k2);
         let slope =
@@ -48,7 +48,7 @@ impl Lens {
 
     /// The normalised point whose image is `pixel`, by fixed-point iteration with Newton's scale on
     /// the radius. Where the model folds over (far outside the picture) the nearest radius is used.
-    pub fn normalise(&self, pixel: Vector2<f64>) -> Vector2<f64> {
+    pub fn unproject(&self, pixel: Vector2<f64>) -> Vector2<f64> {
         let d = (pixel - Vector2::from(self.centre_px)) / self.focal_px;
         let rd = d.norm();
         if rd < 1e-12 || (self.k1 == 0.0 && self.k2 == 0.0) {
@@ -94,7 +94,7 @@ mod tests {
         fn normalise_undoes_pixel(x in -0.8f64..0.8, y in -0.5f64..0.5, f in 300f64..3000.0, k1 in -0.12f64..0.1, k2 in -0.02f64..0.04) {
             let lens = Lens { focal_px: f, centre_px: [640.0, 359.5], k1, k2 };
             let n = Vector2::new(x, y);
-            let gap = (lens.normalise(lens.pixel(n)) - n).norm();
+            let gap = (lens.unproject(lens.project(n)) - n).norm();
             prop_assert!(gap < 1e-9, "moved by {gap}");
         }
 
@@ -102,11 +102,11 @@ mod tests {
         fn the_slope_is_that_of_central_differences(x in -0.8f64..0.8, y in -0.5f64..0.5, k1 in -0.1f64..0.1, k2 in -0.02f64..0.04) {
             let lens = Lens { focal_px: 900.0, centre_px: [640.0, 359.5], k1, k2 };
             let n = Vector2::new(x, y);
-            let (_, slope) = lens.pixel_with_slope(n);
+            let (_, slope) = lens.project_with_jacobian(n);
             for axis in 0..2 {
                 let mut h = Vector2::zeros();
                 h[axis] = 1e-6;
-                let numeric = (lens.pixel(n + h) - lens.pixel(n - h)) / 2e-6;
+                let numeric = (lens.project(n + h) - lens.project(n - h)) / 2e-6;
                 prop_assert!((numeric - slope.column(axis)).norm() < 1e-4);
             }
         }
@@ -118,6 +118,8 @@ mod tests {
         let half = lens.scaled(0.5);
         assert!((half.centre_px[0] - 319.5).abs() < 1e-12);
         let n = Vector2::new(0.3, -0.2);
-        assert!(((half.pixel(n) + Vector2::repeat(0.5)) * 2.0 - lens.pixel(n) - Vector2::repeat(0.5)).norm() < 1e-9);
+        assert!(
+            ((half.project(n) + Vector2::repeat(0.5)) * 2.0 - lens.project(n) - Vector2::repeat(0.5)).norm() < 1e-9
+        );
     }
 }

@@ -12,10 +12,10 @@ mod p3p;
 mod pose;
 mod triangulate;
 
-pub use align3::{Similarity, fit_similarity, is_turn};
+pub use align3::{Similarity, fit_similarity, is_rotation};
 pub use five_point::{decompose_essential, essential_from_five, sampson_squared};
 pub use homography::{decompose_homography, homography, transfer_squared};
 pub use lens::Lens;
 pub use p3p::pose_from_three;
-pub use pose::{Pose, hat, nearest_rotation, turn_of};
+pub use pose::{Pose, hat, log_so3, nearest_rotation};
 pub use triangulate::{parallax_rad, triangulate};

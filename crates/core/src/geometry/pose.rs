@@ -29,7 +29,7 @@ impl Pose {
     }
 
     /// The pose after a small left turn `w` (axis times angle, camera frame) and shift `t`.
-    pub fn moved(&self, w: Vector3<f64>, t: Vector3<f64>) -> Self {
+    pub fn retract(&self, w: Vector3<f64>, t: Vector3<f64>) -> Self {
         Self { rotation: renormalised(Rotation3::new(w) * self.rotation), translation: self.translation + t }
     }
 
@@ -47,7 +47,7 @@ impl Pose {
     /// Between two poses: centres linearly, rotations along the shortest turn. `t` from 0 to 1, or
     /// beyond for going on in the same way.
     pub fn between(&self, other: &Self, t: f64) -> Self {
-        let turn = turn_of(&(other.rotation * self.rotation.inverse())) * t;
+        let turn = log_so3(&(other.rotation * self.rotation.inverse())) * t;
         let rotation = Rotation3::new(turn) * self.rotation;
         let centre = self.centre() + (other.centre() - self.centre()) * t;
         Self { rotation, translation: -(rotation * centre) }
@@ -77,7 +77,7 @@ fn renormalised(r: Rotation3<f64>) -> Rotation3<f64> {
 
 /// A turn as its axis times its angle, radians; also of one so small that rounding takes the trace of its matrix beyond
 /// 3, of which an arc cosine is no number.
-pub fn turn_of(rotation: &Rotation3<f64>) -> Vector3<f64> {
+pub fn log_so3(rotation: &Rotation3<f64>) -> Vector3<f64> {
     UnitQuaternion::from_rotation_matrix(rotation).scaled_axis()
 }
 
@@ -111,10 +111,10 @@ mod tests {
         for slip in [1e-9, 1e-12, 3e-16, 0.0] {
             let mut m = Matrix3::identity() * (1.0 + 4e-16);
             (m[(0, 1)], m[(1, 0)]) = (-slip, slip);
-            let turn = turn_of(&Rotation3::from_matrix_unchecked(m));
+            let turn = log_so3(&Rotation3::from_matrix_unchecked(m));
             assert!((turn.z - slip).abs() < 1e-15 && turn.xy().norm() < 1e-15, "{turn} for {slip}");
         }
         let right = Vector3::new(0.3, -1.2, 2.0);
-        assert!((turn_of(&Rotation3::from_scaled_axis(right)) - right).norm() < 1e-12);
+        assert!((log_so3(&Rotation3::from_scaled_axis(right)) - right).norm() < 1e-12);
     }
 }

@@ -133,7 +133,7 @@ pub fn points_inside(solution: &Solution, frame: u32, outline: &[[f64; 2]]) -> V
         let c = camera.pose.to_camera(p.position);
         let there = (p.first_frame..=p.last_frame).contains(&frame) && c.z > 1e-9;
         there && {
-            let at = camera.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+            let at = camera.lens.project(Vector2::new(c.x / c.z, c.y / c.z));
             inside(at.x, at.y)
         }
     };

@@ -3,7 +3,7 @@
 use super::datum::Datum;
 use super::insert::{Insert, InsertId};
 use super::transfer::TransferFit;
-use crate::geometry::{Similarity, turn_of};
+use crate::geometry::{Similarity, log_so3};
 use crate::solve::SolveSettings;
 use crate::solve::TrackChoice;
 use crate::track::{Mask, Masks, TrackId, TrackSettings};
@@ -462,7 +462,7 @@ fn carry(insert: &mut Insert, by: &Similarity) {
     let wanted = by.rotation * before;
     let n = Vector3::from(p.normal);
     let rest: Rotation3<f64> = wanted * p.rotation().inverse();
-    p.turn_deg += turn_of(&rest).dot(&n).to_degrees();
+    p.turn_deg += log_so3(&rest).dot(&n).to_degrees();
 }
 
 #[cfg(test)]

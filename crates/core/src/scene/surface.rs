@@ -80,7 +80,7 @@ pub(super) fn plane_miss_px(
     if a.z <= 1e-9 || b.z <= 1e-9 {
         return None;
     }
-    let pixel = |c: Vector3<f64>| lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+    let pixel = |c: Vector3<f64>| lens.project(Vector2::new(c.x / c.z, c.y / c.z));
     Some((pixel(a) - pixel(b)).norm())
 }
 
@@ -101,7 +101,7 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
     let solved = solution.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
     let pose = datum.world_from_solve.pose(&solved.pose);
     let lens = solved.lens;
-    let n = lens.normalise(pixel);
+    let n = lens.unproject(pixel);
     let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
     if solution.motion == Motion::Nodal {
         let normal = -ray;
@@ -124,7 +124,7 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
         .filter_map(|p| {
             let world = datum.world_from_solve.point(p.position);
             let c = pose.to_camera(world);
-            let distance = (lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm();
+            let distance = (lens.project(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm();
             (c.z > 0.0 && distance < reach).then_some((distance, world))
         })
         .collect();
@@ -179,7 +179,7 @@ pub fn floor_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f
     let solved = solution.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
     let floor = datum.floor.as_ref().ok_or_else(|| "no floor is laid yet; lay it first".to_owned())?;
     let pose = datum.world_from_solve.pose(&solved.pose);
-    let n = solved.lens.normalise(pixel);
+    let n = solved.lens.unproject(pixel);
     let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
     let point = meet(&pose, ray, Vector3::zeros(), Vector3::y()).ok_or_else(|| {
         format!("pixel {:.0}, {:.0} of frame {frame} looks above the horizon of the floor", pixel.x, pixel.y)

@@ -8,7 +8,7 @@
 //! loss).
 
 use super::{Datum, ShotDocument};
-use crate::geometry::{Similarity, turn_of};
+use crate::geometry::{Similarity, log_so3};
 use crate::solve::{Motion, Solution, SolvedFrame};
 use nalgebra::{Matrix3, Rotation3, SMatrix, SVector, Vector2, Vector3};
 use serde::{Deserialize, Serialize};
@@ -204,7 +204,7 @@ fn mean_turn(pairs: &[Pair]) -> Rotation3<f64> {
     for _ in 0..20 {
         let (mut sum, mut weights) = (Vector3::zeros(), 0.0);
         for turn in &turns {
-            let away = turn_of(&(turn * mean.inverse()));
+            let away = log_so3(&(turn * mean.inverse()));
             let weight = 1.0 / away.norm().max(1e-5);
             sum += away * weight;
             weights += weight;
@@ -278,7 +278,7 @@ fn seen(frame: &SolvedFrame, world: Vector3<f64>) -> Option<Vector2<f64>> {
     let (r2, lens) = (n.norm_squared(), &frame.lens);
     let unfolded = |r2: f64| 1.0 + r2 * (3.0 * lens.k1 + 5.0 * lens.k2 * r2) > 0.0;
     (c.z > 1e-9 && unfolded(r2) && unfolded(0.5 * r2))
-        .then(|| lens.pixel(n))
+        .then(|| lens.project(n))
         .filter(|p| p.x.is_finite() && p.y.is_finite())
 }
 
@@ -519,7 +519,7 @@ mod tests {
             let old = walk(0..40, Motion::Nodal);
             let by = Similarity { rotation: Rotation3::new(Vector3::from(w)), ..Similarity::identity() };
             let found = transfer(of(&old, 0), of(&elsewhere(&old, &by, 0), 0), false, &[Vector3::new(3.0, -4.0, -100.0)]).unwrap();
-            prop_assert!(turn_of(&(found.new_from_old.rotation * by.rotation.inverse())).norm() < 1e-7);
+            prop_assert!(log_so3(&(found.new_from_old.rotation * by.rotation.inverse())).norm() < 1e-7);
             prop_assert!(found.new_from_old.scale == 1.0 && found.new_from_old.translation.norm() == 0.0);
         }
     }
@@ -534,7 +534,7 @@ mod tests {
         };
         let mut new = elsewhere(&old, &by, 0);
         for f in 10..16 {
-            new.frames[f].pose = new.frames[f].pose.moved(Vector3::new(0.3, 0.2, 0.0), Vector3::new(0.5, 0.0, 2.0));
+            new.frames[f].pose = new.frames[f].pose.retract(Vector3::new(0.3, 0.2, 0.0), Vector3::new(0.5, 0.0, 2.0));
         }
         let marks = [Vector3::new(0.5, 0.0, 0.0)];
         let pairs: Vec<Pair> = old.frames.iter().zip(&new.frames).map(|(old, new)| Pair { old, new }).collect();

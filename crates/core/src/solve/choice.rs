@@ -23,7 +23,7 @@ impl TrackChoice {
     }
 
     /// Whether a point at a pixel of a frame may be used.
-    pub(super) fn allowed(&self, frames: u32) -> impl Fn(u32, [f32; 2]) -> bool + '_ {
+    pub fn allowed(&self, frames: u32) -> impl Fn(u32, [f32; 2]) -> bool + '_ {
         let masks: Vec<MasksAtFrame> =
             if self.masks.masks.is_empty() { Vec::new() } else { (0..frames).map(|f| self.masks.at(f)).collect() };
         move |frame, p| {

@@ -128,7 +128,7 @@ fn the_tile_lies_on_the_floor_or_on_the_wall_as_the_pointer_asks() {
     let datum = Datum::default().with_floor(&solution, &fit, Some(Vector3::zeros()));
     let pixel = |p: Vector3<f64>| {
         let c = solution.frames[10].pose.to_camera(p);
-        solution.frames[10].lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+        solution.frames[10].lens.project(Vector2::new(c.x / c.z, c.y / c.z))
     };
     let wanted = Vector3::new(0.5, 0.0, 2.0);
     let floor = surface_at(&solution, &datum, 10, pixel(wanted)).unwrap();

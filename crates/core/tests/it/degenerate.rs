@@ -15,7 +15,7 @@ fn seen(world: &[Vector3<f64>], poses: &[Pose], noise_px: f64) -> TrackSet {
             .iter()
             .map(|pose| {
                 let c = pose.to_camera(*p);
-                let px = lens.pixel(Vector2::new(c.x / c.z, c.y / c.z))
+                let px = lens.project(Vector2::new(c.x / c.z, c.y / c.z))
                     + Vector2::new(random.normal(), random.normal()) * noise_px;
                 [px.x as f32, px.y as f32]
             })

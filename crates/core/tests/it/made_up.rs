@@ -119,7 +119,7 @@ pub fn shoot(poses: Vec<Pose>, how: &Shooting) -> Film {
             let lens = how.lens_at(f as f64);
             let see = |pose: &Pose| {
                 let c = pose.to_camera(first + step * f as f64);
-                (c.z, lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)))
+                (c.z, lens.project(Vector2::new(c.x / c.z, c.y / c.z)))
             };
             let (mut depth, mut px) = see(&poses[f]);
             for _ in 0..if how.readout == 0.0 { 0 } else { 6 } {
@@ -166,7 +166,7 @@ pub fn lock_px(film: &Film, solution: &Solution) -> f64 {
         .map(|p| {
             let image = |(f, pose): (usize, &Pose)| {
                 let c = pose.to_camera(*p);
-                let px = film.lenses[f].pixel(Vector2::new(c.x / c.z, c.y / c.z));
+                let px = film.lenses[f].project(Vector2::new(c.x / c.z, c.y / c.z));
                 (c.z > 0.3 && (0.0..1280.0).contains(&px.x) && (0.0..720.0).contains(&px.y)).then_some((f as u32, px))
             };
             film.poses.iter().enumerate().filter_map(image).collect()

@@ -3,14 +3,15 @@
 use crate::made_up::{Shooting, lens, lock_px, shoot, solve, travelling};
 use fennik_core::geometry::Lens;
 use fennik_core::solve::{
-    Astray, CentreChoice, MotionChoice, Solution, SolveFailure, SolveSettings, TrackChoice, solve_camera, solve_on,
+    CentreChoice, MotionChoice, OutlierReason, Solution, SolveFailure, SolveSettings, TrackChoice, solve_camera,
+    solve_on,
 };
 use fennik_core::track::{Track, TrackId};
 use std::collections::BTreeSet;
 use std::ops::ControlFlow;
 
-fn count(solution: &Solution, why: Astray) -> usize {
-    solution.astray.iter().filter(|a| a.why == why).count()
+fn count(solution: &Solution, reason: OutlierReason) -> usize {
+    solution.outliers.iter().filter(|a| a.reason == reason).count()
 }
 
 #[test]
@@ -57,7 +58,7 @@ fn what_does_not_follow_the_camera_is_named_with_its_reason() {
     let eye_of = |f: usize| film.poses[f];
     let hill = |i: u32, f: f64| {
         let c = eye_of(f as usize).rotation * nalgebra::Vector3::new(-0.3 + 0.02 * f64::from(i), 0.02, -1.0);
-        let p = film.lenses[0].pixel(nalgebra::Vector2::new(c.x / c.z, c.y / c.z));
+        let p = film.lenses[0].project(nalgebra::Vector2::new(c.x / c.z, c.y / c.z));
         [p.x, p.y]
     };
     let hills: Vec<(u32, Vec<[f32; 2]>)> =
@@ -71,25 +72,32 @@ fn what_does_not_follow_the_camera_is_named_with_its_reason() {
         positions: vec![[400.0, 300.0], [401.0, 300.0]],
     });
     let solution = solve(&film.tracks).unwrap();
-    let why = |id: u32| solution.astray.iter().find(|a| a.id == TrackId(first + id)).map(|a| a.why);
-    let share = |ids: std::ops::Range<u32>, wanted: Astray| {
+    let why = |id: u32| solution.outliers.iter().find(|a| a.id == TrackId(first + id)).map(|a| a.reason);
+    let share = |ids: std::ops::Range<u32>, wanted: OutlierReason| {
         ids.clone().filter(|&i| why(i) == Some(wanted)).count() as f64 / ids.len() as f64
     };
-    assert!(share(0..12, Astray::OnFrame) > 0.9, "{:?}", (0..12).map(why).collect::<Vec<_>>());
-    assert!(share(12..30, Astray::OwnWay) > 0.9, "{:?}", (12..30).map(why).collect::<Vec<_>>());
-    assert!(share(30..38, Astray::Far) > 0.8, "{:?}", (30..38).map(why).collect::<Vec<_>>());
-    assert_eq!(why(38), Some(Astray::Short));
-    assert!(count(&solution, Astray::OwnWay) >= 18);
+    assert!(share(0..12, OutlierReason::ImageStatic) > 0.9, "{:?}", (0..12).map(why).collect::<Vec<_>>());
+    assert!(share(12..30, OutlierReason::IndependentMotion) > 0.9, "{:?}", (12..30).map(why).collect::<Vec<_>>());
+    assert!(share(30..38, OutlierReason::Far) > 0.8, "{:?}", (30..38).map(why).collect::<Vec<_>>());
+    assert_eq!(why(38), Some(OutlierReason::Short));
+    assert!(count(&solution, OutlierReason::IndependentMotion) >= 18);
     let said = solution.verdict.reasons.iter().find(|r| r.text.contains("move on their own")).unwrap();
-    assert_eq!(said.tracks.len(), count(&solution, Astray::OwnWay));
-    assert!(solution.astray.iter().filter(|a| a.why == Astray::OwnWay).all(|a| a.miss_px.is_none_or(|m| m > 0.3)));
+    assert_eq!(said.tracks.len(), count(&solution, OutlierReason::IndependentMotion));
+    assert!(
+        solution
+            .outliers
+            .iter()
+            .filter(|a| a.reason == OutlierReason::IndependentMotion)
+            .all(|a| a.error_px.is_none_or(|m| m > 0.3))
+    );
 }
 
 #[test]
 fn a_person_may_overrule_what_is_left_out() {
     let film = shoot(travelling(50, 7.0, 3), &Shooting::plain(lens(980.0, -0.02), 0.12, 0.15, 5));
     let whole = solve(&film.tracks).unwrap();
-    let strays: Vec<TrackId> = whole.astray.iter().filter(|a| a.why == Astray::OwnWay).map(|a| a.id).take(3).collect();
+    let strays: Vec<TrackId> =
+        whole.outliers.iter().filter(|a| a.reason == OutlierReason::IndependentMotion).map(|a| a.id).take(3).collect();
     assert_eq!(strays.len(), 3);
     let choice = TrackChoice { trusted: strays.iter().copied().collect(), ..TrackChoice::default() };
     let told = solve_camera(&film.tracks, &choice, &SolveSettings::default(), |_| ControlFlow::Continue(())).unwrap();

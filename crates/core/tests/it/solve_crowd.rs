@@ -2,7 +2,7 @@
 
 use crate::made_up::{Film, Shooting, focal_error, lens, lock_px, shoot, solve};
 use fennik_core::geometry::Pose;
-use fennik_core::solve::{Astray, Grade, SolveSettings, TrackChoice, solve_on};
+use fennik_core::solve::{Grade, OutlierReason, SolveSettings, TrackChoice, solve_on};
 use nalgebra::Vector3;
 use std::ops::ControlFlow;
 
@@ -43,8 +43,11 @@ fn a_crowd_that_nearly_outnumbers_the_scene_does_not_bend_the_camera() {
         let solution = solve(&film.tracks).unwrap();
         let (focal, lock) = (focal_error(&film, &solution), lock_px(&film, &solution));
         assert!(focal < 0.005 && lock < 0.05, "{people} people: focal length off by {focal}, {lock} px");
-        let strays =
-            solution.astray.iter().filter(|a| a.why == Astray::OwnWay && a.id.0 as usize >= film.near_tracks).count();
+        let strays = solution
+            .outliers
+            .iter()
+            .filter(|a| a.reason == OutlierReason::IndependentMotion && a.id.0 as usize >= film.near_tracks)
+            .count();
         assert!(strays > 150, "{strays} of the people's tracks are known to move on their own");
         let said = solution.verdict.reasons.iter().find(|r| r.text.contains("of what was tracked follows"));
         assert!(said.is_some_and(|r| r.grade == Grade::Fair && r.tracks.len() > 150), "{:?}", solution.verdict);

@@ -2,7 +2,7 @@
 
 use crate::made_up::{Film, Shooting, focal_error, lens, lock_px, shoot, solve, travelling};
 use fennik_core::geometry::Pose;
-use fennik_core::solve::{Astray, Grade, Solution};
+use fennik_core::solve::{Grade, OutlierReason, Solution};
 use nalgebra::Vector3;
 
 /// A short walk before hills.
@@ -11,8 +11,8 @@ fn before_hills(hills_m: Option<f64>, strays: f64) -> Film {
 }
 
 /// How many of the tracks of the hills go by each name.
-fn hills_called(film: &Film, solution: &Solution, why: Astray) -> usize {
-    solution.astray.iter().filter(|a| a.why == why && a.id.0 as usize >= film.near_tracks).count()
+fn hills_called(film: &Film, solution: &Solution, reason: OutlierReason) -> usize {
+    solution.outliers.iter().filter(|a| a.reason == reason && a.id.0 as usize >= film.near_tracks).count()
 }
 
 #[test]
@@ -21,7 +21,7 @@ fn hills_without_parallax_hold_the_lens_and_are_said_to_be_far_off() {
     let (solved, bare) = (solve(&with.tracks).unwrap(), solve(&without.tracks).unwrap());
     let hills = with.tracks.tracks.len() - with.near_tracks;
     assert!(hills > 60, "{hills} of the hills are seen");
-    let far = hills_called(&with, &solved, Astray::Far);
+    let far = hills_called(&with, &solved, OutlierReason::Far);
     assert!(far * 10 >= hills * 7, "{far} of {hills} are far off");
     assert!(solved.points.iter().all(|p| (p.id.0 as usize) < with.near_tracks), "what is far off has no place");
     let (there, missing) = (solved.focal_deviation_percent, bare.focal_deviation_percent);
@@ -43,7 +43,7 @@ fn a_parallax_that_is_small_but_there_bends_nothing() {
             sigmas < 4.0 && lock < 0.03,
             "hills at {hills_m} m: focal length off by {focal}, {sigmas} deviations, {lock} px"
         );
-        assert_eq!(hills_called(&film, &solution, Astray::OwnWay), 0, "hills at {hills_m} m");
+        assert_eq!(hills_called(&film, &solution, OutlierReason::IndependentMotion), 0, "hills at {hills_m} m");
     }
 }
 
@@ -55,7 +55,7 @@ fn frames_that_see_hills_alone_have_a_turn_but_no_place() {
         .enumerate()
         .map(|(f, p)| {
             let up = 0.5 * (((f as f64 - 40.0) / 20.0).clamp(0.0, 1.0));
-            let turned = p.moved(Vector3::new(-up, 0.0, 0.0), Vector3::zeros());
+            let turned = p.retract(Vector3::new(-up, 0.0, 0.0), Vector3::zeros());
             Pose { translation: -(turned.rotation * p.centre()), ..turned }
         })
         .collect();

@@ -39,7 +39,7 @@ fn shaken(frames: usize) -> Vec<Pose> {
         .iter()
         .enumerate()
         .map(|(f, p)| {
-            let turned = p.moved(Vector3::new(shake(f, 0.4), shake(f, 0.31), shake(f, 0.23)), Vector3::zeros());
+            let turned = p.retract(Vector3::new(shake(f, 0.4), shake(f, 0.31), shake(f, 0.23)), Vector3::zeros());
             Pose { translation: -(turned.rotation * p.centre()), ..turned }
         })
         .collect()

@@ -35,7 +35,7 @@ fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> 
 
 /// Whether the middle of a pixel sees the mesh: Moller & Trumbore's test on every triangle, in f64.
 fn sees(mesh: &Mesh, pose: &Pose, lens: &Lens, x: usize, y: usize) -> bool {
-    let n = lens.normalise(Vector2::new(x as f64, y as f64));
+    let n = lens.unproject(Vector2::new(x as f64, y as f64));
     let ray = pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0);
     let eye = pose.centre();
     (0..mesh.indices.len()).any(|i| {

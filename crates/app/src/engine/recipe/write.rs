@@ -127,7 +127,7 @@ fn places_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Vec<Pla
     let margin = MARGIN * wide.min(high);
     let seen = solution.frames.iter().filter_map(|f| {
         let c = datum.world_from_solve.pose(&f.pose).to_camera(world);
-        let p = f.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z));
+        let p = f.lens.project(Vector2::new(c.x / c.z, c.y / c.z));
         let inside = c.z > 1e-6 && (margin..wide - margin).contains(&p.x) && (margin..high - margin).contains(&p.y);
         inside.then(|| Place { frame: f.frame, pixel: [p.x, p.y].map(|v| (v * WRITTEN).round() / WRITTEN) })
     });
@@ -272,7 +272,7 @@ fn region_of(solution: &Solution, points: &[TrackId]) -> Option<Region> {
     let there = of_these.iter().filter(|p| (p.first_frame..=p.last_frame).contains(&camera.frame));
     let pixels = there.filter_map(|p| {
         let c = camera.pose.to_camera(p.position);
-        (c.z > 1e-9).then(|| camera.lens.pixel(Vector2::new(c.x / c.z, c.y / c.z)).into())
+        (c.z > 1e-9).then(|| camera.lens.project(Vector2::new(c.x / c.z, c.y / c.z)).into())
     });
     let hull = convex(pixels.collect());
     // A little wider, so that the points on the edge lie inside.
