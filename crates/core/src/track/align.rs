@@ -159,9 +159,9 @@ impl<const P: usize> Template<P> {
         let mut lanes = [simd.splat_f32s(0.0); P];
         for ((samples, values), images) in sampled.as_chunks::<LANES>().0.iter().zip(&self.values).zip(&self.steepest) {
             let shown = simd.add_f32s(simd.mul_f32s(gain, cast(*values)), offset);
-            let miss = simd.sub_f32s(cast(*samples), shown);
+            let error = simd.sub_f32s(cast(*samples), shown);
             for (lane, image) in lanes.iter_mut().zip(images) {
-                *lane = simd.add_f32s(*lane, simd.mul_f32s(cast(*image), miss));
+                *lane = simd.add_f32s(*lane, simd.mul_f32s(cast(*image), error));
             }
         }
         let mut sums = [0.0; P];
@@ -294,8 +294,8 @@ impl<const P: usize> LaneLoop for Descent<'_, P> {
                 gradient_y[to..to + LANES].copy_from_slice(&gy);
             }
         }
-        for made_up in [&mut *values, &mut *gradient_x, &mut *gradient_y] {
-            made_up[window.samples()..].fill(0.0);
+        for synthetic in [&mut *values, &mut *gradient_x, &mut *gradient_y] {
+            synthetic[window.samples()..].fill(0.0);
         }
         template.values.copy_from_slice(values.as_chunks::<LANES>().0);
         let gradients = gradient_x.as_chunks::<LANES>().0.iter().zip(gradient_y.as_chunks::<LANES>().0);
@@ -401,8 +401,8 @@ fn moments(groups: &[Group], n: usize) -> (f64, f64) {
         }
     }
     // The zeros after the last sample lie as far off as the mean is large.
-    let made_up = (groups.len() * LANES - n) as f64 * f64::from(mean * mean);
-    (f64::from(mean), ((sum(&lanes) - made_up).max(0.0) / n as f64).sqrt())
+    let synthetic = (groups.len() * LANES - n) as f64 * f64::from(mean * mean);
+    (f64::from(mean), ((sum(&lanes) - synthetic).max(0.0) / n as f64).sqrt())
 }
 
 /// Sum over the lanes, in one order on every processor.

@@ -48,7 +48,7 @@ impl BackwardTracker {
         let Some(frame) = self.wanted() else { return Ok(()) };
         self.frame = frame;
         if self.set.cuts.contains(&(frame + 1)) {
-            self.tracker.let_go();
+            self.tracker.terminate_all();
         }
         let seeds = self.seeds.remove(&frame).unwrap_or_default();
         self.tracker.push_back(picture, frame, &seeds)?;
@@ -56,7 +56,7 @@ impl BackwardTracker {
         let known: Vec<(TrackId, [f64; 2])> =
             self.set.tracks.iter().filter_map(|t| Some((t.id, t.at(frame)?))).collect();
         let near_px = self.near_px;
-        self.tracker.retire_where(|id, at| {
+        self.tracker.terminate_where(|id, at| {
             known.iter().any(|(other, p)| *other != id && (p[0] - at[0]).hypot(p[1] - at[1]) < near_px)
         });
         Ok(())
@@ -118,8 +118,8 @@ mod tests {
             for (f, p) in t.sightings().filter(|(f, _)| *f < was.first_frame) {
                 let s = 1.02f64.powi(f as i32 - was.first_frame as i32);
                 let right = [240.0 + (seed[0] - 240.0) * s, 150.0 + (seed[1] - 150.0) * s];
-                let miss = (f64::from(p[0]) - right[0]).hypot(f64::from(p[1]) - right[1]);
-                assert!(miss < 0.4, "track {} on frame {f} is {miss} px off", t.id.0);
+                let error = (f64::from(p[0]) - right[0]).hypot(f64::from(p[1]) - right[1]);
+                assert!(error < 0.4, "track {} on frame {f} is {error} px off", t.id.0);
             }
         }
     }

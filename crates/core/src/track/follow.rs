@@ -146,8 +146,8 @@ mod tests {
                 let (plane, centre, turn, size) = picture(frame);
                 let found = follower.step(&plane).unwrap().expect("it is in sight");
                 for (p, q) in found.iter().zip(outline(centre, turn, size)) {
-                    let miss = (p[0] - q[0]).hypot(p[1] - q[1]);
-                    assert!(miss < 1.5, "frame {frame}: a corner is {miss} px off");
+                    let error = (p[0] - q[0]).hypot(p[1] - q[1]);
+                    assert!(error < 1.5, "frame {frame}: a corner is {error} px off");
                 }
             }
         }

@@ -200,14 +200,14 @@ impl Mask {
         let mut spans = vec![(0, last)];
         // Douglas & Peucker 1973, over time.
         while let Some((a, b)) = spans.pop() {
-            let miss = |i: usize| {
+            let error = |i: usize| {
                 let t = (i - a) as f64 / (b - a) as f64;
                 let corner = |k: usize, x: usize| {
                     outlines[a][k][x] + t * (outlines[b][k][x] - outlines[a][k][x]) - outlines[i][k][x]
                 };
                 (0..outlines[i].len()).map(|k| corner(k, 0).hypot(corner(k, 1))).fold(0.0, f64::max)
             };
-            let worst = (a + 1..b).map(|i| (miss(i), i)).max_by(|p, q| p.0.total_cmp(&q.0));
+            let worst = (a + 1..b).map(|i| (error(i), i)).max_by(|p, q| p.0.total_cmp(&q.0));
             if let Some((_, i)) = worst.filter(|w| w.0 > tolerance_px) {
                 chosen.insert(i);
                 spans.extend([(a, i), (i, b)]);

@@ -1,30 +1,32 @@
 //! Point tracks: corners found in an even spread and followed from frame to frame.
 //!
-//! A point is predicted from a coarse global motion and its neighbours, carried to the next frame by
+//! A point is predicted from a coarse global motion and its neighbours, propagated to the next frame by
 //! pyramidal alignment (Lucas & Kanade 1981; Bouguet 2000), checked backwards (Kalal, Mikolajczyk &
 //! Matas, "Forward-Backward Error", 2010) and then aligned, under an affine warp and a gain and offset
 //! of brightness, with its *first* view (Baker & Matthews, "Lucas-Kanade 20 Years On", 2004, inverse
 //! compositional). The last step is what keeps long tracks from drifting: errors do not add up from
 //! frame to frame.
 
+mod active_track;
 mod align;
-mod around;
-mod away;
 mod backward;
-mod carry;
+mod blank_interval;
+mod clusters;
+mod corner_search;
 mod detect;
-mod dip;
 mod follow;
-#[cfg(test)]
-mod made_up;
 mod mask;
 mod motion;
+mod occluded;
+mod propagate;
 mod settings;
+#[cfg(test)]
+mod synthetic;
 mod track_set;
 mod tracker;
 
-pub use around::{clusters_of, keep_out_of};
 pub use backward::BackwardTracker;
+pub use clusters::{clusters_of, keep_out_of};
 pub use detect::{Corner, best_corner, min_eigenvalues};
 pub use follow::Follower;
 pub use mask::{Mask, MaskError, MaskKey, MaskMode, Masks, MasksAtFrame};

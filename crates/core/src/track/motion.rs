@@ -127,7 +127,7 @@ impl AffineMotion {
         let mut motion =
             Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
         for _ in 0..8 {
-            let mut misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
+            let mut misses: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
             let weights: Vec<f64> = {
                 let mut sorted = misses.clone();
                 let scale = (1.5 * median(&mut sorted)).max(0.3);
@@ -146,7 +146,7 @@ impl AffineMotion {
             motion.x = [sx[0], sx[1], sx[2]];
             motion.y = [sy[0], sy[1], sy[2]];
         }
-        let mut misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
+        let mut misses: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
         misses.sort_by(f64::total_cmp);
         motion.spread = misses[misses.len() * 9 / 10];
         Some(motion)
@@ -165,12 +165,12 @@ impl AffineMotion {
         let mut motion =
             Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
         for _ in 0..8 {
-            let misses: Vec<f64> = pairs.iter().map(|p| motion.miss(p)).collect();
+            let misses: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
             let scale = (1.5 * median(&mut misses.clone())).max(0.3);
             let mut a = nalgebra::Matrix4::<f64>::zeros();
             let mut b = nalgebra::Vector4::zeros();
-            for (p, miss) in pairs.iter().zip(&misses) {
-                let w = 1.0 / (1.0 + (miss / scale).powi(2));
+            for (p, error) in pairs.iter().zip(&misses) {
+                let w = 1.0 / (1.0 + (error / scale).powi(2));
                 let (u, v) = (p.0[0] - centre[0], p.0[1] - centre[1]);
                 for (row, d) in [
                     (nalgebra::Vector4::new(1.0, 0.0, u, -v), p.1[0]),
@@ -192,7 +192,7 @@ impl AffineMotion {
         self.spread
     }
 
-    fn miss(&self, pair: &([f64; 2], [f64; 2])) -> f64 {
+    fn error(&self, pair: &([f64; 2], [f64; 2])) -> f64 {
         let (dx, dy) = self.at(pair.0[0], pair.0[1]);
         (pair.1[0] - dx).hypot(pair.1[1] - dy)
     }
@@ -205,7 +205,7 @@ fn median(values: &mut [f64]) -> f64 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::made_up::texture;
+    use super::super::synthetic::texture;
     use super::*;
 
     #[test]

@@ -1,12 +1,13 @@
 //! The track run: one frame in, all points one frame further.
 
+use super::active_track::ActiveTrack;
 use super::align::{Template, Warp};
-use super::away::{Away, surroundings};
-use super::carry::{Scratch, Windows, follow, predict};
-use super::detect::best_corner;
-use super::dip::Dip;
+use super::blank_interval::BlankInterval;
+use super::corner_search::{CornerSearch, REPLENISH_EVERY, coverage};
 use super::mask::{Masks, MasksAtFrame};
 use super::motion::AffineMotion;
+use super::occluded::{OccludedTrack, surroundings};
+use super::propagate::{Scratch, Windows, follow, predict};
 use super::settings::{TrackError, TrackSettings};
 use super::track_set::{Track, TrackId, TrackSet};
 use crate::image::{Plane, Pyramid};
@@ -20,16 +21,6 @@ const MAX_LEVELS: usize = 8;
 const CUT_MIN_POINTS: usize = 24;
 /// Less than this part of the points surviving one step, with nothing else changed, is a cut.
 const CUT_SURVIVORS: f64 = 0.12;
-/// Frames between two rounds of topping up, while tracks hold.
-const TOP_UP_EVERY: u32 = 3;
-/// Squares across the frame by which its coverage is told.
-const COVERAGE_ACROSS: f64 = 32.0;
-/// Side of the smallest squares, px.
-const MIN_CELL_PX: f64 = 8.0;
-/// Part of the spacing that keeps points apart where there is little to hold on to.
-const SPARSE_SPACING: f64 = 5.0 / 7.0;
-/// Corner strength below which there is noise only, (grey levels per px)^2.
-const STRENGTH_FLOOR: f32 = 2.0;
 
 /// What one frame came to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,37 +35,13 @@ pub struct TrackStep {
     pub found: usize,
 }
 
-/// A point that is being followed.
-pub(super) struct Live {
-    id: u32,
-    first_frame: u32,
-    pub positions: Vec<[f32; 2]>,
-    pub template: Template<8>,
-    pub warp: Warp,
-    /// By how much its last step differed from the coarse motion, px: by its parallax, which lasts.
-    pub own_motion: (f64, f64),
-    /// How far its last step ended from where it was expected, px.
-    pub surprise_px: f64,
-    renewals: u8,
-}
-
-impl Live {
-    /// How it moved last, px.
-    pub fn last_step(&self) -> (f64, f64) {
-        match self.positions.as_slice() {
-            [.., a, b] if a[0].is_finite() && b[0].is_finite() => (f64::from(b[0] - a[0]), f64::from(b[1] - a[1])),
-            _ => (0.0, 0.0),
-        }
-    }
-}
-
 /// Follows points through a clip that is handed in frame by frame.
 pub struct Tracker {
     settings: TrackSettings,
     masks: Masks,
     windows: Windows,
-    live: Vec<Live>,
-    away: Vec<Away>,
+    active: Vec<ActiveTrack>,
+    occluded: Vec<OccludedTrack>,
     done: Vec<Track>,
     cuts: Vec<u32>,
     previous: Option<Pyramid>,
@@ -83,13 +50,10 @@ pub struct Tracker {
     /// The coarse motion of the frame before.
     motion: AffineMotion,
     size: (usize, usize),
-    dip: Dip,
+    blank: BlankInterval,
     frame: u32,
     next_id: u32,
-    /// Strength of the strong corners, from the frames on which many cells were searched.
-    strong: f32,
-    /// The frame from which on each cell may be searched again.
-    search_from: Vec<u32>,
+    corners: CornerSearch,
 }
 
 impl Tracker {
@@ -101,22 +65,21 @@ impl Tracker {
         settings.validate()?;
         let windows = Windows::new(settings.window_half_px as usize);
         Ok(Self {
+            corners: CornerSearch::new(&settings),
             settings,
             masks,
             windows,
-            live: Vec::new(),
-            away: Vec::new(),
+            active: Vec::new(),
+            occluded: Vec::new(),
             done: Vec::new(),
             cuts: Vec::new(),
             previous: None,
             spare: None,
             motion: AffineMotion::shift(0.0, 0.0),
             size: (0, 0),
-            dip: Dip::default(),
+            blank: BlankInterval::default(),
             frame: 0,
             next_id: 0,
-            strong: 0.0,
-            search_from: Vec::new(),
         })
     }
 
@@ -134,33 +97,33 @@ impl Tracker {
         self.check_size(picture)?;
         let frame = self.frame;
         let pyramid = self.pyramid_of(picture);
-        if self.dip.takes(&pyramid) && self.has_points() {
+        if self.blank.takes(&pyramid) && self.has_points() {
             self.pass_over(pyramid);
             self.frame += 1;
             return Ok(TrackStep { frame, carried: 0, lost: 0, found: 0 });
         }
         let masks = self.masks.at(frame);
-        let before = self.live.len();
+        let before = self.active.len();
         let mut lost = 0;
         if let Some(previous) = self.previous.take() {
-            lost = self.carry(&previous, &pyramid, &masks);
+            lost = self.propagate(&previous, &pyramid, &masks);
             self.spare = Some(previous);
         }
-        let carried = self.live.len();
+        let carried = self.active.len();
         let cut = before >= CUT_MIN_POINTS && (carried as f64) < CUT_SURVIVORS * before as f64;
         if cut {
-            for live in std::mem::take(&mut self.live) {
-                self.retire(live, true);
+            for active in std::mem::take(&mut self.active) {
+                self.terminate(active, true);
             }
-            for away in std::mem::take(&mut self.away) {
-                self.retire(away.live, false);
+            for occluded in std::mem::take(&mut self.occluded) {
+                self.terminate(occluded.active, false);
             }
-            self.search_from.clear();
+            self.corners.forget();
         }
-        let due = begins || frame.is_multiple_of(TOP_UP_EVERY) || cut || lost * 8 > before.max(1);
-        let found = if due { self.top_up(&pyramid, &masks) } else { 0 };
+        let due = begins || frame.is_multiple_of(REPLENISH_EVERY) || cut || lost * 8 > before.max(1);
+        let found = if due { self.replenish(&pyramid, &masks) } else { 0 };
         // Only a picture that has points of its own is another picture; a dip to black is none.
-        if cut && self.live.len() >= CUT_MIN_POINTS {
+        if cut && self.active.len() >= CUT_MIN_POINTS {
             self.cuts.push(frame);
         }
         self.previous = Some(pyramid);
@@ -178,48 +141,37 @@ impl Tracker {
         self.check_size(picture)?;
         self.frame = frame;
         let pyramid = self.pyramid_of(picture);
-        if self.dip.takes(&pyramid) && self.has_points() {
+        if self.blank.takes(&pyramid) && self.has_points() {
             self.pass_over(pyramid);
             return Ok(());
         }
         let masks = self.masks.at(frame);
         if let Some(previous) = self.previous.take() {
-            self.carry(&previous, &pyramid, &masks);
+            self.propagate(&previous, &pyramid, &masks);
             self.spare = Some(previous);
         }
         for (id, at) in seeds {
-            let (x, y) = (f64::from(at[0]), f64::from(at[1]));
-            if let Some(template) = Template::cut(pyramid.level(0), x, y, &self.windows.fine, &mut Vec::new()) {
-                let warp = Warp::shift(x, y);
-                self.live.push(Live {
-                    id: id.0,
-                    first_frame: frame,
-                    positions: vec![*at],
-                    template,
-                    warp,
-                    own_motion: (0.0, 0.0),
-                    surprise_px: f64::INFINITY,
-                    renewals: 0,
-                });
-            }
+            let at = at.map(f64::from);
+            let begun = ActiveTrack::begin(id.0, frame, at, pyramid.level(0), &self.windows.fine);
+            self.active.extend(begun);
         }
         self.previous = Some(pyramid);
         Ok(())
     }
 
     fn has_points(&self) -> bool {
-        !self.live.is_empty() || !self.away.is_empty()
+        !self.active.is_empty() || !self.occluded.is_empty()
     }
 
     /// Leaves all points where they were on the last picture that shows anything.
     fn pass_over(&mut self, picture: Pyramid) {
         self.spare = Some(picture);
-        if self.dip.is_too_long() {
-            self.let_go();
+        if self.blank.is_too_long() {
+            self.terminate_all();
             return;
         }
-        self.live.iter_mut().for_each(|live| live.positions.push([f32::NAN; 2]));
-        self.away.iter_mut().for_each(Away::pass_over);
+        self.active.iter_mut().for_each(|active| active.positions.push([f32::NAN; 2]));
+        self.occluded.iter_mut().for_each(OccludedTrack::pass_over);
     }
 
     fn pyramid_of(&mut self, picture: &Plane) -> Pyramid {
@@ -230,20 +182,21 @@ impl Tracker {
     }
 
     /// Ends all tracks.
-    pub(super) fn let_go(&mut self) {
-        for live in
-            std::mem::take(&mut self.live).into_iter().chain(std::mem::take(&mut self.away).into_iter().map(|a| a.live))
+    pub(super) fn terminate_all(&mut self) {
+        for active in std::mem::take(&mut self.active)
+            .into_iter()
+            .chain(std::mem::take(&mut self.occluded).into_iter().map(|a| a.active))
         {
-            self.retire(live, false);
+            self.terminate(active, false);
         }
     }
 
     /// Ends the tracks of which it is so.
-    pub(super) fn retire_where(&mut self, is_so: impl Fn(TrackId, [f64; 2]) -> bool) {
-        let (gone, kept): (Vec<Live>, Vec<Live>) =
-            std::mem::take(&mut self.live).into_iter().partition(|l| is_so(TrackId(l.id), [l.warp.x, l.warp.y]));
-        self.live = kept;
-        gone.into_iter().for_each(|l| self.retire(l, false));
+    pub(super) fn terminate_where(&mut self, is_so: impl Fn(TrackId, [f64; 2]) -> bool) {
+        let (gone, kept): (Vec<ActiveTrack>, Vec<ActiveTrack>) =
+            std::mem::take(&mut self.active).into_iter().partition(|l| is_so(TrackId(l.id), [l.warp.x, l.warp.y]));
+        self.active = kept;
+        gone.into_iter().for_each(|l| self.terminate(l, false));
     }
 
     /// Notes the size of the first frame and refuses any other.
@@ -265,12 +218,12 @@ impl Tracker {
 
     /// Where the points of the newest frame are, px.
     pub fn points(&self) -> Vec<[f64; 2]> {
-        self.live.iter().map(|l| [l.warp.x, l.warp.y]).collect()
+        self.active.iter().map(|l| [l.warp.x, l.warp.y]).collect()
     }
 
     /// Where the points of the newest frame are, px, by their ids.
     pub(super) fn places(&self) -> std::collections::BTreeMap<u32, [f64; 2]> {
-        self.live.iter().map(|l| (l.id, [l.warp.x, l.warp.y])).collect()
+        self.active.iter().map(|l| (l.id, [l.warp.x, l.warp.y])).collect()
     }
 
     /// Uses other masks from here on.
@@ -281,41 +234,19 @@ impl Tracker {
     /// Lets go of the points that lie outside.
     pub(super) fn drop_outside(&mut self, masks: &Masks) {
         let masks = masks.at(0);
-        self.live.retain(|l| masks.allows(l.warp.x, l.warp.y, 0.0));
-        self.away.clear();
+        self.active.retain(|l| masks.allows(l.warp.x, l.warp.y, 0.0));
+        self.occluded.clear();
     }
 
     /// How evenly the newest frame is covered: the part of its squares, 32 across whatever the settings, that hold a
     /// point or border on one that does.
     pub fn coverage(&self) -> f64 {
-        let cell = (self.size.0 as f64 / COVERAGE_ACROSS).max(MIN_CELL_PX);
-        let (columns, rows) = ((self.size.0 as f64 / cell).ceil() as i64, (self.size.1 as f64 / cell).ceil() as i64);
-        let mut covered = std::collections::BTreeSet::new();
-        for live in &self.live {
-            let (column, row) = ((live.warp.x / cell) as i64, (live.warp.y / cell) as i64);
-            for (dc, dr) in [(0, 0), (1, 0), (-1, 0), (0, 1), (0, -1)] {
-                let (c, r) = (column + dc, row + dr);
-                if (0..columns).contains(&c) && (0..rows).contains(&r) {
-                    covered.insert((c, r));
-                }
-            }
-        }
-        covered.len() as f64 / ((columns * rows).max(1)) as f64
-    }
-
-    /// Side of the cells of which each gets a point, px.
-    fn cell_px(&self) -> f64 {
-        (self.settings.square_px() * self.scale()).max(MIN_CELL_PX)
-    }
-
-    /// Pixels of this picture for one of a picture 1280 wide; small pictures are not filled as densely.
-    fn scale(&self) -> f64 {
-        (self.size.0 as f64 / 1280.0).max(0.35)
+        coverage(&self.points(), self.size)
     }
 
     /// Ends the run.
     pub fn finish(mut self) -> TrackSet {
-        self.let_go();
+        self.terminate_all();
         self.done.sort_by_key(|t| t.id);
         TrackSet {
             width: self.size.0 as u32,
@@ -328,191 +259,130 @@ impl Tracker {
 
     /// Keeps a finished track if it was seen at least twice. After a cut its last view is of another
     /// picture and goes.
-    fn retire(&mut self, mut live: Live, after_cut: bool) {
-        if after_cut && live.positions.len() + live.first_frame as usize > self.frame as usize {
-            live.positions.pop();
+    fn terminate(&mut self, mut active: ActiveTrack, after_cut: bool) {
+        if after_cut && active.positions.len() + active.first_frame as usize > self.frame as usize {
+            active.positions.pop();
         }
-        while live.positions.last().is_some_and(|p| !p[0].is_finite()) {
-            live.positions.pop();
+        while active.positions.last().is_some_and(|p| !p[0].is_finite()) {
+            active.positions.pop();
         }
-        if live.positions.len() >= 2 {
-            self.done.push(Track { id: TrackId(live.id), first_frame: live.first_frame, positions: live.positions });
+        if active.positions.len() >= 2 {
+            self.done.push(Track {
+                id: TrackId(active.id),
+                first_frame: active.first_frame,
+                positions: active.positions,
+            });
         }
     }
 
     /// Moves all points from `previous` to `current`; returns how many were lost.
-    fn carry(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
-        let expected = predict(&self.live, &self.motion, (previous, current), &self.windows);
+    fn propagate(&mut self, previous: &Pyramid, current: &Pyramid, masks: &MasksAtFrame) -> usize {
+        let expected = predict(&self.active, &self.motion, (previous, current), &self.windows);
         let motion = &expected.motion;
-        let back = self.look_for_lost(motion, current, masks);
+        let back = self.reacquire_occluded(motion, current, masks);
         let (settings, windows) = (&self.settings, &self.windows);
         let moved: Vec<Option<(Warp, bool)>> = self
-            .live
+            .active
             .par_iter()
             .map_init(
                 || Scratch::new(windows),
-                |scratch, live| follow(live, previous, current, &expected, masks, settings, scratch),
+                |scratch, active| follow(active, previous, current, &expected, masks, settings, scratch),
             )
             .collect();
         let mut lost = 0;
-        let mut kept = Vec::with_capacity(self.live.len());
-        for (mut live, moved) in std::mem::take(&mut self.live).into_iter().zip(moved) {
+        let mut kept = Vec::with_capacity(self.active.len());
+        for (mut active, moved) in std::mem::take(&mut self.active).into_iter().zip(moved) {
             let Some((warp, renew)) = moved else {
                 lost += 1;
-                match surroundings(&live, previous, &self.windows.coarse, &mut Vec::new()) {
+                match surroundings(&active, previous, &self.windows.coarse, &mut Vec::new()) {
                     // This frame is the first that it misses.
-                    Some(surroundings) => self.keep_waiting(Away::new(live, surroundings), motion),
-                    None => self.retire(live, false),
+                    Some(surroundings) => self.keep_occluded(OccludedTrack::new(active, surroundings), motion),
+                    None => self.terminate(active, false),
                 }
                 continue;
             };
-            live.positions.push([warp.x as f32, warp.y as f32]);
-            let (dx, dy) = motion.at(live.warp.x, live.warp.y);
-            let own = (warp.x - live.warp.x - dx, warp.y - live.warp.y - dy);
-            live.surprise_px = (own.0 - live.own_motion.0).hypot(own.1 - live.own_motion.1);
-            live.own_motion = own;
-            live.warp = warp;
+            active.positions.push([warp.x as f32, warp.y as f32]);
+            let (dx, dy) = motion.at(active.warp.x, active.warp.y);
+            let own = (warp.x - active.warp.x - dx, warp.y - active.warp.y - dy);
+            active.surprise_px = (own.0 - active.own_motion.0).hypot(own.1 - active.own_motion.1);
+            active.own_motion = own;
+            active.warp = warp;
             if renew {
                 let fresh = Template::cut(current.level(0), warp.x, warp.y, &self.windows.fine, &mut Vec::new());
-                if let Some(template) = fresh.filter(|_| live.renewals < MAX_RENEWALS) {
-                    live.template = template;
-                    live.warp = Warp::shift(warp.x, warp.y);
-                    live.renewals += 1;
+                if let Some(template) = fresh.filter(|_| active.renewals < MAX_RENEWALS) {
+                    active.template = template;
+                    active.warp = Warp::shift(warp.x, warp.y);
+                    active.renewals += 1;
                 } else {
-                    self.retire(live, false);
+                    self.terminate(active, false);
                     continue;
                 }
             }
-            kept.push(live);
+            kept.push(active);
         }
         kept.extend(back);
-        self.live = kept;
+        self.active = kept;
         self.motion = expected.motion;
         lost
     }
 
     /// Lets a point that is out of sight wait one frame more, or gives it up.
-    fn keep_waiting(&mut self, mut away: Away, motion: &AffineMotion) {
-        if away.wait(motion, self.size.0, self.size.1) {
-            self.away.push(away);
+    fn keep_occluded(&mut self, mut occluded: OccludedTrack, motion: &AffineMotion) {
+        if occluded.wait(motion, self.size.0, self.size.1) {
+            self.occluded.push(occluded);
         } else {
-            self.retire(away.live, false);
+            self.terminate(occluded.active, false);
         }
     }
 
     /// Looks for points that are out of sight; hands back those that were found.
-    fn look_for_lost(&mut self, motion: &AffineMotion, current: &Pyramid, masks: &MasksAtFrame) -> Vec<Live> {
-        for away in std::mem::take(&mut self.away) {
-            self.keep_waiting(away, motion);
+    fn reacquire_occluded(
+        &mut self,
+        motion: &AffineMotion,
+        current: &Pyramid,
+        masks: &MasksAtFrame,
+    ) -> Vec<ActiveTrack> {
+        for occluded in std::mem::take(&mut self.occluded) {
+            self.keep_occluded(occluded, motion);
         }
-        let waiting = std::mem::take(&mut self.away);
+        let waiting = std::mem::take(&mut self.occluded);
         let half = f64::from(self.settings.window_half_px);
         let found: Vec<Option<Warp>> = waiting
             .par_iter()
-            .map_init(Vec::new, |buffer, away| {
-                let warp = if away.is_due() { away.find(current, buffer) } else { None };
+            .map_init(Vec::new, |buffer, occluded| {
+                let warp = if occluded.is_due() { occluded.find(current, buffer) } else { None };
                 warp.filter(|w| masks.allows(w.x, w.y, half))
             })
             .collect();
         let mut back = Vec::new();
-        for (away, warp) in waiting.into_iter().zip(found) {
+        for (occluded, warp) in waiting.into_iter().zip(found) {
             match warp {
-                Some(warp) => back.push(away.come_back(warp)),
-                None => self.away.push(away),
+                Some(warp) => back.push(occluded.reacquire(warp)),
+                None => self.occluded.push(occluded),
             }
         }
         back
     }
 
-    /// Finds points in cells that have none; returns how many.
-    fn top_up(&mut self, current: &Pyramid, masks: &MasksAtFrame) -> usize {
+    /// Begins tracks where there are none; returns how many.
+    fn replenish(&mut self, current: &Pyramid, masks: &MasksAtFrame) -> usize {
         let picture = current.level(0);
-        let cell = self.cell_px();
-        let (columns, rows) =
-            ((self.size.0 as f64 / cell).ceil() as usize, (self.size.1 as f64 / cell).ceil() as usize);
-        let mut taken: Vec<Vec<[f64; 2]>> = vec![Vec::new(); columns * rows];
-        let cell_of = |x: f64, y: f64| {
-            let column = ((x / cell).max(0.0) as usize).min(columns - 1);
-            let row = ((y / cell).max(0.0) as usize).min(rows - 1);
-            (column, row)
-        };
-        for live in &self.live {
-            let (column, row) = cell_of(live.warp.x, live.warp.y);
-            taken[row * columns + column].push([live.warp.x, live.warp.y]);
-        }
-        let half = self.settings.window_half_px as f64;
-        let margin = self.settings.window_half_px as usize + 4;
-        // Where there is little to hold on to, everything is held on to.
-        let sparse = self.live.len() * 10 < columns * rows * 7;
-        let min_distance = if sparse { SPARSE_SPACING } else { 1.0 } * self.settings.spacing_px * self.scale();
-        let reach = ((min_distance / cell).ceil() as usize).max(1);
-        self.search_from.resize(columns * rows, 0);
-        let candidates: Vec<_> = (0..columns * rows)
-            .into_par_iter()
-            .filter(|&i| taken[i].is_empty() && self.search_from[i] <= self.frame)
-            .filter_map(|i| {
-                let (column, row) = (i % columns, i / columns);
-                let from = ((column as f64 * cell) as usize, (row as f64 * cell) as usize);
-                let to = (((column + 1) as f64 * cell) as usize, ((row + 1) as f64 * cell) as usize);
-                let around: Vec<[f64; 2]> = (row.saturating_sub(reach)..=(row + reach).min(rows - 1))
-                    .flat_map(|r| {
-                        &taken[r * columns..][column.saturating_sub(reach)..=(column + reach).min(columns - 1)]
-                    })
-                    .flatten()
-                    .copied()
-                    .collect();
-                let near = |x: f64, y: f64| {
-                    around.iter().any(|p| (p[0] - x).powi(2) + (p[1] - y).powi(2) < min_distance * min_distance)
-                };
-                best_corner(picture, from, to, margin, |x, y| !near(x, y) && masks.allows(x, y, half))
-            })
-            .collect();
-        if candidates.len() * 3 > columns * rows || self.strong <= 0.0 {
-            let mut strengths: Vec<f32> = candidates.iter().map(|c| c.strength).collect();
-            strengths.sort_by(f32::total_cmp);
-            if let Some(&strong) = strengths.get(strengths.len() * 9 / 10) {
-                self.strong = strong;
-            }
-        }
-        let least = STRENGTH_FLOOR.max(self.settings.threshold as f32 * self.strong);
-        // What is barren now still will be in a moment.
-        for (i, from) in self.search_from.iter_mut().enumerate() {
-            if taken[i].is_empty() && *from <= self.frame {
-                *from = self.frame + TOP_UP_EVERY;
-            }
-        }
-        for corner in candidates.iter().filter(|c| c.strength >= least) {
-            let (column, row) = cell_of(corner.x, corner.y);
-            self.search_from[row * columns + column] = 0;
-        }
-        let mut fresh: Vec<[f64; 2]> = Vec::new();
-        for corner in candidates.iter().filter(|c| c.strength >= least) {
-            // Two neighbouring cells may have found both sides of one corner.
-            if fresh.iter().any(|p| (p[0] - corner.x).hypot(p[1] - corner.y) < min_distance) {
-                continue;
-            }
-            if let Some(template) = Template::cut(picture, corner.x, corner.y, &self.windows.fine, &mut Vec::new()) {
-                fresh.push([corner.x, corner.y]);
-                self.live.push(Live {
-                    id: self.next_id,
-                    first_frame: self.frame,
-                    positions: vec![[corner.x as f32, corner.y as f32]],
-                    template,
-                    warp: Warp::shift(corner.x, corner.y),
-                    own_motion: (0.0, 0.0),
-                    surprise_px: f64::INFINITY,
-                    renewals: 0,
-                });
+        let corners = self.corners.search(picture, self.frame, &self.points(), masks);
+        let before = self.active.len();
+        for at in corners {
+            if let Some(track) = ActiveTrack::begin(self.next_id, self.frame, at, picture, &self.windows.fine) {
+                self.active.push(track);
                 self.next_id += 1;
             }
         }
-        fresh.len()
+        self.active.len() - before
     }
 }
 
 #[cfg(test)]
 mod tests {
-    use super::super::made_up::{frame, texture};
+    use super::super::corner_search::SPARSE_SPACING;
+    use super::super::synthetic::{frame, texture};
     use super::*;
 
     #[test]
@@ -611,8 +481,8 @@ mod tests {
             let (start, first) = t.sightings().next().unwrap();
             for (f, p) in t.sightings() {
                 let right = [f64::from(first[0]) - 0.7 * f64::from(f - start), f64::from(first[1])];
-                let miss = (f64::from(p[0]) - right[0]).hypot(f64::from(p[1]) - right[1]);
-                assert!(miss < 0.25, "track {} on frame {f} is {miss} px off", t.id.0);
+                let error = (f64::from(p[0]) - right[0]).hypot(f64::from(p[1]) - right[1]);
+                assert!(error < 0.25, "track {} on frame {f} is {error} px off", t.id.0);
             }
             assert_eq!(t.at(t.last_frame()).map(|p| p[0].is_finite()), Some(true), "no track ends in a gap");
         }

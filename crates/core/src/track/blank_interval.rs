@@ -14,12 +14,12 @@ const WIDTH: usize = 100;
 
 /// What a run knows of frames that show nothing.
 #[derive(Debug, Default)]
-pub(super) struct Dip {
+pub(super) struct BlankInterval {
     usual: f32,
     frames: u32,
 }
 
-impl Dip {
+impl BlankInterval {
     /// Whether the next picture shows nothing.
     pub fn takes(&mut self, picture: &Pyramid) -> bool {
         let contrast = contrast(picture);
@@ -44,7 +44,7 @@ fn contrast(pyramid: &Pyramid) -> f32 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::made_up::{frame, texture, tracked};
+    use super::super::synthetic::{frame, texture, tracked};
     use super::*;
     use crate::image::Plane;
     use crate::random::SplitMix64;
@@ -64,13 +64,13 @@ mod tests {
 
     #[test]
     fn points_are_followed_across_a_dip_to_black() {
-        let dip = 12..22;
-        let set = tracked(40, |f| if dip.contains(&f) { black(f) } else { moved(f) });
+        let blank = 12..22;
+        let set = tracked(40, |f| if blank.contains(&f) { black(f) } else { moved(f) });
         assert!(set.cuts.is_empty(), "{:?}", set.cuts);
         let across: Vec<_> = set.tracks.iter().filter(|t| t.at(11).is_some() && t.at(22).is_some()).collect();
         assert!(across.len() >= 50, "{} tracks go across", across.len());
         for t in across {
-            assert!(dip.clone().all(|f| t.at(f).is_none()), "nothing is seen on black");
+            assert!(blank.clone().all(|f| t.at(f).is_none()), "nothing is seen on black");
             let (before, after) = (t.at(11).unwrap(), t.at(22).unwrap());
             assert!(
                 (after[0] - before[0] + 11.0 * DRIFT).abs() < 0.2 && (after[1] - before[1]).abs() < 0.2,
@@ -98,11 +98,11 @@ mod tests {
     #[test]
     fn a_faint_picture_is_not_nothing() {
         let faint = |part: f32| move |x: usize, y: usize| 90.0 + part * (texture(x as f64, y as f64) as f32 - 90.0);
-        let mut dip = Dip::default();
+        let mut blank = BlankInterval::default();
         for part in [1.0, 0.6, 0.3] {
-            assert!(!dip.takes(&Pyramid::new(&Plane::from_fn(480, 300, faint(part)), 8)), "{part}");
+            assert!(!blank.takes(&Pyramid::new(&Plane::from_fn(480, 300, faint(part)), 8)), "{part}");
         }
-        assert!(dip.takes(&Pyramid::new(&Plane::from_fn(480, 300, faint(0.02)), 8)));
-        assert!(dip.takes(&Pyramid::new(&Plane::from_fn(1, 1, |_, _| 80.0), 8)), "one pixel shows nothing");
+        assert!(blank.takes(&Pyramid::new(&Plane::from_fn(480, 300, faint(0.02)), 8)));
+        assert!(blank.takes(&Pyramid::new(&Plane::from_fn(1, 1, |_, _| 80.0), 8)), "one pixel shows nothing");
     }
 }

@@ -1,10 +1,10 @@
 //! One frame on: where points are expected, and where they are found.
 
+use super::active_track::ActiveTrack;
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
 use super::mask::MasksAtFrame;
 use super::motion::{AffineMotion, global_shift};
 use super::settings::TrackSettings;
-use super::tracker::Live;
 use crate::image::Pyramid;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -68,7 +68,7 @@ pub(super) struct Prediction {
 /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
 /// a spread of points carried down the pyramid from there. `before` is the motion of the frame before.
 pub(super) fn predict(
-    live: &[Live],
+    active: &[ActiveTrack],
     before: &AffineMotion,
     (previous, current): (&Pyramid, &Pyramid),
     windows: &Windows,
@@ -77,23 +77,24 @@ pub(super) fn predict(
     let (dx, dy) = global_shift(previous.level(top), current.level(top));
     let scale = f64::from(1u32 << top);
     let shift = AffineMotion::shift(f64::from(dx) * scale, f64::from(dy) * scale);
-    let stride = (live.len() / 120).max(1);
+    let stride = (active.len() / 120).max(1);
     let carried = |start: &AffineMotion, level: usize| -> Vec<_> {
-        live.par_iter()
+        active
+            .par_iter()
             .step_by(stride)
             .map_init(
                 || Scratch::new(windows),
-                |scratch, live| {
-                    let at = [live.warp.x, live.warp.y];
+                |scratch, active| {
+                    let at = [active.warp.x, active.warp.y];
                     let to = descend((previous, current), at, start.at(at[0], at[1]), (level, 1), scratch)?;
-                    Some(((at, [to[0] - at[0], to[1] - at[1]]), live.own_motion))
+                    Some(((at, [to[0] - at[0], to[1] - at[1]]), active.own_motion))
                 },
             )
             .flatten()
             .collect()
     };
     let coarsest = LEVELS.min(top.max(1));
-    let few = |pairs: &[_]| pairs.len() * 4 < live.len().div_ceil(stride) * 3;
+    let few = |pairs: &[_]| pairs.len() * 4 < active.len().div_ceil(stride) * 3;
     let [mx, my] = [previous.level(0).width(), previous.level(0).height()].map(|side| 0.5 * side as f64);
     let (bx, by) = before.at(mx, my);
     let (sx, sy) = shift.at(mx, my);
@@ -102,7 +103,7 @@ pub(super) fn predict(
     if few(&pairs) {
         pairs = carried(&shift, coarsest);
     }
-    if pairs.len() * 2 < live.len() / stride {
+    if pairs.len() * 2 < active.len() / stride {
         // What fills the frame may have led it astray: the picture more likely moves as it did before.
         let again = carried(before, coarsest);
         if again.len() > pairs.len() {
@@ -158,7 +159,7 @@ fn descend(
 /// is looked for there at once; what is not found is looked for from farther, and where it would be by its own last
 /// step.
 pub(super) fn follow(
-    live: &Live,
+    active: &ActiveTrack,
     previous: &Pyramid,
     current: &Pyramid,
     expected: &Prediction,
@@ -166,17 +167,17 @@ pub(super) fn follow(
     settings: &TrackSettings,
     scratch: &mut Scratch,
 ) -> Option<(Warp, bool)> {
-    let at = [live.warp.x, live.warp.y];
+    let at = [active.warp.x, active.warp.y];
     let common = expected.motion.at(at[0], at[1]);
-    let with_own = (common.0 + live.own_motion.0, common.1 + live.own_motion.1);
+    let with_own = (common.0 + active.own_motion.0, common.1 + active.own_motion.1);
     let look = |predicted: (f64, f64), level: usize, scratch: &mut Scratch| {
         let near = match level {
             0 => [at[0] + predicted.0, at[1] + predicted.1],
             _ => descend((previous, current), at, predicted, (level, 1), scratch)?,
         };
-        let start = Warp { x: near[0], y: near[1], ..live.warp };
-        let warp = live.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, &mut scratch.buffer)?;
-        let same = live.template.correlation(&scratch.buffer) >= settings.min_agreement
+        let start = Warp { x: near[0], y: near[1], ..active.warp };
+        let warp = active.template.find(current.level(0), start, FINE_REACH_PX, FINE_STEP_PX, &mut scratch.buffer)?;
+        let same = active.template.correlation(&scratch.buffer) >= settings.min_agreement
             && warp.determinant() > 0.05
             && warp.anisotropy() <= MAX_ANISOTROPY;
         if !same || !masks.allows(warp.x, warp.y, f64::from(settings.window_half_px)) {
@@ -185,15 +186,15 @@ pub(super) fn follow(
         let surprise = (warp.x - at[0] - predicted.0).hypot(warp.y - at[1] - predicted.1);
         let (way, levels) = ((-predicted.0, -predicted.1), (level_for(surprise, 0), 0));
         let back = descend((current, previous), [warp.x, warp.y], way, levels, scratch)?;
-        let miss = (back[0] - at[0]).hypot(back[1] - at[1]);
-        (miss <= backward_limit(predicted)).then_some(warp)
+        let error = (back[0] - at[0]).hypot(back[1] - at[1]);
+        (error <= backward_limit(predicted)).then_some(warp)
     };
     let near = level_for(expected.surprise_px, 1);
     let far = level_for(expected.motion.spread(), 1).max(near + 1);
     // Where the rest of the picture went elsewhere, a point may still go on as it did.
-    let before = live.last_step();
+    let before = active.last_step();
     let differs = expected.doubtful && (before.0 - with_own.0).hypot(before.1 - with_own.1) > COARSE_HALF as f64;
-    let at_once = live.surprise_px.max(expected.usual_px) < NEAR_PX;
+    let at_once = active.surprise_px.max(expected.usual_px) < NEAR_PX;
     let mut warp = if at_once { look(with_own, 0, scratch) } else { None };
     if warp.is_none() {
         warp = look(with_own, near, scratch);
@@ -224,7 +225,7 @@ fn backward_limit(predicted: (f64, f64)) -> f64 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::made_up::{frame, texture, tracked};
+    use super::super::synthetic::{frame, texture, tracked};
     use super::*;
     use crate::image::Plane;
     use crate::track::{Masks, TrackSet, TrackSettings, Tracker};

@@ -1,8 +1,8 @@
 //! Points that went out of sight behind something, and are found again when it has passed.
 
+use super::active_track::ActiveTrack;
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
 use super::motion::AffineMotion;
-use super::tracker::Live;
 use crate::image::Pyramid;
 use std::sync::Arc;
 
@@ -28,31 +28,34 @@ pub(super) type Surroundings = Vec<(usize, Template<4>)>;
 
 /// What surrounded a point that was lost on the way from `previous`; `None` for one that is not worth looking for.
 pub(super) fn surroundings(
-    live: &Live,
+    active: &ActiveTrack,
     previous: &Pyramid,
     coarse: &Arc<Window>,
     buffer: &mut Vec<f32>,
 ) -> Option<Surroundings> {
     let cut = |level: usize| {
         let scale = f64::from(1u32 << level);
-        Some((level, Template::cut(previous.level(level), live.warp.x / scale, live.warp.y / scale, coarse, buffer)?))
+        Some((
+            level,
+            Template::cut(previous.level(level), active.warp.x / scale, active.warp.y / scale, coarse, buffer)?,
+        ))
     };
-    let worth = live.positions.len() >= ESTABLISHED && LEVELS.iter().all(|&level| level < previous.len());
+    let worth = active.positions.len() >= ESTABLISHED && LEVELS.iter().all(|&level| level < previous.len());
     if worth { LEVELS.into_iter().map(cut).collect() } else { None }
 }
 
 /// A point out of sight: its track so far, what surrounded it, and where it should be by the motion of the picture.
-pub(super) struct Away {
-    pub live: Live,
+pub(super) struct OccludedTrack {
+    pub active: ActiveTrack,
     surroundings: Surroundings,
     expected: [f64; 2],
     frames: u32,
 }
 
-impl Away {
+impl OccludedTrack {
     /// Remembers a point that was just lost.
-    pub fn new(live: Live, surroundings: Surroundings) -> Self {
-        Self { expected: [live.warp.x, live.warp.y], live, surroundings, frames: 0 }
+    pub fn new(active: ActiveTrack, surroundings: Surroundings) -> Self {
+        Self { expected: [active.warp.x, active.warp.y], active, surroundings, frames: 0 }
     }
 
     /// Moves the place where it should be with the picture; `false` once it is given up.
@@ -86,19 +89,19 @@ impl Away {
             }
             at = [found.x * scale, found.y * scale];
         }
-        let start = Warp { x: at[0], y: at[1], ..self.live.warp };
-        let found = self.live.template.find(current.level(0), start, REACH_PX, FINE_STEP_PX, buffer)?;
+        let start = Warp { x: at[0], y: at[1], ..self.active.warp };
+        let found = self.active.template.find(current.level(0), start, REACH_PX, FINE_STEP_PX, buffer)?;
         let same =
-            found.anisotropy() < 1.6 && (0.5..2.0).contains(&(found.determinant() / self.live.warp.determinant()));
-        (self.live.template.correlation(buffer) >= AGREEMENT && same).then_some(found)
+            found.anisotropy() < 1.6 && (0.5..2.0).contains(&(found.determinant() / self.active.warp.determinant()));
+        (self.active.template.correlation(buffer) >= AGREEMENT && same).then_some(found)
     }
 
     /// The track again, with a gap for the frames on which it was out of sight.
-    pub fn come_back(mut self, warp: Warp) -> Live {
+    pub fn reacquire(mut self, warp: Warp) -> ActiveTrack {
         let gap = self.frames as usize - 1;
-        self.live.positions.extend(std::iter::repeat_n([f32::NAN; 2], gap));
-        self.live.positions.push([warp.x as f32, warp.y as f32]);
-        self.live.warp = warp;
-        self.live
+        self.active.positions.extend(std::iter::repeat_n([f32::NAN; 2], gap));
+        self.active.positions.push([warp.x as f32, warp.y as f32]);
+        self.active.warp = warp;
+        self.active
     }
 }
