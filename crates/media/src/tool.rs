@@ -1,7 +1,6 @@
 //! ffmpeg and ffprobe as child processes that end with this one.
 
-use crate::MediaError;
-use crate::clip::last_line;
+use crate::error::MediaError;
 use std::io::Read;
 use std::path::Path;
 use std::process::{Child, Command, ExitStatus, Stdio};
@@ -93,6 +92,14 @@ impl Drop for Running {
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
+}
+
+/// The last line that ffmpeg wrote, without its prefix and without paths.
+pub(crate) fn last_line(stderr: &[u8]) -> Option<String> {
+    let text = String::from_utf8_lossy(stderr);
+    let line = text.lines().rev().find(|l| !l.trim().is_empty())?;
+    let plain = line.rsplit(": ").next().unwrap_or(line).trim();
+    Some(plain.trim_end_matches('.').to_owned())
 }
 
 #[cfg(test)]

@@ -1,8 +1,8 @@
 //! Frames into a video file.
 
-use crate::clip::ClipInfo;
+use crate::clip::info::ClipInfo;
+use crate::error::{MediaError, io_error};
 use crate::tool::{self, Running};
-use crate::{MediaError, io_error};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{ChildStdin, Stdio};

@@ -1,8 +1,9 @@
 //! Frames out of a clip, one at a time.
 
-use crate::clip::{ClipInfo, LUMA_FORMATS, Source};
+use crate::clip::info::{ClipInfo, LUMA_FORMATS};
+use crate::clip::source::Source;
+use crate::error::{MediaError, io_error};
 use crate::tool::{self, Running};
-use crate::{MediaError, io_error};
 use std::fmt::Write;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
@@ -182,7 +183,7 @@ fn damaged_stills(clip: &ClipInfo) -> Vec<String> {
     let number = |line: &str| line.split_once(" pts:")?.1.split_whitespace().next()?.parse::<u32>().ok();
     let there: std::collections::BTreeSet<u32> =
         String::from_utf8_lossy(&output.stderr).lines().filter(|l| l.contains("showinfo")).filter_map(number).collect();
-    let names = crate::sequence::names_of(folder);
+    let names = crate::clip::sequence::names_of(folder);
     let name = |i: u32| names.get(i as usize).cloned().unwrap_or_else(|| format!("picture {}", i + 1));
     (0..*count).filter(|i| !there.contains(i)).map(name).collect()
 }

@@ -1,6 +1,6 @@
 //! The camera file (see docs/formats.md) and the masks file.
 
-use crate::clip::Rate;
+use crate::clip::rate::Rate;
 use fennik_core::geometry::{Lens, Pose, Similarity};
 use fennik_core::solve::Solution;
 use fennik_core::track::{MaskError, Masks};

@@ -1,7 +1,9 @@
 //! Image sequences: several stills that make a clip.
 
-use crate::clip::{Note, Rate, Source};
-use crate::still::{self, Still};
+use crate::clip::note::Note;
+use crate::clip::rate::Rate;
+use crate::clip::source::Source;
+use crate::clip::still::{self, Still};
 use rayon::prelude::*;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -149,7 +151,7 @@ fn missing_numbers(names: &[String]) -> Option<String> {
     let shown: Vec<String> = gaps
         .map(|p| if p[1] - p[0] == 2 { format!("{}", p[0] + 1) } else { format!("{} to {}", p[0] + 1, p[1] - 1) })
         .collect();
-    (!shown.is_empty()).then(|| crate::listed(&shown))
+    (!shown.is_empty()).then(|| crate::error::listed(&shown))
 }
 
 /// The last number in a name, its extension left out.

@@ -1,0 +1,124 @@
+//! What a clip is: where it comes from, its size, its rate.
+
+use crate::clip::note::Note;
+use crate::clip::rate::Rate;
+use crate::clip::source::Source;
+use serde::{Deserialize, Serialize};
+
+/// What is known of a clip before its frames are decoded. Sizes are those of the upright picture
+/// with square pixels: what all readers deliver.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ClipInfo {
+    /// Where it is.
+    pub source: Source,
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// Constant frame rate.
+    pub rate: Rate,
+    /// Frames; an estimate until they have been decoded once.
+    pub frames: u32,
+    /// Whether it has sound.
+    pub audio: bool,
+    /// What was changed on the way in.
+    pub notes: Vec<Note>,
+    /// The focal length that the file tells, mm on a sensor of 36 x 24 mm.
+    #[serde(default)]
+    pub focal_35mm: Option<f64>,
+    /// The scale of the brightness that comes with the coded pictures, where they have a plane of it, one byte a pixel.
+    #[serde(default)]
+    pub luma: Option<Levels>,
+    /// What the file is called by whoever brought it, for messages.
+    #[serde(default)]
+    pub shown: Option<String>,
+    /// Whether `frames` was counted by decoding, so that fewer mean a fault.
+    #[serde(default)]
+    pub counted: bool,
+    /// Time of the first frame from the file's beginning, seconds, where the times of all others follow from it and
+    /// from the rate: a reader can begin in the middle of the file.
+    #[serde(default)]
+    pub lead_s: Option<f64>,
+}
+
+/// What black and white are coded as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Levels {
+    /// Black.
+    pub black: u8,
+    /// White.
+    pub white: u8,
+}
+
+impl Levels {
+    /// The whole of a byte.
+    pub const FULL: Self = Self { black: 0, white: 255 };
+    /// That of video (ITU-R BT.601 and BT.709).
+    pub const VIDEO: Self = Self { black: 16, white: 235 };
+}
+
+impl ClipInfo {
+    /// The scale of what [`crate::PixelKind::Grey`] reads.
+    pub fn grey_levels(&self) -> Levels {
+        self.luma.unwrap_or(Levels::FULL)
+    }
+
+    /// What messages call it.
+    pub fn name(&self) -> String {
+        self.shown.clone().unwrap_or_else(|| self.source.name())
+    }
+
+    /// The focal length that the file tells, px of the clip's size. Cameras round it and crop for video, so it is a
+    /// place to begin and no more.
+    pub fn focal_hint_px(&self) -> Option<f64> {
+        self.focal_35mm.map(|mm| mm / 36.0 * f64::from(self.width.max(self.height)))
+    }
+}
+
+/// Pixel formats, as ffmpeg names them, with a plane of brightness, one byte a pixel.
+pub(crate) const LUMA_FORMATS: [&str; 6] = ["yuv420p", "yuv422p", "yuv444p", "yuvj420p", "yuvj422p", "yuvj444p"];
+
+/// The scale of the brightness plane of a pixel format of ffmpeg's; `None` where there is none of one byte a pixel.
+pub(crate) fn luma_levels(format: &str, range: Option<&str>) -> Option<Levels> {
+    let full = format.starts_with("yuvj") || range == Some("pc");
+    LUMA_FORMATS.contains(&format).then_some(if full { Levels::FULL } else { Levels::VIDEO })
+}
+
+impl ClipInfo {
+    /// The filters that make every reader deliver the same upright, square, constant frames, cut to
+    /// `range` (first frame and the one after the last).
+    pub(crate) fn filters(&self, range: Option<(u32, u32)>) -> String {
+        let mut filters = Vec::new();
+        if self.notes.contains(&Note::ConstantRate) {
+            filters.push(format!("fps={}/{}", self.rate.frames, self.rate.seconds));
+        }
+        if let Some((from, to)) = range {
+            filters.push(format!("trim=start_frame={from}:end_frame={to}"));
+        }
+        filters.push(format!("scale={}:{}:flags=bicubic", self.width, self.height));
+        filters.push("setsar=1".to_owned());
+        filters.join(",")
+    }
+
+    /// Where to begin in the file for a frame, seconds from its beginning: half a frame before it. `None` where only
+    /// decoding from the start tells which frame is which.
+    pub(crate) fn begin_s(&self, frame: u32) -> Option<f64> {
+        let lead = self.lead_s.filter(|_| frame > 0)?;
+        Some((lead + (f64::from(frame) - 0.5) / self.rate.per_second()).max(0.0))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_planes_of_one_byte_a_pixel_are_taken_as_they_are() {
+        assert_eq!(luma_levels("yuv420p", None), Some(Levels::VIDEO));
+        assert_eq!(luma_levels("yuv422p", Some("pc")), Some(Levels::FULL));
+        assert_eq!(luma_levels("yuvj444p", None), Some(Levels::FULL));
+        for other in ["yuv420p10le", "yuva420p", "rgb24", "gray", "nv12", "pal8"] {
+            assert_eq!(luma_levels(other, None), None, "{other}");
+        }
+    }
+}

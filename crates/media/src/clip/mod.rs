@@ -1,0 +1,12 @@
+//! Clips in: videos, and stills that follow one another.
+
+pub mod decode;
+pub mod info;
+pub mod note;
+mod open;
+pub mod probe;
+pub mod rate;
+pub mod sequence;
+pub mod source;
+mod still;
+mod timing;
