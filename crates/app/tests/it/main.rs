@@ -19,8 +19,10 @@ use fennik_media::CameraDocument;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
+/// Runs a command to its end. One that would go on for ever (a server that should have been refused) is ended after
+/// some minutes, so that the test fails rather than hangs.
 fn fennik(arguments: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_fennik")).args(arguments).output().unwrap()
+    Command::new("timeout").args(["300", env!("CARGO_BIN_EXE_fennik")]).args(arguments).output().unwrap()
 }
 
 fn ffmpeg(arguments: &[&str]) {
