@@ -7,6 +7,7 @@
 //! * Pixels: the centre of the top-left pixel is (0, 0).
 //! * Frames count from 0, the first frame of the trimmed clip.
 
+pub mod camera;
 pub mod check;
 pub mod geometry;
 pub mod image;

@@ -3,9 +3,9 @@
 use crate::Mesh;
 use crate::bvh::{Bvh, Hit};
 use crate::title::{TitleError, title_mesh};
-use fennik_core::geometry::{Lens, Pose};
+use fennik_core::camera::Camera;
 use fennik_core::scene::{Insert, InsertKind, Light};
-use nalgebra::{Rotation3, Vector2, Vector3};
+use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
 
 /// Rays on a side of an edge pixel.
@@ -112,17 +112,10 @@ impl Stage {
     }
 }
 
-struct Eye<'a> {
-    at: Vector3<f32>,
-    to_world: Rotation3<f32>,
-    lens: &'a Lens,
-}
-
-impl Eye<'_> {
-    fn ray(&self, x: f64, y: f64) -> Vector3<f32> {
-        let n = self.lens.unproject(Vector2::new(x, y));
-        (self.to_world * Vector3::new(n.x as f32, n.y as f32, 1.0)).normalize()
-    }
+/// Where the ray of a pixel begins, and its direction.
+fn sight(camera: &Camera, x: f64, y: f64) -> (Vector3<f32>, Vector3<f32>) {
+    let ray = camera.ray(Vector2::new(x, y));
+    (ray.from.cast(), ray.along.cast())
 }
 
 /// What the middle of a pixel shows.
@@ -138,25 +131,16 @@ struct Sample {
 ///
 /// # Panics
 /// When the buffer is not `3 * width * height` long.
-pub fn composite(
-    rgb: &mut [u8],
-    width: usize,
-    height: usize,
-    pose: &Pose,
-    lens: &Lens,
-    stage: &Stage,
-    quality: Quality,
-) {
+pub fn composite(rgb: &mut [u8], width: usize, height: usize, camera: &Camera, stage: &Stage, quality: Quality) {
     assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
-    let Some((x0, y0, x1, y1)) = reach(stage, pose, lens, width, height) else { return };
-    let eye = Eye { at: pose.centre().cast(), to_world: pose.rotation.inverse().cast(), lens };
+    let Some((x0, y0, x1, y1)) = reach(stage, camera, width, height) else { return };
     let columns = x1 - x0;
     let mut samples = vec![Sample { light: Vector3::zeros(), key: 0 }; columns * (y1 - y0)];
     samples.par_chunks_mut(columns).enumerate().for_each(|(row, line)| {
         for (column, sample) in line.iter_mut().enumerate() {
-            let ray = eye.ray((x0 + column) as f64, (y0 + row) as f64);
-            if let Some(hit) = stage.hit(eye.at, ray) {
-                let (light, lit) = stage.shade(eye.at, ray, &hit, quality);
+            let (from, ray) = sight(camera, (x0 + column) as f64, (y0 + row) as f64);
+            if let Some(hit) = stage.hit(from, ray) {
+                let (light, lit) = stage.shade(from, ray, &hit, quality);
                 *sample = Sample { light, key: key(&stage.faces[hit.triangle as usize], lit) };
             }
         }
@@ -167,7 +151,7 @@ pub fn composite(
             let sample = samples[row * columns + column];
             let edge = quality == Quality::Exact && differs(&samples, columns, y1 - y0, column, row);
             let (light, cover) = if edge {
-                supersample(stage, &eye, x0 + column, y0 + row)
+                supersample(stage, camera, x0 + column, y0 + row)
             } else {
                 (sample.light, f32::from(u8::from(sample.key != 0)))
             };
@@ -191,14 +175,14 @@ fn differs(samples: &[Sample], columns: usize, rows: usize, x: usize, y: usize) 
 }
 
 /// Light (times cover) and cover of one pixel.
-fn supersample(stage: &Stage, eye: &Eye, x: usize, y: usize) -> (Vector3<f32>, f32) {
+fn supersample(stage: &Stage, camera: &Camera, x: usize, y: usize) -> (Vector3<f32>, f32) {
     let (mut light, mut hits) = (Vector3::zeros(), 0usize);
     for j in 0..FINE {
         for i in 0..FINE {
             let offset = |k: usize| (k as f64 + 0.5) / FINE as f64 - 0.5;
-            let ray = eye.ray(x as f64 + offset(i), y as f64 + offset(j));
-            if let Some(hit) = stage.hit(eye.at, ray) {
-                light += stage.shade(eye.at, ray, &hit, Quality::Exact).0;
+            let (from, ray) = sight(camera, x as f64 + offset(i), y as f64 + offset(j));
+            if let Some(hit) = stage.hit(from, ray) {
+                light += stage.shade(from, ray, &hit, Quality::Exact).0;
                 hits += 1;
             }
         }
@@ -217,9 +201,10 @@ fn over(pixel: &mut [u8], light: Vector3<f32>, cover: f32) {
 }
 
 /// The box of pixels, ends excluded, that the stage can reach; `None` when it is out of sight.
-fn reach(stage: &Stage, pose: &Pose, lens: &Lens, width: usize, height: usize) -> Option<(usize, usize, usize, usize)> {
+fn reach(stage: &Stage, camera: &Camera, width: usize, height: usize) -> Option<(usize, usize, usize, usize)> {
     let (mut low, mut high) = (Vector2::repeat(f64::INFINITY), Vector2::repeat(f64::NEG_INFINITY));
     let mut behind = 0usize;
+    let (pose, lens) = (camera.pose(), camera.lens);
     for corner in &stage.corners {
         let c = pose.to_camera(corner.cast());
         if c.z <= f64::from(NEAR) {
@@ -262,6 +247,7 @@ fn encode(v: f32) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use fennik_core::geometry::{Lens, Pose};
     use fennik_core::scene::{InsertId, Placement, Stance, Title};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
@@ -293,7 +279,7 @@ mod tests {
     fn draw(inserts: &[Insert], light: &Light, quality: Quality) -> Vec<u8> {
         let (pose, lens) = camera();
         let mut rgb = vec![90u8; 320 * 180 * 3];
-        composite(&mut rgb, 320, 180, &pose, &lens, &Stage::build(inserts, light).unwrap(), quality);
+        composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &Stage::build(inserts, light).unwrap(), quality);
         rgb
     }
 
@@ -341,7 +327,7 @@ mod tests {
         for z in [0.5, 0.1, 0.0, -0.1, -3.0] {
             let pose = Pose::look_at(Vector3::new(0.0, 0.5, z), Vector3::new(0.0, 0.5, z - 1.0), Vector3::y()).unwrap();
             let mut rgb = vec![90u8; 320 * 180 * 3];
-            composite(&mut rgb, 320, 180, &pose, &lens, &stage, Quality::Exact);
+            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &stage, Quality::Exact);
             if z < -2.0 {
                 assert!(rgb.iter().all(|&b| b == 90), "all behind the camera");
             }

@@ -2,6 +2,7 @@
 
 use super::{Progress, Scratch, TrimArgument, peak_mb};
 use crate::engine::{analyse, output};
+use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::image::{Channel, PictureSettings};
 use fennik_core::solve::{
@@ -139,7 +140,7 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     });
     progress.end();
     let solution = solution.map_err(|e| e.to_string())?;
-    let document = camera_document(&solution, clip.rate, first, &Similarity::identity());
+    let document = camera_document(&CameraPath::new(&solution, &Similarity::identity()), clip.rate, first);
     let json = serde_json::to_string(&document).map_err(|e| e.to_string())?;
     output::write_file(&arguments.out, json.as_bytes()).map_err(|e| e.to_string())?;
     println!("{}", reading(&solution));

@@ -1,6 +1,7 @@
 //! What a person takes away: the video, the camera file, the scene.
 
 use super::{EngineError, OpenShot, picture};
+use fennik_core::camera::CameraPath;
 use fennik_core::scene::InsertKind;
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
 use fennik_render::{Quality, Stage};
@@ -128,7 +129,8 @@ pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), EngineError> {
 pub fn camera_json(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError> {
     let document = shot.document();
     let solution = shot.solution(store)?;
-    let mut camera = camera_document(&solution, shot.clip.rate, document.trim.first, &document.datum.world_from_solve);
+    let path = CameraPath::new(&solution, &document.datum.world_from_solve);
+    let mut camera = camera_document(&path, shot.clip.rate, document.trim.first);
     camera.surfaces = super::recipe::show::surfaces(shot, &solution);
     serde_json::to_vec(&camera).map_err(|e| EngineError::Message(e.to_string()))
 }
@@ -151,5 +153,6 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
             colour: title.colour.map(|c| (f32::from(c) / 255.0).powf(2.2)),
         });
     }
-    Ok(glb(&solution, &document.datum.world_from_solve, shot.clip.rate.per_second(), &meshes))
+    let path = CameraPath::new(&solution, &document.datum.world_from_solve);
+    Ok(glb(&path, shot.clip.rate.per_second(), &meshes))
 }

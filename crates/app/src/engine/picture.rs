@@ -1,6 +1,7 @@
 //! The composite of one frame.
 
 use super::{EngineError, OpenShot};
+use fennik_core::camera::CameraPath;
 use fennik_core::image::Plane;
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::Solution;
@@ -21,10 +22,9 @@ pub fn draw(
     stage: &Stage,
     quality: Quality,
 ) {
-    let Some(solved) = solution.at(frame) else { return };
-    let pose = document.datum.world_from_solve.pose(&solved.pose);
-    let lens = solved.lens.scaled(f64::from(width) / f64::from(solution.width));
-    composite(rgb, width as usize, height as usize, &pose, &lens, stage, quality);
+    let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(frame) else { return };
+    let camera = camera.scaled(f64::from(width) / f64::from(solution.width));
+    composite(rgb, width as usize, height as usize, &camera, stage, quality);
 }
 
 /// A grey picture as JPEG.

@@ -1,6 +1,7 @@
 //! Placing by a pixel: what a person does with the pointer, and a recipe with numbers.
 
 use super::EngineError;
+use fennik_core::camera::CameraPath;
 use fennik_core::scene::{
     Datum, Insert, InsertId, InsertKind, Placement, Stance, Surface, SurfaceKind, Title, surface_at,
 };
@@ -58,8 +59,9 @@ pub fn title_on(
     surface: &Surface,
     stance: Stance,
 ) -> Result<Insert, EngineError> {
-    let camera = solution.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
-    let pose = datum.world_from_solve.pose(&camera.pose);
+    let path = CameraPath::new(solution, &datum.world_from_solve);
+    let camera = path.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
+    let pose = camera.pose();
     let distance = (surface.point - pose.centre()).norm();
     let height_m = (0.07 * distance * 10.0).round().max(1.0) / 10.0;
     let mut placement = Placement {

@@ -153,7 +153,7 @@ mod tests {
     use super::*;
     use actix_web::http::header::{CONTENT_TYPE, HeaderMap, HeaderValue};
     use actix_web::web::Bytes;
-    use futures_util::stream;
+    use futures_util::{StreamExt, stream};
 
     const MARK: &str = "----marks-of-the-upload";
 
@@ -180,12 +180,21 @@ mod tests {
         out
     }
 
+    /// Reads as a network gives them: the next is not there before it is waited for.
+    fn reads(
+        chunks: impl Iterator<Item = Vec<u8>> + 'static,
+    ) -> impl futures_util::Stream<Item = Result<Bytes, actix_web::error::PayloadError>> {
+        stream::iter(chunks).then(|chunk| async {
+            tokio::task::yield_now().await;
+            Ok(Bytes::from(chunk))
+        })
+    }
+
     async fn receive_in(chunks: Vec<Vec<u8>>) -> Result<Vec<(String, Vec<u8>)>, String> {
         let folder = tempfile::tempdir().unwrap();
-        let chunks = chunks.into_iter().map(|c| Ok::<_, actix_web::error::PayloadError>(Bytes::from(c)));
         let within = tokio::time::timeout(
             std::time::Duration::from_secs(20),
-            receive(Multipart::new(&head(), stream::iter(chunks)), folder.path()),
+            receive(Multipart::new(&head(), reads(chunks.into_iter())), folder.path()),
         );
         let files = within.await.map_err(|_| "no answer".to_owned())?.map_err(|e| e.to_string())?;
         Ok(files.into_iter().map(|f| (f.name, std::fs::read(f.path).unwrap())).collect())
@@ -249,11 +258,8 @@ mod tests {
         let chunks = std::iter::once(start)
             .chain((0..4096).map(|_| vec![7u8; 16 * 1024]))
             .chain([format!("\r\n--{MARK}--\r\n").into_bytes()]);
-        let chunks = chunks.map(move |c| {
-            given.set(given.get() + c.len());
-            Ok::<_, actix_web::error::PayloadError>(Bytes::from(c))
-        });
-        let mut payload = Multipart::new(&head(), stream::iter(chunks));
+        let chunks = chunks.inspect(move |c| given.set(given.get() + c.len()));
+        let mut payload = Multipart::new(&head(), reads(chunks));
         let mut field = payload.try_next().await.unwrap().unwrap();
         let (mut taken, mut held) = (0usize, 0usize);
         while let Some(chunk) = field.try_next().await.unwrap() {

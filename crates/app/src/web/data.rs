@@ -6,6 +6,7 @@ use crate::engine::adopt::{kept_solve, way_to};
 use crate::engine::picture::grey_jpeg;
 use crate::engine::{EngineError, OpenShot, analyse};
 use actix_web::{HttpResponse, Responder, get, web};
+use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{AnalysisId, SolveOfClip, surface_at, transfer};
 use fennik_core::solve::Solution;
@@ -74,11 +75,13 @@ async fn show_solve(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
         let solution = desk.solution(&shot)?;
         let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
         let world = &shot.document().datum.world_from_solve;
+        let path = CameraPath::new(&solution, world);
         let frames: Vec<_> = solution
             .frames
             .iter()
-            .map(|f| {
-                let pose = world.pose(&f.pose);
+            .zip(path.cameras())
+            .map(|(f, camera)| {
+                let pose = camera.pose();
                 let m = pose.rotation.matrix();
                 let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
                 json!({ "frame": f.frame, "r": rows, "t": pose.translation, "f": f.lens.focal_px, "c": f.lens.centre_px,

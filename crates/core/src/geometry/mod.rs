@@ -10,6 +10,7 @@ mod homography;
 mod lens;
 mod p3p;
 mod pose;
+mod rolling;
 mod triangulate;
 
 pub use align3::{Similarity, fit_similarity, is_rotation};
@@ -18,4 +19,5 @@ pub use homography::{decompose_homography, homography, transfer_squared};
 pub use lens::Lens;
 pub use p3p::pose_from_three;
 pub use pose::{Pose, hat, log_so3, nearest_rotation};
+pub use rolling::{Velocity, velocities};
 pub use triangulate::{parallax_rad, triangulate};

@@ -1,11 +1,12 @@
 //! The datum: where the origin is, which way is up and ahead, and how long a metre is.
 
-use super::surface::{fit_plane, plane_miss_px};
+use super::surface::{fit_plane, plane_error_px};
+use crate::camera::{Camera, CameraPath};
 use crate::geometry::Similarity;
 use crate::random::SplitMix64;
-use crate::solve::{Motion, Solution, SolvedFrame};
+use crate::solve::{Motion, Solution, SolvedPoint};
 use crate::track::TrackId;
-use nalgebra::{Matrix3, Rotation3, Vector2, Vector3};
+use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
 
 /// Draws of three points in the search for a floor.
@@ -68,10 +69,11 @@ fn camera_up(solution: &Solution) -> Vector3<f64> {
 }
 
 /// The frame in the middle of a point's life, or the nearest solved one.
-fn frame_of(solution: &Solution, first: u32, last: u32) -> Option<&SolvedFrame> {
-    let middle = u32::midpoint(first, last);
+fn camera_of(solution: &Solution, point: &SolvedPoint) -> Option<Camera> {
+    let middle = u32::midpoint(point.first_frame, point.last_frame);
     let i = solution.frames.partition_point(|f| f.frame < middle).min(solution.frames.len().checked_sub(1)?);
-    solution.frames.get(i)
+    // Planes are looked for in the world of the solve.
+    CameraPath::new(solution, &Similarity::identity()).at(solution.frames[i].frame)
 }
 
 fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[TrackId]) -> FloorReading {
@@ -79,10 +81,7 @@ fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[T
         .points
         .iter()
         .filter(|p| ids.binary_search(&p.id).is_ok())
-        .filter_map(|p| {
-            let frame = frame_of(solution, p.first_frame, p.last_frame)?;
-            plane_miss_px(&frame.pose, &frame.lens, p.position, on, normal)
-        })
+        .filter_map(|p| plane_error_px(&camera_of(solution, p)?, p.position, on, normal))
         .collect();
     let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
     let rolls =
@@ -121,7 +120,8 @@ pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, Strin
 
 /// The solved points that are seen inside an outline on a frame, by rising id.
 pub fn points_inside(solution: &Solution, frame: u32, outline: &[[f64; 2]]) -> Vec<TrackId> {
-    let Some(camera) = solution.at(frame) else { return Vec::new() };
+    let path = CameraPath::new(solution, &Similarity::identity());
+    let Some(camera) = path.at(frame) else { return Vec::new() };
     let inside = |x: f64, y: f64| {
         // Even-odd rule.
         let edges = outline.iter().zip(outline.iter().cycle().skip(1));
@@ -129,13 +129,9 @@ pub fn points_inside(solution: &Solution, frame: u32, outline: &[[f64; 2]]) -> V
             % 2
             == 1
     };
-    let seen = |p: &&crate::solve::SolvedPoint| {
-        let c = camera.pose.to_camera(p.position);
-        let there = (p.first_frame..=p.last_frame).contains(&frame) && c.z > 1e-9;
-        there && {
-            let at = camera.lens.project(Vector2::new(c.x / c.z, c.y / c.z));
-            inside(at.x, at.y)
-        }
+    let seen = |p: &&SolvedPoint| {
+        let there = (p.first_frame..=p.last_frame).contains(&frame);
+        there && camera.project(p.position).is_some_and(|at| inside(at.x, at.y))
     };
     solution.points.iter().filter(seen).map(|p| p.id).collect()
 }
@@ -151,11 +147,11 @@ pub fn fit_floor_to_most(solution: &Solution, ids: &[TrackId]) -> Result<FloorFi
         .points
         .iter()
         .filter(|p| ids.contains(&p.id))
-        .filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?)))
+        .filter_map(|p| Some((p, camera_of(solution, p)?)))
         .collect();
     let members = |on: Vector3<f64>, normal: Vector3<f64>| -> Vec<TrackId> {
-        let on_it = |(p, f): &&(&crate::solve::SolvedPoint, &SolvedFrame)| {
-            plane_miss_px(&f.pose, &f.lens, p.position, on, normal).is_some_and(|m| m < ON_FLOOR_PX * scale)
+        let on_it = |(p, f): &&(&SolvedPoint, Camera)| {
+            plane_error_px(f, p.position, on, normal).is_some_and(|m| m < ON_FLOOR_PX * scale)
         };
         seen.iter().filter(on_it).map(|(p, _)| p.id).collect()
     };
@@ -187,8 +183,7 @@ pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
     }
     let up = camera_up(solution);
     let scale = f64::from(solution.width) / 1280.0;
-    let seen: Vec<_> =
-        solution.points.iter().filter_map(|p| Some((p, frame_of(solution, p.first_frame, p.last_frame)?))).collect();
+    let seen: Vec<_> = solution.points.iter().filter_map(|p| Some((p, camera_of(solution, p)?))).collect();
     let mut random = SplitMix64::new(29);
     let least_cosine = MAX_LEAN_DEG.to_radians().cos();
     let mut best: (f64, Vec<TrackId>) = (0.0, Vec::new());
@@ -205,7 +200,7 @@ pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
         }
         let (mut members, mut under) = (Vec::new(), 0usize);
         for (p, frame) in &seen {
-            match plane_miss_px(&frame.pose, &frame.lens, p.position, on, normal) {
+            match plane_error_px(frame, p.position, on, normal) {
                 Some(m) if m < ON_FLOOR_PX * scale => members.push(p.id),
                 Some(_) if normal.dot(&(p.position - on)) < 0.0 => under += 1,
                 _ => {}
@@ -225,8 +220,7 @@ pub fn suggest_floor(solution: &Solution) -> Option<FloorFit> {
         let members: Vec<TrackId> = seen
             .iter()
             .filter(|(p, f)| {
-                plane_miss_px(&f.pose, &f.lens, p.position, fit.middle, fit.normal)
-                    .is_some_and(|m| m < ON_FLOOR_PX * scale)
+                plane_error_px(f, p.position, fit.middle, fit.normal).is_some_and(|m| m < ON_FLOOR_PX * scale)
             })
             .map(|(p, _)| p.id)
             .collect();
@@ -328,6 +322,7 @@ impl Datum {
 mod tests {
     use super::*;
     use crate::geometry::{Lens, Pose};
+    use crate::solve::SolvedFrame;
     use crate::solve::SolvedPoint;
 
     #[test]

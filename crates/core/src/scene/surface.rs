@@ -1,7 +1,7 @@
 //! Flat surfaces under a pixel.
 
 use super::Datum;
-use crate::geometry::{Lens, Pose};
+use crate::camera::{Camera, CameraPath, Ray};
 use crate::random::SplitMix64;
 use crate::solve::{Motion, Solution};
 use nalgebra::{Matrix3, Vector2, Vector3};
@@ -68,27 +68,21 @@ pub fn fit_plane(points: &[Vector3<f64>]) -> Option<(Vector3<f64>, Vector3<f64>)
 }
 
 /// Distance in px by which a point's image moves when it is put onto a plane; `None` behind the camera.
-pub(super) fn plane_miss_px(
-    pose: &Pose,
-    lens: &Lens,
+pub(super) fn plane_error_px(
+    camera: &Camera,
     point: Vector3<f64>,
     on: Vector3<f64>,
     normal: Vector3<f64>,
 ) -> Option<f64> {
     let foot = point - normal * normal.dot(&(point - on));
-    let (a, b) = (pose.to_camera(point), pose.to_camera(foot));
-    if a.z <= 1e-9 || b.z <= 1e-9 {
-        return None;
-    }
-    let pixel = |c: Vector3<f64>| lens.project(Vector2::new(c.x / c.z, c.y / c.z));
-    Some((pixel(a) - pixel(b)).norm())
+    Some((camera.project(point)? - camera.project(foot)?).norm())
 }
 
-/// Where the ray of a pixel meets a plane in front of the camera.
-fn meet(pose: &Pose, ray: Vector3<f64>, on: Vector3<f64>, normal: Vector3<f64>) -> Option<Vector3<f64>> {
-    let along = normal.dot(&ray);
-    let distance = normal.dot(&(on - pose.centre())) / along;
-    (along.abs() > 1e-9 && distance > 1e-9 && distance.is_finite()).then(|| pose.centre() + ray * distance)
+/// Where a ray meets a plane in front of the camera.
+fn intersect(ray: &Ray, on: Vector3<f64>, normal: Vector3<f64>) -> Option<Vector3<f64>> {
+    let along = normal.dot(&ray.along);
+    let distance = normal.dot(&(on - ray.from)) / along;
+    (along.abs() > 1e-9 && distance > 1e-9 && distance.is_finite()).then(|| ray.from + ray.along * distance)
 }
 
 /// The surface that would be used at a pixel of a frame: the floor where the points round the pixel
@@ -98,15 +92,15 @@ fn meet(pose: &Pose, ray: Vector3<f64>, on: Vector3<f64>, normal: Vector3<f64>) 
 /// # Errors
 /// A sentence that says what is missing.
 pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, String> {
-    let solved = solution.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
-    let pose = datum.world_from_solve.pose(&solved.pose);
-    let lens = solved.lens;
-    let n = lens.unproject(pixel);
-    let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+    let path = CameraPath::new(solution, &datum.world_from_solve);
+    let none = || format!("frame {frame} has no camera");
+    let (solved, camera) = (solution.at(frame).ok_or_else(none)?, path.at(frame).ok_or_else(none)?);
+    let sight = camera.ray(pixel);
+    let ray = sight.along;
     if solution.motion == Motion::Nodal {
         let normal = -ray;
         let tilt_deg = normal.y.clamp(-1.0, 1.0).acos().to_degrees();
-        let point = pose.centre() + ray * FAR_M;
+        let point = sight.from + ray * FAR_M;
         return Ok(Surface {
             kind: SurfaceKind::Far,
             point,
@@ -122,19 +116,18 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
         .iter()
         .filter(|p| p.first_frame <= frame && frame <= p.last_frame)
         .filter_map(|p| {
-            let world = datum.world_from_solve.point(p.position);
-            let c = pose.to_camera(world);
-            let distance = (lens.project(Vector2::new(c.x / c.z, c.y / c.z)) - pixel).norm();
-            (c.z > 0.0 && distance < reach).then_some((distance, world))
+            let world = path.point(p.position);
+            let distance = (camera.project(world)? - pixel).norm();
+            (distance < reach).then_some((distance, world))
         })
         .collect();
     near.sort_by(|a, b| a.0.total_cmp(&b.0));
     near.truncate(MOST);
     let scale = f64::from(solution.width) / 1280.0;
     let belongs =
-        |p: &Vector3<f64>, on, normal| plane_miss_px(&pose, &lens, *p, on, normal).filter(|m| *m < BELONGS_PX * scale);
+        |p: &Vector3<f64>, on, normal| plane_error_px(&camera, *p, on, normal).filter(|m| *m < BELONGS_PX * scale);
 
-    let floor = datum.floor.as_ref().and_then(|_| meet(&pose, ray, Vector3::zeros(), Vector3::y()));
+    let floor = datum.floor.as_ref().and_then(|_| intersect(&sight, Vector3::zeros(), Vector3::y()));
     let make = |point, mut normal: Vector3<f64>, kind: Option<SurfaceKind>, misses: &[f64]| {
         if normal.dot(&ray) > 0.0 {
             normal = -normal;
@@ -157,7 +150,7 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
         let misses: Vec<f64> = points.iter().filter_map(|p| belongs(p, on, normal)).collect();
         // A plane seen edge-on is no place to put anything.
         if let Some(point) =
-            meet(&pose, ray, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && misses.len() >= FEWEST)
+            intersect(&sight, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && misses.len() >= FEWEST)
         {
             return Ok(make(point, normal, None, &misses));
         }
@@ -176,12 +169,10 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
 /// # Errors
 /// A sentence, where no floor is laid or the pixel looks above its horizon.
 pub fn floor_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, String> {
-    let solved = solution.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
+    let path = CameraPath::new(solution, &datum.world_from_solve);
+    let camera = path.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
     let floor = datum.floor.as_ref().ok_or_else(|| "no floor is laid yet; lay it first".to_owned())?;
-    let pose = datum.world_from_solve.pose(&solved.pose);
-    let n = solved.lens.unproject(pixel);
-    let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
-    let point = meet(&pose, ray, Vector3::zeros(), Vector3::y()).ok_or_else(|| {
+    let point = intersect(&camera.ray(pixel), Vector3::zeros(), Vector3::y()).ok_or_else(|| {
         format!("pixel {:.0}, {:.0} of frame {frame} looks above the horizon of the floor", pixel.x, pixel.y)
     })?;
     Ok(Surface {

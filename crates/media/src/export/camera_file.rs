@@ -1,8 +1,8 @@
 //! The camera file (see docs/formats.md) and the masks file.
 
 use crate::clip::rate::Rate;
-use fennik_core::geometry::{Lens, Pose, Similarity};
-use fennik_core::solve::Solution;
+use fennik_core::camera::CameraPath;
+use fennik_core::geometry::{Lens, Pose};
 use fennik_core::track::{MaskError, Masks};
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
@@ -55,6 +55,10 @@ pub struct SolveSummary {
     pub motion: String,
     /// Whether the focal length changes.
     pub zoom: bool,
+    /// Part of the frame time between the first row and the last of a rolling shutter; a frame's camera is that of its
+    /// middle row.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub readout: f64,
     /// Frames with a camera.
     pub frames_solved: u32,
     /// Frames of the trimmed clip.
@@ -106,15 +110,15 @@ pub struct CameraPoint {
     pub last_frame: u32,
 }
 
-/// The document of a solution, in the world that `world_from_solve` leads to.
-pub fn camera_document(
-    solution: &Solution,
-    rate: Rate,
-    first_source_frame: u32,
-    world_from_solve: &Similarity,
-) -> CameraDocument {
-    let frames = solution.frames.iter().map(|f| {
-        let pose = world_from_solve.pose(&f.pose);
+fn is_zero(v: &f64) -> bool {
+    *v == 0.0
+}
+
+/// The document of a camera path, in its world.
+pub fn camera_document(path: &CameraPath, rate: Rate, first_source_frame: u32) -> CameraDocument {
+    let solution = path.solution();
+    let frames = solution.frames.iter().zip(path.cameras()).map(|(f, camera)| {
+        let pose = camera.pose();
         let m = pose.rotation.matrix();
         CameraFrame {
             frame: f.frame,
@@ -132,7 +136,7 @@ pub fn camera_document(
     });
     let points = solution.points.iter().map(|p| CameraPoint {
         id: p.id.0,
-        position: world_from_solve.point(p.position).into(),
+        position: path.point(p.position).into(),
         rms_px: p.rms_px,
         first_frame: p.first_frame,
         last_frame: p.last_frame,
@@ -147,6 +151,7 @@ pub fn camera_document(
             rms_px: solution.rms_px,
             motion: solution.motion.word().to_owned(),
             zoom: solution.zoom,
+            readout: solution.readout,
             frames_solved: solution.frames.len() as u32,
             frames: solution.frames_total,
         },

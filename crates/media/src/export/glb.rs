@@ -1,8 +1,8 @@
 //! glTF 2.0 binary: the animated camera, the points and meshes of a scene (Khronos Group, "glTF 2.0
 //! Specification", 2021).
 
-use fennik_core::geometry::{Pose, Similarity};
-use fennik_core::solve::Solution;
+use fennik_core::camera::CameraPath;
+use fennik_core::geometry::Pose;
 use nalgebra::{Matrix3, Rotation3, UnitQuaternion, Vector3};
 use serde_json::{Value, json};
 
@@ -71,12 +71,8 @@ fn node_transform(pose: &Pose) -> (Vector3<f64>, UnitQuaternion<f64>) {
 
 /// The binary file: a camera animated over the solved frames (time 0 is frame 0), the points of the
 /// solve, and the meshes. Lens distortion has no place in glTF and is left out.
-pub fn glb(
-    solution: &Solution,
-    world_from_solve: &Similarity,
-    frames_per_second: f64,
-    meshes: &[SceneMesh],
-) -> Vec<u8> {
+pub fn glb(path: &CameraPath, frames_per_second: f64, meshes: &[SceneMesh]) -> Vec<u8> {
+    let solution = path.solution();
     let mut buffer = Buffer::default();
     let mut nodes = Vec::new();
     let mut gltf_meshes = Vec::new();
@@ -89,14 +85,14 @@ pub fn glb(
         let mut times = Vec::new();
         let (mut shifts, mut turns) = (Vec::new(), Vec::new());
         let mut before: Option<UnitQuaternion<f64>> = None;
-        for f in &solution.frames {
-            let (at, mut turn) = node_transform(&world_from_solve.pose(&f.pose));
+        for camera in path.cameras() {
+            let (at, mut turn) = node_transform(&camera.pose());
             // Two quaternions mean one turn; neighbours must take the short way.
             if before.is_some_and(|b| b.coords.dot(&turn.coords) < 0.0) {
                 turn = UnitQuaternion::new_unchecked(-turn.into_inner());
             }
             before = Some(turn);
-            times.push((f64::from(f.frame) / frames_per_second) as f32);
+            times.push((f64::from(camera.frame) / frames_per_second) as f32);
             shifts.extend(at.iter().map(|v| *v as f32));
             turns.extend(turn.coords.cast::<f32>().normalize().iter());
         }
@@ -117,7 +113,7 @@ pub fn glb(
             .points
             .iter()
             .flat_map(|p| {
-                let w = world_from_solve.point(p.position);
+                let w = path.point(p.position);
                 [w.x as f32, w.y as f32, w.z as f32]
             })
             .collect();

@@ -1,6 +1,7 @@
 //! The picture against an independent account of it: every pixel's ray tried on every triangle.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
+use fennik_core::camera::Camera;
 use fennik_core::geometry::{Lens, Pose};
 use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
 use fennik_render::{Mesh, Quality, Stage, composite, fonts};
@@ -29,7 +30,7 @@ fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
 fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> {
     let stage = Stage::build(std::slice::from_ref(insert), &Light::default()).unwrap();
     let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
-    composite(&mut rgb, WIDTH, HEIGHT, pose, lens, &stage, quality);
+    composite(&mut rgb, WIDTH, HEIGHT, &Camera::new(*pose, *lens, HEIGHT as u32), &stage, quality);
     rgb
 }
 

@@ -2,6 +2,7 @@
 
 use super::{Amount, FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION, Values};
 use crate::engine::{EngineError, OpenShot, SolveRecord};
+use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
     Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at,
@@ -125,10 +126,10 @@ fn places_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Vec<Pla
     let middle = solution.frames_total / 2;
     let (wide, high) = (f64::from(solution.width), f64::from(solution.height));
     let margin = MARGIN * wide.min(high);
-    let seen = solution.frames.iter().filter_map(|f| {
-        let c = datum.world_from_solve.pose(&f.pose).to_camera(world);
-        let p = f.lens.project(Vector2::new(c.x / c.z, c.y / c.z));
-        let inside = c.z > 1e-6 && (margin..wide - margin).contains(&p.x) && (margin..high - margin).contains(&p.y);
+    let path = CameraPath::new(solution, &datum.world_from_solve);
+    let seen = path.cameras().filter_map(|f| {
+        let p = f.project(world)?;
+        let inside = (margin..wide - margin).contains(&p.x) && (margin..high - margin).contains(&p.y);
         inside.then(|| Place { frame: f.frame, pixel: [p.x, p.y].map(|v| (v * WRITTEN).round() / WRITTEN) })
     });
     let mut all: Vec<Place> = seen.collect();
@@ -163,7 +164,7 @@ impl Laid<'_> {
         let here = &self.datum.world_from_solve;
         let lands = |place: &&Place| {
             let surface = surface_at(self.solution, &self.datum, place.frame, Vector2::from(place.pixel));
-            let eye = self.solution.at(place.frame).map(|f| here.pose(&f.pose).centre());
+            let eye = CameraPath::new(self.solution, here).at(place.frame).map(|c| c.centre());
             let wanted = here.point(in_solve);
             surface.ok().zip(eye).is_some_and(|(s, eye)| (s.point - wanted).norm() < MISSED * (eye - wanted).norm())
         };
@@ -218,7 +219,8 @@ impl Laid<'_> {
     fn seen_ahead(&self, wanted: &Datum) -> Option<(f64, Place, Place)> {
         let back = wanted.world_from_solve.inverse();
         let from = self.pointed_at(back.point(Vector3::zeros()))?;
-        let eye = self.solution.at(from.frame).map(|f| wanted.world_from_solve.pose(&f.pose).centre())?.norm();
+        let path = CameraPath::new(self.solution, &wanted.world_from_solve);
+        let eye = path.at(from.frame)?.centre().norm();
         // The farther, the better it tells, as long as it is seen.
         [2.0, 1.5, 1.0, 0.7, 0.5, 0.3, 0.2, 0.1].iter().find_map(|part| {
             let ahead_m = part * eye.max(1e-6);
@@ -268,17 +270,15 @@ impl Laid<'_> {
 fn region_of(solution: &Solution, points: &[TrackId]) -> Option<Region> {
     let of_these: Vec<_> = solution.points.iter().filter(|p| points.binary_search(&p.id).is_ok()).collect();
     let seen_on = |frame: u32| of_these.iter().filter(|p| (p.first_frame..=p.last_frame).contains(&frame)).count();
-    let camera = solution.frames.iter().max_by_key(|f| seen_on(f.frame))?;
-    let there = of_these.iter().filter(|p| (p.first_frame..=p.last_frame).contains(&camera.frame));
-    let pixels = there.filter_map(|p| {
-        let c = camera.pose.to_camera(p.position);
-        (c.z > 1e-9).then(|| camera.lens.project(Vector2::new(c.x / c.z, c.y / c.z)).into())
-    });
+    let frame = solution.frames.iter().max_by_key(|f| seen_on(f.frame))?.frame;
+    let there = of_these.iter().filter(|p| (p.first_frame..=p.last_frame).contains(&frame));
+    let camera = CameraPath::new(solution, &Similarity::identity()).at(frame)?;
+    let pixels = there.filter_map(|p| camera.project(p.position).map(Into::into));
     let hull = convex(pixels.collect());
     // A little wider, so that the points on the edge lie inside.
     let middle = hull.iter().fold([0.0; 2], |m, p| [m[0] + p[0] / hull.len() as f64, m[1] + p[1] / hull.len() as f64]);
     let outline: Vec<[f64; 2]> = hull.iter().map(|p| [0, 1].map(|k| middle[k] + 1.01 * (p[k] - middle[k]))).collect();
-    (outline.len() >= 3).then_some(Region { frame: camera.frame, outline })
+    (outline.len() >= 3).then_some(Region { frame, outline })
 }
 
 /// The convex outline of some pixels (A. M. Andrew, "Another efficient algorithm for convex hulls in two dimensions",

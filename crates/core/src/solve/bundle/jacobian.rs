@@ -4,8 +4,8 @@
 //! a zoom), so `C` is 3, 4, 6 or 7. All cameras share the last six: focal length, k1, k2, readout, and the principal
 //! point.
 
+use crate::geometry::Velocity;
 use crate::solve::bundle::options::BundleOptions;
-use crate::solve::bundle::rolling::Velocity;
 use crate::solve::bundle::state::{Bundle, Observation};
 use nalgebra::{Matrix2, Matrix2x3, Matrix3, SMatrix, SVector, Vector2, Vector3};
 

@@ -14,7 +14,6 @@ pub(in crate::solve) mod inverse_depth;
 pub(in crate::solve) mod jacobian;
 pub(in crate::solve) mod normal;
 pub(in crate::solve) mod options;
-pub(in crate::solve) mod rolling;
 pub(in crate::solve) mod schur;
 pub(in crate::solve) mod skyline;
 pub(in crate::solve) mod state;

@@ -1,8 +1,8 @@
 //! What is adjusted, and by how much it misses what was observed.
 
 use crate::geometry::{Lens, Pose};
+use crate::geometry::{Velocity, velocities};
 use crate::solve::bundle::inverse_depth::{self as far, FarPoint};
-use crate::solve::bundle::rolling::{Velocity, velocities};
 use crate::solve::bundle::zoom_prior::{ZoomTerm, zoom_terms};
 use nalgebra::{Matrix3, Vector2, Vector3};
 use rayon::prelude::*;

@@ -1,7 +1,7 @@
 //! The growing scene: frames with poses, tracks with positions, and the lens between them.
 
 use crate::geometry::{Lens, Pose};
-use crate::solve::bundle::rolling::{Velocity, velocities};
+use crate::geometry::{Velocity, velocities};
 use crate::solve::bundle::state::{Bundle, Move};
 use crate::solve::problem::Problem;
 use crate::solve::reconstruction::resection as resect;

@@ -6,11 +6,11 @@
 //! solution by the similarity that fits best (Triggs et al. 1999, section 9: inner constraints), and what is left is
 //! the uncertainty. How far points miss their pixels under a draw does not depend on the gauge at all.
 
+use crate::geometry::Velocity;
 use crate::geometry::hat;
 use crate::random::SplitMix64;
 use crate::solve::bundle::jacobian::{SHARED, by_unknowns, is_free, point_block, rows};
 use crate::solve::bundle::options::BundleOptions;
-use crate::solve::bundle::rolling::Velocity;
 use crate::solve::bundle::state::{Bundle, Move};
 use crate::solve::uncertainty::cluster_robust::{ClusterRobust, HARDLY, SAMPLES, Samples};
 use nalgebra::{Matrix3, SMatrix, SVector, Vector3};

@@ -1,7 +1,7 @@
 //! How cameras move within a frame, which a rolling shutter shows (Hedborg et al., "Rolling Shutter Bundle Adjustment",
 //! 2012, with quadratic motion within a frame).
 
-use crate::geometry::{Pose, log_so3};
+use super::{Pose, log_so3};
 use nalgebra::Vector3;
 
 /// How a camera moves about a frame: turn (axis times angle, camera frame, left) and shift (camera frame), each as
