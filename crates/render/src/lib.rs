@@ -1,12 +1,21 @@
-//! The picture: rays through the solved lens into the inserts, over the plate.
+//! The picture: inserts, seen through the solved lens, over the plate.
+//!
+//! * [`colour`] holds the only laws between display values and linear light.
+//! * A [`RenderScene`] is what is placed: instances of shapes, which a [`ShapeCache`] keeps by what they are made from.
+//! * `raster` tells which face each pixel sees, `light` how bright it is there; rays (`tree`) are only for shadows.
+//! * [`layers`] are linear light with alpha; they are put over the plate at the end.
 
-mod bvh;
-mod composite;
-mod fonts;
+pub mod colour;
+mod frame;
+pub mod layers;
+mod light;
 mod mesh;
-mod title;
+mod raster;
+mod scene;
+mod shape;
+mod tree;
 
-pub use composite::{Quality, Stage, StageError, composite};
-pub use fonts::{TitleFont, font, fonts};
+pub use frame::{Quality, composite, inserts};
 pub use mesh::Mesh;
-pub use title::{TitleError, title_mesh};
+pub use scene::{RenderError, RenderScene};
+pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, fonts};

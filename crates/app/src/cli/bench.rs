@@ -6,7 +6,7 @@ use fennik_core::scene::ShotDocument;
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera, solve_on};
 use fennik_core::track::{Masks, TrackSet, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
-use fennik_render::{Quality, Stage};
+use fennik_render::{Quality, RenderScene, ShapeCache};
 use std::ops::ControlFlow;
 use std::time::Instant;
 
@@ -118,14 +118,14 @@ fn measure() -> Result<Vec<Row>, EngineError> {
     let mut document = ShotDocument::new(clip.frames);
     document.datum = datum;
     document.inserts.push(insert);
-    let stage = Stage::build(&document.inserts, &document.light)?;
+    let scene = RenderScene::build(&document.inserts, &document.light, &ShapeCache::default())?;
     let mut reader = FrameReader::open(&clip, Some((120, 121)), PixelKind::Rgb)?;
     let plate = reader.next_frame()?.unwrap_or_default().to_vec();
     let time = |quality| {
         let began = Instant::now();
         for _ in 0..10 {
             let mut rgb = plate.clone();
-            picture::draw(&mut rgb, (clip.width, clip.height), 120, &solution, &document, &stage, quality);
+            picture::draw(&mut rgb, (clip.width, clip.height), 120, &solution, &document, &scene, quality);
         }
         began.elapsed().as_secs_f64() / 10.0
     };

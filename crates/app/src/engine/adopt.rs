@@ -148,3 +148,47 @@ pub fn kept_solve(store: &Store, shot: ShotId, row: &AnalysisRow) -> Result<Solu
     }
     read_solve(store, row.id)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::engine::demo;
+    use fennik_core::solve::Motion;
+    use fennik_store::{AnalysisKind, NewAnalysis};
+
+    /// Fault: a solve to which nothing could be carried over was put to use at once, and what was placed lay anywhere.
+    #[test]
+    fn a_fresh_solve_is_put_to_use_only_where_what_is_placed_can_come_along() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let clip = store.add_clip("quay.mp4", "quay", "{}", 250).unwrap();
+        let id = store.add_shot("Quay", clip, &ShotDocument::new(250)).unwrap();
+        let old: Solution = serde_json::from_slice(demo::SOLVE).unwrap();
+        let trim = FrameRange { first: 0, last: 249 };
+        let add = |solution: &Solution| {
+            let bytes = serde_json::to_vec(solution).unwrap();
+            let kind = AnalysisKind::Solve;
+            store
+                .add_analysis(id, &NewAnalysis { kind, settings: "{}", reading: "", source: None, trim, bytes: &bytes })
+        };
+        let in_use = || store.shot(id).unwrap().head.document.solve;
+        let first = add(&old).unwrap();
+        assert!(matches!(adopt_solve(&store, id, first, &old, trim), Ok(Adopted::InUse)), "nothing is laid yet");
+        let (datum, insert) = demo::staging(&old).unwrap();
+        store.edit(id, None, &Edit::Datum { datum }).unwrap();
+        store.edit(id, None, &Edit::AddInsert { insert }).unwrap();
+
+        let turning = Solution { motion: Motion::Nodal, ..old.clone() };
+        let second = add(&turning).unwrap();
+        assert!(matches!(adopt_solve(&store, id, second, &turning, trim), Ok(Adopted::Kept(TransferError::Kinds))));
+        assert_eq!(in_use(), Some(first));
+        let other = FrameRange { first: 3, last: 200 };
+        assert!(adopt_solve(&store, id, second, &turning, other).is_err(), "the trim is another by now");
+
+        let third = add(&old).unwrap();
+        assert!(matches!(adopt_solve(&store, id, third, &old, trim), Ok(Adopted::InUse)));
+        let document = store.shot(id).unwrap().head.document;
+        assert_eq!((document.solve, document.laid_in()), (Some(third), Some(third)));
+        assert!(document.transfer.is_some_and(|fit| fit.rms_px < 1e-6), "{:?}", document.transfer);
+    }
+}

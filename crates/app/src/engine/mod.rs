@@ -39,7 +39,7 @@ pub enum EngineError {
     Solve(#[from] fennik_core::solve::SolveFailure),
     /// The inserts.
     #[error(transparent)]
-    Stage(#[from] fennik_render::StageError),
+    Render(#[from] fennik_render::RenderError),
     /// What is placed cannot follow a camera.
     #[error("what is placed cannot come along to this camera: {0}")]
     Transfer(#[from] fennik_core::scene::TransferError),

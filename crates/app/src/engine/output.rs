@@ -4,7 +4,7 @@ use super::{EngineError, OpenShot, picture};
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::InsertKind;
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
-use fennik_render::{Quality, Stage};
+use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
 use std::path::Path;
 
@@ -21,7 +21,7 @@ pub fn video(
 ) -> Result<(), EngineError> {
     let solution = shot.solution(store)?;
     let document = shot.document();
-    let stage = Stage::build(&document.inserts, &document.light)?;
+    let scene = RenderScene::build(&document.inserts, &document.light, &ShapeCache::default())?;
     let (first, end) = shot.range();
     let mut reader = FrameReader::open(&shot.clip, Some((first, end)), PixelKind::Rgb)?;
     let mut writer = VideoWriter::create(target, &shot.clip, Some(AudioFrom { clip: &shot.clip, first, end }))?;
@@ -37,7 +37,7 @@ pub fn video(
             frame,
             &solution,
             document,
-            &stage,
+            &scene,
             Quality::Exact,
         );
         writer.push(&buffer)?;
@@ -76,7 +76,7 @@ pub fn stills(
         )));
     }
     let solution = document.solve.map(|_| shot.solution(store)).transpose()?;
-    let stage = Stage::build(&document.inserts, &document.light)?;
+    let scene = RenderScene::build(&document.inserts, &document.light, &ShapeCache::default())?;
     let unwritten = |e: &dyn std::fmt::Display| {
         EngineError::Message(format!("the stills cannot be written to {}: {e}", folder.display()))
     };
@@ -89,7 +89,7 @@ pub fn stills(
             reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
         let mut picture = image::RgbImage::from_raw(width, height, bytes.to_vec()).ok_or(EngineError::Fault)?;
         if let Some(solution) = &solution {
-            picture::draw(&mut picture, (width, height), frame, solution, document, &stage, Quality::Exact);
+            picture::draw(&mut picture, (width, height), frame, solution, document, &scene, Quality::Exact);
         }
         let mut png = Vec::new();
         picture.write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).map_err(|e| unwritten(&e))?;
@@ -144,13 +144,13 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let solution = shot.solution(store)?;
     let mut meshes = Vec::new();
     for insert in document.inserts.iter().filter(|i| !i.hidden) {
-        let mesh = Stage::mesh(insert)?;
+        let mesh = RenderScene::mesh(insert)?;
         let InsertKind::Title(title) = &insert.content;
         meshes.push(SceneMesh {
             name: title.text.lines().next().unwrap_or("title").to_owned(),
             positions: mesh.positions.iter().map(|p| [p.x, p.y, p.z]).collect(),
             indices: mesh.indices.as_flattened().to_vec(),
-            colour: title.colour.map(|c| (f32::from(c) / 255.0).powf(2.2)),
+            colour: title.colour.map(colour::linear_of),
         });
     }
     let path = CameraPath::new(&solution, &document.datum.world_from_solve);

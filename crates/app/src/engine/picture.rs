@@ -5,8 +5,10 @@ use fennik_core::camera::CameraPath;
 use fennik_core::image::Plane;
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::Solution;
-use fennik_render::{Quality, Stage, composite};
-use image::ImageEncoder;
+use fennik_render::{Quality, RenderScene, composite};
+use jpeg_encoder::{ColorType, Encoder};
+use std::collections::hash_map::DefaultHasher;
+use std::hash::{Hash, Hasher};
 
 /// JPEG quality of pictures for the page.
 const JPEG_QUALITY: u8 = 90;
@@ -19,12 +21,12 @@ pub fn draw(
     frame: u32,
     solution: &Solution,
     document: &ShotDocument,
-    stage: &Stage,
+    scene: &RenderScene,
     quality: Quality,
 ) {
     let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(frame) else { return };
     let camera = camera.scaled(f64::from(width) / f64::from(solution.width));
-    composite(rgb, width as usize, height as usize, &camera, stage, quality);
+    composite(rgb, width as usize, height as usize, &camera, scene, quality);
 }
 
 /// A grey picture as JPEG.
@@ -33,11 +35,7 @@ pub fn draw(
 /// [`EngineError`] when it cannot be encoded.
 pub fn grey_jpeg(plane: &Plane) -> Result<Vec<u8>, EngineError> {
     let bytes: Vec<u8> = plane.samples().iter().map(|v| v.round().clamp(0.0, 255.0) as u8).collect();
-    let mut out = Vec::new();
-    image::codecs::jpeg::JpegEncoder::new_with_quality(&mut out, JPEG_QUALITY)
-        .write_image(&bytes, plane.width() as u32, plane.height() as u32, image::ExtendedColorType::L8)
-        .map_err(|e| EngineError::Message(format!("the picture could not be encoded: {e}")))?;
-    Ok(out)
+    encoded(&bytes, plane.width() as u32, plane.height() as u32, ColorType::Luma)
 }
 
 /// The picture of a frame of the trimmed clip as JPEG, from its preview frame.
@@ -49,7 +47,7 @@ pub fn jpeg(
     frame: u32,
     solution: &Solution,
     document: &ShotDocument,
-    stage: &Stage,
+    scene: &RenderScene,
     quality: Quality,
 ) -> Result<Vec<u8>, EngineError> {
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
@@ -59,10 +57,27 @@ pub fn jpeg(
     let mut picture =
         image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
     let (width, height) = picture.dimensions();
-    draw(&mut picture, (width, height), frame, solution, document, stage, quality);
-    let mut out = Vec::with_capacity(bytes.len());
-    image::codecs::jpeg::JpegEncoder::new_with_quality(&mut out, JPEG_QUALITY)
-        .write_image(&picture, width, height, image::ExtendedColorType::Rgb8)
-        .map_err(|e| EngineError::Message(format!("frame {frame} could not be encoded: {e}")))?;
+    draw(&mut picture, (width, height), frame, solution, document, scene, quality);
+    encoded(&picture, width, height, ColorType::Rgb)
+}
+
+fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec<u8>, EngineError> {
+    let why = |e: &dyn std::fmt::Display| EngineError::Message(format!("the picture could not be encoded: {e}"));
+    let side = |v: u32| u16::try_from(v).map_err(|e| why(&e));
+    let mut out = Vec::with_capacity(bytes.len() / 8);
+    Encoder::new(&mut out, JPEG_QUALITY).encode(bytes, side(width)?, side(height)?, kind).map_err(|e| why(&e))?;
     Ok(out)
+}
+
+/// Names a picture by all that it is made from, but for its frame: a change that it does not show leaves the name as it is.
+pub fn key(shot: &OpenShot) -> String {
+    let document = shot.document();
+    let shown: Vec<_> =
+        document.inserts.iter().filter(|i| !i.hidden).map(|i| (i.id, &i.content, &i.placement)).collect();
+    let made_from = (shot.state.shot.clip, document.trim.first, document.solve, document.datum.world_from_solve);
+    // Numbers are written down in full, so that nothing that differs is taken for the same.
+    let written = serde_json::to_string(&(made_from, shown, document.light)).unwrap_or_default();
+    let mut hasher = DefaultHasher::new();
+    (env!("CARGO_PKG_VERSION"), written).hash(&mut hasher);
+    format!("{:016x}", hasher.finish())
 }

@@ -269,4 +269,19 @@ mod tests {
         assert_eq!(taken, 4096 * 16 * 1024);
         assert!(held < 1024 * 1024, "{held} bytes were held at a time");
     }
+
+    /// Fault: a body in which no line ever ends, neither before its first part nor in the head of one, was gathered whole.
+    #[actix_web::test]
+    async fn a_body_in_which_no_line_ends_is_refused_before_it_is_large() {
+        for start in [String::new(), format!("--{MARK}\r\ncontent-disposition: form-data; name=\"")] {
+            let given = std::rc::Rc::new(std::cell::Cell::new(0usize));
+            let count = given.clone();
+            let chunks = std::iter::once(start.into_bytes()).chain((0..4096).map(|_| vec![b'x'; 16 * 1024]));
+            let chunks = chunks.inspect(move |c| count.set(count.get() + c.len()));
+            let folder = tempfile::tempdir().unwrap();
+            let answer = receive(Multipart::new(&head(), reads(chunks)), folder.path()).await;
+            assert!(answer.is_err());
+            assert!(given.get() < 4 * 1024 * 1024, "{} bytes were taken first", given.get());
+        }
+    }
 }

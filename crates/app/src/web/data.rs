@@ -3,8 +3,9 @@
 use super::edits::TrackForm;
 use super::{Desk, PageError, block};
 use crate::engine::adopt::{kept_solve, way_to};
-use crate::engine::picture::grey_jpeg;
+use crate::engine::picture::{self, grey_jpeg};
 use crate::engine::{EngineError, OpenShot, analyse};
+use actix_web::http::header::{self, ETag, EntityTag, IfNoneMatch};
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
@@ -14,6 +15,7 @@ use fennik_store::{AnalysisRow, ShotId};
 use nalgebra::{Matrix3, Vector2};
 use serde::Deserialize;
 use serde_json::json;
+use std::hash::{Hash, Hasher};
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
@@ -48,6 +50,9 @@ async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
             "masks": document.masks.masks,
             "floor": document.datum.floor,
             "inserts": document.inserts,
+            // What its pictures and its solve are made from: as long as these stay, nothing need be fetched anew.
+            "picture": picture::key(&shot),
+            "scene": scene_key(&desk, &shot),
         }))
     })
     .await?;
@@ -67,16 +72,47 @@ async fn show_tracks(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<imp
     })
 }
 
+/// Names the answer of `solve` by what it is made from.
+fn scene_key(desk: &Desk, shot: &OpenShot) -> String {
+    let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
+    let made_from = (shot.document().solve, own, shot.document().datum.world_from_solve);
+    let mut hasher = std::collections::hash_map::DefaultHasher::new();
+    serde_json::to_string(&made_from).unwrap_or_default().hash(&mut hasher);
+    format!("{:016x}", hasher.finish())
+}
+
 /// Cameras and points in the world of the datum, and the readings of the lanes.
 #[get("/shots/{id}/solve")]
-async fn show_solve(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
-    let body = block(move || {
+async fn show_solve(
+    desk: web::Data<Desk>,
+    id: web::Path<ShotId>,
+    known: web::Header<IfNoneMatch>,
+) -> Result<impl Responder, PageError> {
+    let (tag, body) = block(move || {
         let shot = desk.open(*id)?;
-        let solution = desk.solution(&shot)?;
-        let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
-        let world = &shot.document().datum.world_from_solve;
-        let path = CameraPath::new(&solution, world);
-        let frames: Vec<_> = solution
+        let tag = EntityTag::new_strong(scene_key(&desk, &shot));
+        // Who has it already need not be sent it again.
+        if matches!(known.into_inner(), IfNoneMatch::Items(tags) if tags.iter().any(|t| t.weak_eq(&tag))) {
+            return Ok((tag, None));
+        }
+        let body = solve_of(&desk, &shot)?;
+        Ok((tag, Some(body)))
+    })
+    .await?;
+    let mut answer = if body.is_some() { HttpResponse::Ok() } else { HttpResponse::NotModified() };
+    answer.insert_header(ETag(tag)).insert_header((header::CACHE_CONTROL, "private, no-cache"));
+    Ok(match body {
+        Some(body) => answer.json(body),
+        None => answer.finish(),
+    })
+}
+
+fn solve_of(desk: &Desk, shot: &OpenShot) -> Result<serde_json::Value, EngineError> {
+    let solution = desk.solution(shot)?;
+    let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
+    let world = &shot.document().datum.world_from_solve;
+    let path = CameraPath::new(&solution, world);
+    let frames: Vec<_> = solution
             .frames
             .iter()
             .zip(path.cameras())
@@ -88,7 +124,7 @@ async fn show_solve(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
                     "k": [f.lens.k1, f.lens.k2], "rms": f.rms_px, "n": f.points, "slip": f.slip_px, "spread": in_world(&f.spread, world) })
             })
             .collect();
-        let points: Vec<_> = solution
+    let points: Vec<_> = solution
             .points
             .iter()
             .enumerate()
@@ -98,17 +134,19 @@ async fn show_solve(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
                     "spread": in_world(&p.spread, world) })
             })
             .collect();
-        let reasons: Vec<_> = solution.verdict.reasons.iter().map(|r| json!({ "frames": r.frames, "tracks": r.tracks })).collect();
-        if !own {
-            // Ids of another run mean other tracks.
-            return Ok(json!({ "own": false, "frames": frames, "points": points, "rejected": [], "outliers": [], "again": [],
-                "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }));
-        }
-        Ok(json!({ "own": true, "frames": frames, "points": points, "rejected": solution.rejected, "outliers": solution.outliers,
-            "again": solution.agreeing_again, "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }))
-    })
-    .await?;
-    Ok(HttpResponse::Ok().json(body))
+    let reasons: Vec<_> =
+        solution.verdict.reasons.iter().map(|r| json!({ "frames": r.frames, "tracks": r.tracks })).collect();
+    if !own {
+        // Ids of another run mean other tracks.
+        return Ok(
+            json!({ "own": false, "frames": frames, "points": points, "rejected": [], "outliers": [], "again": [],
+                "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }),
+        );
+    }
+    Ok(
+        json!({ "own": true, "frames": frames, "points": points, "rejected": solution.rejected, "outliers": solution.outliers,
+            "again": solution.agreeing_again, "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }),
+    )
 }
 
 /// A covariance in the world of the datum, of the same six numbers.

@@ -356,7 +356,7 @@ async fn change_title(
         let name = f.name.map_or_else(|| old.name.clone(), |n| n.trim().to_owned());
         let insert = Insert { name, content: InsertKind::Title(title), placement, ..old.clone() };
         // Letters that the font lacks are told now, not at the next picture.
-        fennik_render::Stage::mesh(&insert)?;
+        fennik_render::RenderScene::mesh(&insert)?;
         Ok(Edit::ChangeInsert { insert })
     })
     .await

@@ -63,7 +63,7 @@ impl From<EngineError> for PageError {
             )
             | EngineError::Transfer(_)
             | EngineError::Media(_)
-            | EngineError::Stage(_)
+            | EngineError::Render(_)
             | EngineError::Message(_)
             | EngineError::Track(_)
             | EngineError::Solve(_) => StatusCode::UNPROCESSABLE_ENTITY,

@@ -23,8 +23,8 @@ use fennik_core::image::{PictureSettings, Plane};
 use fennik_core::scene::{AnalysisId, FloorFit, suggest_floor};
 use fennik_core::solve::Solution;
 use fennik_core::track::TrackSet;
-use fennik_render::Stage;
-use fennik_store::{ClipId, RevisionId, ShotId, Store};
+use fennik_render::{RenderScene, ShapeCache};
+use fennik_store::{ClipId, ShotId, Store};
 use std::net::TcpListener;
 use std::path::PathBuf;
 use std::sync::atomic::AtomicUsize;
@@ -46,7 +46,8 @@ pub struct Desk {
     solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
     tracks: Mutex<Option<(AnalysisId, Arc<TrackSet>)>>,
     floor: Mutex<Option<(AnalysisId, Option<FloorFit>)>>,
-    stage: Mutex<Option<(RevisionId, Arc<Stage>)>>,
+    scene: Mutex<Option<(String, Arc<RenderScene>)>>,
+    shapes: ShapeCache,
     pictures: picture::Cache,
     seen: Mutex<Option<Seen>>,
     /// Those who decode a frame for a look take turns; whoever asks for what is there already does not wait for them.
@@ -67,7 +68,8 @@ impl Desk {
             solution: Mutex::new(None),
             tracks: Mutex::new(None),
             floor: Mutex::new(None),
-            stage: Mutex::new(None),
+            scene: Mutex::new(None),
+            shapes: ShapeCache::default(),
             pictures: picture::Cache::default(),
             seen: Mutex::new(None),
             looking: Mutex::new(()),
@@ -133,17 +135,16 @@ impl Desk {
         Ok(plane)
     }
 
-    /// The inserts of the head, built once.
-    fn stage(&self, shot: &OpenShot) -> Result<Arc<Stage>, EngineError> {
-        let mut slot = held(&self.stage);
-        if let Some((kept, stage)) = slot.as_ref() {
-            if *kept == shot.state.head.id {
-                return Ok(stage.clone());
-            }
+    /// The inserts of the head, built once for as long as nothing of them changes. `key` is that of the picture.
+    fn scene(&self, shot: &OpenShot, key: &str) -> Result<Arc<RenderScene>, EngineError> {
+        let mut slot = held(&self.scene);
+        if let Some((_, scene)) = slot.as_ref().filter(|(kept, _)| kept == key) {
+            return Ok(scene.clone());
         }
-        let stage = Arc::new(Stage::build(&shot.document().inserts, &shot.document().light)?);
-        *slot = Some((shot.state.head.id, stage.clone()));
-        Ok(stage)
+        let document = shot.document();
+        let scene = Arc::new(RenderScene::build(&document.inserts, &document.light, &self.shapes)?);
+        *slot = Some((key.to_owned(), scene.clone()));
+        Ok(scene)
     }
 }
 

@@ -5,8 +5,8 @@ use crate::engine::{EngineError, picture};
 use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
 use fennik_core::scene::Insert;
-use fennik_render::{Quality, Stage};
-use fennik_store::{RevisionId, ShotId};
+use fennik_render::{Quality, RenderScene};
+use fennik_store::ShotId;
 use serde::Deserialize;
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -25,22 +25,25 @@ pub fn routes(config: &mut web::ServiceConfig) {
 #[derive(Default)]
 pub struct Cache(Mutex<Held>);
 
+/// What a picture is made from, and its frame.
+type PictureKey = (String, u32);
+
 #[derive(Default)]
 struct Held {
-    pictures: HashMap<(RevisionId, u32), Arc<Vec<u8>>>,
-    order: VecDeque<(RevisionId, u32)>,
+    pictures: HashMap<PictureKey, Arc<Vec<u8>>>,
+    order: VecDeque<PictureKey>,
     bytes: usize,
 }
 
 impl Cache {
-    fn get(&self, key: (RevisionId, u32)) -> Option<Arc<Vec<u8>>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).pictures.get(&key).cloned()
+    fn get(&self, key: &PictureKey) -> Option<Arc<Vec<u8>>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).pictures.get(key).cloned()
     }
 
-    fn put(&self, key: (RevisionId, u32), picture: Arc<Vec<u8>>) {
+    fn put(&self, key: PictureKey, picture: Arc<Vec<u8>>) {
         let mut held = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         held.bytes += picture.len();
-        match held.pictures.insert(key, picture) {
+        match held.pictures.insert(key.clone(), picture) {
             Some(replaced) => held.bytes -= replaced.len(),
             None => held.order.push_back(key),
         }
@@ -81,7 +84,8 @@ async fn show_plate(desk: web::Data<Desk>, path: web::Path<(ShotId, u32)>) -> Re
 
 #[derive(Deserialize)]
 struct PictureQuery {
-    revision: i64,
+    /// The name that the state gives it.
+    key: String,
     /// A rough picture at once rather than the exact one.
     #[serde(default)]
     quick: bool,
@@ -97,16 +101,18 @@ async fn show_composite(
     let (id, frame) = path.into_inner();
     let bytes = block(move || {
         let shot = desk.open(id)?;
-        let key = (shot.state.head.id, frame);
-        if key.0 != RevisionId(query.revision) {
-            return Err(fennik_store::StoreError::Stale { expected: query.revision, found: key.0.0 }.into());
+        let key = (picture::key(&shot), frame);
+        if key.0 != query.key {
+            return Err(EngineError::Message(
+                "the shot looks otherwise by now; the page shows the newer picture".to_owned(),
+            ));
         }
-        if let Some(picture) = desk.pictures.get(key) {
+        if let Some(picture) = desk.pictures.get(&key) {
             return Ok(picture);
         }
-        let (solution, stage) = (desk.solution(&shot)?, desk.stage(&shot)?);
+        let (solution, scene) = (desk.solution(&shot)?, desk.scene(&shot, &key.0)?);
         let quality = if query.quick { Quality::Draft } else { Quality::Exact };
-        let picture = Arc::new(picture::jpeg(&shot, frame, &solution, shot.document(), &stage, quality)?);
+        let picture = Arc::new(picture::jpeg(&shot, frame, &solution, shot.document(), &scene, quality)?);
         if quality == Quality::Exact {
             desk.pictures.put(key, picture.clone());
         }
@@ -137,8 +143,8 @@ async fn change_draft(
         if let Some(slot) = document.inserts.iter_mut().find(|i| i.id == body.insert.id) {
             *slot = body.insert;
         }
-        let stage = Stage::build(&document.inserts, &document.light)?;
-        picture::jpeg(&shot, body.frame, desk.solution(&shot)?.as_ref(), &document, &stage, Quality::Draft)
+        let scene = RenderScene::build(&document.inserts, &document.light, &desk.shapes)?;
+        picture::jpeg(&shot, body.frame, desk.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
     })
     .await?;
     Ok(jpeg(bytes, false))
@@ -153,13 +159,13 @@ mod tests {
     #[test]
     fn pictures_that_replace_others_take_their_room() {
         let cache = Cache::default();
-        let key = |frame| (RevisionId(1), frame);
+        let key = |frame| ("one".to_owned(), frame);
         let picture = || Arc::new(vec![0u8; CACHE_BYTES / 8]);
         (0..40).for_each(|i| cache.put(key(i % 4), picture()));
-        assert!((0..4).all(|i| cache.get(key(i)).is_some()), "four pictures of an eighth each have room");
+        assert!((0..4).all(|i| cache.get(&key(i)).is_some()), "four pictures of an eighth each have room");
         (4..12).for_each(|i| cache.put(key(i), picture()));
         assert!(
-            (0..4).all(|i| cache.get(key(i)).is_none()) && (4..12).all(|i| cache.get(key(i)).is_some()),
+            (0..4).all(|i| cache.get(&key(i)).is_none()) && (4..12).all(|i| cache.get(&key(i)).is_some()),
             "the oldest make room"
         );
     }

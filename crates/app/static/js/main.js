@@ -32,11 +32,11 @@ function composites() {
 
 /** @param {number} frame @param {boolean} quick */
 function address(frame, quick) {
-  return composites() ? model.url(`picture/${frame}?revision=${model.state.revision}${quick ? "&quick=true" : ""}`) : model.url(`plate/${frame + model.state.trim.first}`);
+  return composites() ? model.url(`picture/${frame}?key=${model.state.picture}${quick ? "&quick=true" : ""}`) : model.url(`plate/${frame + model.state.trim.first}`);
 }
 
 function refreshFrames() {
-  const now = composites() ? `picture ${model.state.revision}` : `plate ${model.state.trim.first} ${model.state.frames}`;
+  const now = composites() ? `picture ${model.state.picture} ${model.state.frames}` : `plate ${model.state.trim.first} ${model.state.frames}`;
   if (now !== source) { source = now; frames.reset(model.state.frames); }
 }
 

@@ -22,6 +22,7 @@ export class Model extends EventTarget {
     this.frame = 0;
     /** @type {number|null} */ this.chosen = null;
     this.heldTracks = null;
+    /** The solve that was fetched last, and its name. @type {{key: string, solve: any}|null} */ this.heldScene = null;
     this.loading = 0;
     /** @type {Promise<void>} */ this.latest = Promise.resolve();
     /** A kept solve that is compared with the one in use. @type {{id: number, rms: number, frames: {frame: number, rms: number, f: number}[], path: number[][], regions: (number|null)[][]}|null} */ this.rival = null;
@@ -120,12 +121,14 @@ export class Model extends EventTarget {
       const response = await this.get("tracks");
       tracks = response.status === 200 ? readTracks(await response.arrayBuffer()) : [];
     }
-    const solve = state.solve === null ? { frames: [], points: [], outliers: [], again: [], reasons: [] } : await (await this.get("solve")).json();
+    const held = state.solve !== null && this.heldScene?.key === state.scene ? this.heldScene.solve : null;
+    const solve = held ?? (state.solve === null ? { frames: [], points: [], outliers: [], again: [], reasons: [] } : await (await this.get("solve")).json());
     const suggested = state.solve === null || state.floor ? null : await (await this.get("floor")).json();
     // A newer loading has begun meanwhile; what it brings is the later state.
     if (turn !== this.loading) return;
     if (state.tracks !== this.heldTracks) this.selected.clear();
     this.heldTracks = state.tracks;
+    this.heldScene = { key: state.scene, solve };
     this.state = state;
     this.head = state.revision;
     this.own = solve.own ?? true;

@@ -4,7 +4,7 @@
 use fennik_core::camera::Camera;
 use fennik_core::geometry::{Lens, Pose};
 use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
-use fennik_render::{Mesh, Quality, Stage, composite, fonts};
+use fennik_render::{Mesh, Quality, RenderScene, ShapeCache, composite, fonts};
 use nalgebra::{Vector2, Vector3};
 use proptest::prelude::*;
 
@@ -28,9 +28,9 @@ fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
 }
 
 fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> {
-    let stage = Stage::build(std::slice::from_ref(insert), &Light::default()).unwrap();
+    let scene = RenderScene::build(std::slice::from_ref(insert), &Light::default(), &ShapeCache::default()).unwrap();
     let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
-    composite(&mut rgb, WIDTH, HEIGHT, &Camera::new(*pose, *lens, HEIGHT as u32), &stage, quality);
+    composite(&mut rgb, WIDTH, HEIGHT, &Camera::new(*pose, *lens, HEIGHT as u32), &scene, quality);
     rgb
 }
 
@@ -71,7 +71,7 @@ proptest! {
         let pose = Pose::look_at(Vector3::new(x, y, z), Vector3::new(0.1, 0.4, 0.0), Vector3::y()).unwrap();
         let lens = Lens { k1, ..Lens::centred(focal, WIDTH as u32, HEIGHT as u32) };
         let rgb = draw(&insert, &pose, &lens, Quality::Draft);
-        let mesh = Stage::mesh(&insert).unwrap();
+        let mesh = RenderScene::mesh(&insert).unwrap();
         let wrong = (0..WIDTH * HEIGHT).filter(|i| changed(&rgb, i % WIDTH, i / WIDTH) != sees(&mesh, &pose, &lens, i % WIDTH, i / WIDTH)).count();
         // Rays that graze an edge may fall to either side in f32.
         prop_assert!(wrong <= 6, "{wrong} pixels differ");
@@ -84,7 +84,7 @@ fn the_exact_picture_is_the_draft_with_smooth_edges() {
     let pose = Pose::look_at(Vector3::new(0.6, 1.2, 4.0), Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
     let lens = Lens::centred(150.0, WIDTH as u32, HEIGHT as u32);
     let (draft, exact) = (draw(&insert, &pose, &lens, Quality::Draft), draw(&insert, &pose, &lens, Quality::Exact));
-    let mesh = Stage::mesh(&insert).unwrap();
+    let mesh = RenderScene::mesh(&insert).unwrap();
     let mut inner = 0;
     for y in 1..HEIGHT - 1 {
         for x in 1..WIDTH - 1 {
@@ -106,7 +106,7 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
     assert!(fonts().len() >= 4, "at least four families");
     for font in fonts() {
         for stance in [Stance::Standing, Stance::Lying] {
-            let mesh = Stage::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02)).unwrap();
+            let mesh = RenderScene::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02)).unwrap();
             let (low, high) = mesh.bounds().unwrap();
             assert!(mesh.indices.len() > 400 && high.x - low.x > 4.0, "{}: {low:?} {high:?}", font.name);
             if stance == Stance::Standing {
@@ -115,14 +115,16 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
                 assert!(low.y.abs() < 1e-4 && high.y < 0.3, "{} lies from {} to {}", font.name, low.y, high.y);
             }
         }
-        assert!(Stage::mesh(&title("漢", font.name, Stance::Standing, 0.0)).unwrap_err().to_string().contains("漢"));
+        assert!(
+            RenderScene::mesh(&title("漢", font.name, Stance::Standing, 0.0)).unwrap_err().to_string().contains("漢")
+        );
     }
 }
 
 #[test]
 fn letters_are_closed_solids() {
     for font in fonts() {
-        let mesh = Stage::mesh(&title("R8o", font.name, Stance::Standing, 0.02)).unwrap();
+        let mesh = RenderScene::mesh(&title("R8o", font.name, Stance::Standing, 0.02)).unwrap();
         // A closed surface meets every line an even number of times.
         let (low, high) = mesh.bounds().unwrap();
         let mut odd = 0;
@@ -151,7 +153,7 @@ fn sizes_that_cannot_be_shown_are_refused_before_anything_is_built() {
         let mut insert = title("A", "Lato Black", Stance::Standing, 0.0);
         let InsertKind::Title(t) = &mut insert.content;
         (t.height_m, t.depth_m) = (height_m, depth_m);
-        assert!(Stage::mesh(&insert).is_err(), "{height_m} {depth_m}");
-        assert!(Stage::build(&[insert], &Light::default()).is_err());
+        assert!(RenderScene::mesh(&insert).is_err(), "{height_m} {depth_m}");
+        assert!(RenderScene::build(&[insert], &Light::default(), &ShapeCache::default()).is_err());
     }
 }

@@ -296,7 +296,7 @@ impl<'a> Cook<'a> {
         if let (Some(text), InsertKind::Title(title)) = (text, &mut insert.content) {
             title.text.clone_from(text);
         }
-        fennik_render::Stage::mesh(&insert)?;
+        fennik_render::RenderScene::mesh(&insert)?;
         self.edit(&shot, &Edit::AddInsert { insert })
     }
 
@@ -310,7 +310,7 @@ impl<'a> Cook<'a> {
             for (name, value) in values {
                 set_insert(&mut insert, name, value).map_err(|why| words(format!("{name}: {why}")))?;
             }
-            fennik_render::Stage::mesh(&insert)?;
+            fennik_render::RenderScene::mesh(&insert)?;
             return self.edit(&shot, &Edit::ChangeInsert { insert });
         }
         if thing != "light" {

@@ -4,7 +4,7 @@ use crate::engine::{EngineError, OpenShot};
 use fennik_core::scene::{InsertKind, floor_corners};
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
-use fennik_render::Stage;
+use fennik_render::RenderScene;
 use fennik_store::Store;
 use serde_json::{Value, json};
 
@@ -69,7 +69,7 @@ fn datum_reading(shot: &OpenShot) -> Value {
 /// Width, height and depth of an insert as it stands, metres.
 fn size(insert: &fennik_core::scene::Insert) -> Result<[f64; 3], EngineError> {
     let turn = insert.placement.rotation().inverse();
-    let mesh = Stage::mesh(insert)?;
+    let mesh = RenderScene::mesh(insert)?;
     let local =
         mesh.positions.iter().map(|p| turn * nalgebra::Vector3::new(f64::from(p.x), f64::from(p.y), f64::from(p.z)));
     let (mut low, mut high) = ([f64::INFINITY; 3], [f64::NEG_INFINITY; 3]);

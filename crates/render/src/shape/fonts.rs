@@ -10,11 +10,11 @@ pub struct TitleFont {
 }
 
 const FONTS: [TitleFont; 5] = [
-    TitleFont { name: "Lato Black", bytes: include_bytes!("../fonts/Lato-Black.ttf") },
-    TitleFont { name: "Bebas Neue Bold", bytes: include_bytes!("../fonts/BebasNeue-Bold.otf") },
-    TitleFont { name: "League Spartan Bold", bytes: include_bytes!("../fonts/LeagueSpartan-Bold.otf") },
-    TitleFont { name: "Roboto Slab Bold", bytes: include_bytes!("../fonts/RobotoSlab-Bold.otf") },
-    TitleFont { name: "Comfortaa Bold", bytes: include_bytes!("../fonts/Comfortaa-Bold.ttf") },
+    TitleFont { name: "Lato Black", bytes: include_bytes!("../../fonts/Lato-Black.ttf") },
+    TitleFont { name: "Bebas Neue Bold", bytes: include_bytes!("../../fonts/BebasNeue-Bold.otf") },
+    TitleFont { name: "League Spartan Bold", bytes: include_bytes!("../../fonts/LeagueSpartan-Bold.otf") },
+    TitleFont { name: "Roboto Slab Bold", bytes: include_bytes!("../../fonts/RobotoSlab-Bold.otf") },
+    TitleFont { name: "Comfortaa Bold", bytes: include_bytes!("../../fonts/Comfortaa-Bold.ttf") },
 ];
 
 /// All fonts, the usual one first.

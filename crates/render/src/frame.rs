@@ -1,0 +1,319 @@
+//! One frame: inserts over the plate.
+
+use crate::layers::{Bounds, Layer, compose};
+use crate::light::{Seen, shade};
+use crate::raster::{SAMPLES, ScreenTriangle, TILE, Tile, project, sample_offset};
+use crate::scene::RenderScene;
+use fennik_core::camera::Camera;
+use nalgebra::{Matrix3, Vector2, Vector3};
+use rayon::prelude::*;
+
+/// How carefully a frame is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Quality {
+    /// One sample a pixel, no shadows: while something is dragged.
+    Draft,
+    /// Sixteen samples on every edge, shadows: what is delivered.
+    Exact,
+}
+
+/// Draws the scene over `rgb` (`width` x `height`, display values), as seen by a camera for this size. Pixels without
+/// insert are left to the byte.
+///
+/// # Panics
+/// When the buffer is not `3 * width * height` long.
+pub fn composite(rgb: &mut [u8], width: usize, height: usize, camera: &Camera, scene: &RenderScene, quality: Quality) {
+    assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
+    if let Some(layer) = inserts(width, height, camera, scene, quality) {
+        compose(rgb, width, &layer);
+    }
+}
+
+/// The inserts alone; `None` where none is in sight.
+pub fn inserts(width: usize, height: usize, camera: &Camera, scene: &RenderScene, quality: Quality) -> Option<Layer> {
+    let triangles = project(scene, camera, width, height);
+    let bounds = bounds(&triangles, width, height)?;
+    let bands = Bands::new(&triangles, bounds);
+    let view = View { scene, sun: scene.light.toward_sun().cast(), sight: Sight::new(camera), quality };
+    let mut layer = Layer::empty(bounds);
+    let mut keys = vec![0u32; layer.pixels.len()];
+    let columns = bounds.width();
+    // Whole rows of tiles, so that each thread has pixels of its own.
+    let lines = columns * TILE;
+    let mut tiles: Vec<Vec<Tile>> = Vec::new();
+    layer
+        .pixels
+        .par_chunks_mut(lines)
+        .zip(keys.par_chunks_mut(lines))
+        .enumerate()
+        .map(|(band, (pixels, keys))| view.middles(&bands, band, pixels, keys))
+        .collect_into_vec(&mut tiles);
+    if quality == Quality::Exact {
+        layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
+            tiles.iter().enumerate().for_each(|(i, tile)| view.edges(&bands, (band, i), tile, &keys, pixels));
+        });
+    }
+    Some(layer)
+}
+
+/// The box of pixels that triangles can touch.
+fn bounds(triangles: &[ScreenTriangle], width: usize, height: usize) -> Option<Bounds> {
+    let (mut low, mut high) = ([f32::INFINITY; 2], [f32::NEG_INFINITY; 2]);
+    for p in triangles.iter().flat_map(|t| t.at) {
+        for k in 0..2 {
+            low[k] = low[k].min(p[k]);
+            high[k] = high[k].max(p[k]);
+        }
+    }
+    let first = |v: f32, size: usize| (v - 1.0).clamp(0.0, size as f32) as usize;
+    let end = |v: f32, size: usize| (v + 2.0).clamp(0.0, size as f32) as usize;
+    let found = Bounds {
+        left: first(low[0], width),
+        top: first(low[1], height),
+        right: end(high[0], width),
+        bottom: end(high[1], height),
+    };
+    (found.left < found.right && found.top < found.bottom).then_some(found)
+}
+
+/// Which triangles may touch which tile.
+struct Bands<'a> {
+    triangles: &'a [ScreenTriangle],
+    bounds: Bounds,
+    /// Tiles across.
+    across: usize,
+    /// Positions in the list, tile by tile.
+    of_tile: Vec<Vec<u32>>,
+}
+
+impl<'a> Bands<'a> {
+    fn new(triangles: &'a [ScreenTriangle], bounds: Bounds) -> Self {
+        let (across, down) = (bounds.width().div_ceil(TILE), bounds.height().div_ceil(TILE));
+        let mut of_tile = vec![Vec::new(); across * down];
+        for (i, t) in triangles.iter().enumerate() {
+            let span = |axis: usize, from: usize, count: usize| {
+                let (a, b, c) = (t.at[0][axis], t.at[1][axis], t.at[2][axis]);
+                // One pixel more than it covers, for what is thin.
+                let tile = |v: f32| ((v - from as f32) / TILE as f32).floor().clamp(-1.0, count as f32) as i64;
+                let (low, high) = (tile(a.min(b).min(c) - 1.0), tile(a.max(b).max(c) + 1.0));
+                low.max(0) as usize..(high + 1).clamp(0, count as i64) as usize
+            };
+            for row in span(1, bounds.top, down) {
+                for column in span(0, bounds.left, across) {
+                    of_tile[row * across + column].push(i as u32);
+                }
+            }
+        }
+        Self { triangles, bounds, across, of_tile }
+    }
+
+    fn of(&self, band: usize, tile: usize) -> impl Iterator<Item = &'a ScreenTriangle> + '_ {
+        self.of_tile[band * self.across + tile].iter().map(|i| &self.triangles[*i as usize])
+    }
+
+    /// An empty tile.
+    fn tile(&self, band: usize, tile: usize) -> Tile {
+        let (left, top) = (self.bounds.left + tile * TILE, self.bounds.top + band * TILE);
+        Tile::new(left, top, [TILE.min(self.bounds.right - left), TILE.min(self.bounds.bottom - top)])
+    }
+}
+
+/// Rays of pixels, from what is the same for all of them where all rows are exposed at once.
+struct Sight<'a> {
+    camera: &'a Camera,
+    from: Vector3<f64>,
+    to_world: Matrix3<f64>,
+}
+
+impl<'a> Sight<'a> {
+    fn new(camera: &'a Camera) -> Self {
+        let pose = camera.pose();
+        Self { camera, from: pose.centre(), to_world: pose.rotation.inverse().into_inner() }
+    }
+
+    fn ray(&self, x: f64, y: f64) -> (Vector3<f64>, Vector3<f64>) {
+        if self.camera.is_rolling() {
+            let ray = self.camera.ray(Vector2::new(x, y));
+            return (ray.from, ray.along);
+        }
+        let n = self.camera.lens.unproject(Vector2::new(x, y));
+        (self.from, (self.to_world * Vector3::new(n.x, n.y, 1.0)).normalize())
+    }
+}
+
+struct View<'a> {
+    scene: &'a RenderScene,
+    sun: Vector3<f32>,
+    sight: Sight<'a>,
+    quality: Quality,
+}
+
+impl View<'_> {
+    /// Light of a face at a place of the picture, and whether the sun reaches it.
+    fn light(&self, face: u32, x: f64, y: f64) -> (Vector3<f32>, bool) {
+        let face = &self.scene.faces[face as usize];
+        let (from, along) = self.sight.ray(x, y);
+        let normal = face.normal.cast::<f64>();
+        // Where the ray meets the plane of the face; one that is seen edge-on is met anywhere.
+        let distance = (f64::from(face.offset) - normal.dot(&from)) / normal.dot(&along);
+        let distance = if distance.is_finite() && distance > 0.0 { distance } else { 1.0 };
+        let at = from + along * distance;
+        let seen = Seen { face, at: at.cast(), along: along.cast(), distance: distance as f32 };
+        shade(self.scene, self.sun, &seen, self.quality == Quality::Exact)
+    }
+
+    /// Draws a band of tiles at the middles of its pixels.
+    fn middles(&self, bands: &Bands, band: usize, pixels: &mut [[f32; 4]], keys: &mut [u32]) -> Vec<Tile> {
+        let columns = bands.bounds.width();
+        let draw = |i: usize| {
+            let mut tile = bands.tile(band, i);
+            bands.of(band, i).for_each(|t| tile.draw(t, self.quality == Quality::Exact));
+            for (k, face) in tile.faces.iter().enumerate().filter(|(_, f)| **f > 0) {
+                let (x, y) = (i * TILE + k % tile.size[0], k / tile.size[0]);
+                let (at_x, at_y) = (bands.bounds.left + x, bands.bounds.top + band * TILE + y);
+                let (light, lit) = self.light(face - 1, at_x as f64, at_y as f64);
+                pixels[y * columns + x] = [light.x, light.y, light.z, 1.0];
+                // The lowest bit is always set; with the sun the highest changes.
+                keys[y * columns + x] = self.scene.faces[*face as usize - 1].key ^ (u32::from(lit) << 31);
+            }
+            tile
+        };
+        (0..bands.across).map(draw).collect()
+    }
+
+    /// Draws the pixels of a tile again in which something begins or ends, sample by sample.
+    fn edges(&self, bands: &Bands, (band, i): (usize, usize), tile: &Tile, keys: &[u32], pixels: &mut [[f32; 4]]) {
+        let (columns, rows) = (bands.bounds.width(), bands.bounds.height());
+        let (left, top) = (i * TILE, band * TILE);
+        let differs = |x: usize, y: usize| {
+            let own = keys[y * columns + x];
+            (y.saturating_sub(1)..=(y + 1).min(rows - 1)).any(|v| {
+                let line = &keys[v * columns..][x.saturating_sub(1)..=(x + 1).min(columns - 1)];
+                line.iter().any(|k| *k != own)
+            })
+        };
+        let edge: Vec<usize> = (0..tile.faces.len())
+            .filter(|k| tile.thin[*k] || differs(left + k % tile.size[0], top + k / tile.size[0]))
+            .collect();
+        if edge.is_empty() {
+            return;
+        }
+        let sampled = tile.sampled(bands.of(band, i).copied(), &edge);
+        for (k, faces) in edge.into_iter().zip(sampled) {
+            let (x, y) = (left + k % tile.size[0], k / tile.size[0]);
+            let at = ((bands.bounds.left + x) as f64, (bands.bounds.top + top + y) as f64);
+            pixels[y * columns + x] = self.mixed(&faces, at);
+        }
+    }
+
+    /// Light and cover of a pixel from what its samples see. Faces of one look are lit once, unless a shadow ends there.
+    fn mixed(&self, faces: &[u32; SAMPLES], (x, y): (f64, f64)) -> [f32; 4] {
+        let mut sum = Vector3::zeros();
+        let mut covered = 0;
+        for (k, face) in faces.iter().enumerate().filter(|(_, f)| **f > 0) {
+            let [dx, dy] = sample_offset(k).map(f64::from);
+            sum += self.light(face - 1, x + dx, y + dy).0;
+            covered += 1;
+        }
+        let n = SAMPLES as f32;
+        [sum.x / n, sum.y / n, sum.z / n, covered as f32 / n]
+    }
+}
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ShapeCache;
+    use fennik_core::geometry::{Lens, Pose};
+    use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
+
+    fn insert(text: &str, x: f64, z: f64) -> Insert {
+        let title = Title {
+            text: text.into(),
+            font: "Lato Black".into(),
+            height_m: 1.0,
+            depth_m: 0.3,
+            bevel_m: 0.0,
+            colour: [250, 120, 20],
+        };
+        let placement = Placement {
+            foot: [x, 0.0, z],
+            normal: [0.0, 1.0, 0.0],
+            turn_deg: 0.0,
+            lean_deg: 0.0,
+            lift_m: 0.0,
+            scale: 1.0,
+            stance: Stance::Standing,
+        };
+        Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
+    }
+
+    fn camera() -> (Pose, Lens) {
+        let pose = Pose::look_at(Vector3::new(0.5, 1.5, 5.0), Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
+        (pose, Lens { k1: -0.06, ..Lens::centred(300.0, 320, 180) })
+    }
+
+    fn draw(inserts: &[Insert], light: &Light, quality: Quality) -> Vec<u8> {
+        let (pose, lens) = camera();
+        let mut rgb = vec![90u8; 320 * 180 * 3];
+        composite(
+            &mut rgb,
+            320,
+            180,
+            &Camera::new(pose, lens, 180),
+            &RenderScene::build(inserts, light, &ShapeCache::default()).unwrap(),
+            quality,
+        );
+        rgb
+    }
+
+    #[test]
+    fn the_letter_is_where_the_lens_sees_it_and_the_plate_is_untouched_elsewhere() {
+        let rgb = draw(&[insert("I", 0.0, 0.0)], &Light::default(), Quality::Exact);
+        let (pose, lens) = camera();
+        let c = pose.to_camera(Vector3::new(0.0, 0.5, 0.15));
+        let p = lens.project(Vector2::new(c.x / c.z, c.y / c.z));
+        let at = |x: usize, y: usize| &rgb[3 * (320 * y + x)..3 * (320 * y + x) + 3];
+        let seen = at(p.x.round() as usize, p.y.round() as usize);
+        assert!(seen[0] > seen[2] + 60, "{seen:?}");
+        for (x, y) in [(5, 5), (315, 5), (5, 175), (315, 175)] {
+            assert_eq!(at(x, y), [90; 3]);
+        }
+    }
+
+    #[test]
+    fn edges_are_smooth_when_exact_and_hard_in_a_draft() {
+        let count = |rgb: Vec<u8>| rgb.chunks(3).map(|p| p.to_vec()).collect::<std::collections::BTreeSet<_>>().len();
+        let (exact, draft) = (
+            count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Exact)),
+            count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Draft)),
+        );
+        assert!(exact > 2 * draft, "{exact} {draft}");
+    }
+
+    #[test]
+    fn one_insert_throws_its_shadow_on_another() {
+        let light = Light { bearing_deg: 0.0, height_deg: 30.0, sun: 1.0, ambient: 0.1 };
+        let sum = |rgb: Vec<u8>| rgb.iter().map(|&b| u64::from(b)).sum::<u64>();
+        let behind = Insert { id: InsertId(2), ..insert("HHH", 0.0, -2.0) };
+        let alone = sum(draw(std::slice::from_ref(&behind), &light, Quality::Exact));
+        // The blocker stands behind the camera's back, out of sight, in the way of the sun only.
+        let mut blocker = insert("HHHHHH", 0.0, 6.0);
+        blocker.placement.scale = 6.0;
+        let shaded = sum(draw(&[behind, blocker], &light, Quality::Exact));
+        assert!(shaded < alone, "{shaded} {alone}");
+    }
+
+    #[test]
+    fn the_camera_may_fly_through_a_title() {
+        let (_, lens) = camera();
+        let scene = RenderScene::build(&[insert("OOO", 0.0, 0.0)], &Light::default(), &ShapeCache::default()).unwrap();
+        for z in [0.5, 0.1, 0.0, -0.1, -3.0] {
+            let pose = Pose::look_at(Vector3::new(0.0, 0.5, z), Vector3::new(0.0, 0.5, z - 1.0), Vector3::y()).unwrap();
+            let mut rgb = vec![90u8; 320 * 180 * 3];
+            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &scene, Quality::Exact);
+            if z < -2.0 {
+                assert!(rgb.iter().all(|&b| b == 90), "all behind the camera");
+            }
+        }
+    }
+}

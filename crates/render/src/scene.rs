@@ -1,0 +1,120 @@
+//! What there is to be drawn: instances of meshes, placed, with their faces.
+
+use crate::Mesh;
+use crate::colour::linear_of;
+use crate::shape::{ShapeCache, ShapeError};
+use crate::tree::Bvh;
+use fennik_core::scene::{Insert, InsertKind, Light};
+use nalgebra::Vector3;
+use std::sync::{Arc, OnceLock};
+
+/// Why a scene cannot be drawn.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[error("insert {insert}: {cause}")]
+pub struct RenderError {
+    /// Which insert.
+    pub insert: u32,
+    /// Why.
+    #[source]
+    pub cause: ShapeError,
+}
+
+/// One flat triangle as far as its looks go.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Face {
+    pub normal: Vector3<f32>,
+    /// `normal` times any point of it.
+    pub offset: f32,
+    /// Linear light.
+    pub colour: Vector3<f32>,
+    /// Equal for faces that look alike under one light.
+    pub key: u32,
+}
+
+/// All inserts of a shot, placed in the world of the datum.
+#[derive(Debug)]
+pub struct RenderScene {
+    pub(crate) corners: Vec<Vector3<f32>>,
+    pub(crate) triangles: Vec<[u32; 3]>,
+    pub(crate) faces: Vec<Face>,
+    pub(crate) light: Light,
+    /// Built when the first shadow is asked for.
+    tree: OnceLock<Bvh>,
+}
+
+impl RenderScene {
+    /// Places all inserts that are not hidden; shapes come from the cache where it has them.
+    ///
+    /// # Errors
+    /// [`RenderError`] names the insert that cannot be made.
+    pub fn build(inserts: &[Insert], light: &Light, shapes: &ShapeCache) -> Result<Self, RenderError> {
+        let mut scene = Self {
+            corners: Vec::new(),
+            triangles: Vec::new(),
+            faces: Vec::new(),
+            light: *light,
+            tree: OnceLock::new(),
+        };
+        for insert in inserts.iter().filter(|i| !i.hidden) {
+            let mesh = placed(insert, shapes)?;
+            let InsertKind::Title(title) = &insert.content;
+            scene.add(&mesh, Vector3::from(title.colour.map(linear_of)), insert.id.0);
+        }
+        Ok(scene)
+    }
+
+    fn add(&mut self, mesh: &Mesh, colour: Vector3<f32>, insert: u32) {
+        let base = self.corners.len() as u32;
+        for (i, corners) in mesh.indices.iter().enumerate() {
+            let [a, b, c] = mesh.triangle(i);
+            let Some(normal) = (b - a).cross(&(c - a)).try_normalize(1e-20) else { continue };
+            self.triangles.push(corners.map(|k| k + base));
+            self.faces.push(Face { normal, offset: normal.dot(&a), colour, key: key(&normal, insert) });
+        }
+        self.corners.extend(&mesh.positions);
+    }
+
+    /// The triangles of one insert in the world of the datum.
+    ///
+    /// # Errors
+    /// [`RenderError`] when it cannot be made.
+    pub fn mesh(insert: &Insert) -> Result<Mesh, RenderError> {
+        placed(insert, &ShapeCache::default())
+    }
+
+    /// One mesh in one place.
+    #[cfg(test)]
+    pub(crate) fn of_mesh(mesh: &Mesh) -> Self {
+        let mut scene = Self {
+            corners: Vec::new(),
+            triangles: Vec::new(),
+            faces: Vec::new(),
+            light: Light::default(),
+            tree: OnceLock::new(),
+        };
+        scene.add(mesh, Vector3::repeat(0.5), 1);
+        scene
+    }
+
+    /// Rays are only asked for shadows.
+    pub(crate) fn tree(&self) -> &Bvh {
+        self.tree.get_or_init(|| {
+            let corners = |t: &[u32; 3]| t.map(|k| self.corners[k as usize]);
+            Bvh::build(&self.triangles.iter().map(corners).collect::<Vec<_>>())
+        })
+    }
+}
+
+fn placed(insert: &Insert, shapes: &ShapeCache) -> Result<Mesh, RenderError> {
+    let wrong = |cause| RenderError { insert: insert.id.0, cause };
+    insert.validate().map_err(|why| wrong(ShapeError::Value(why)))?;
+    let p = &insert.placement;
+    let mesh: Arc<Mesh> = shapes.shape(&insert.content, p.stance).map_err(wrong)?;
+    Ok(mesh.placed(p.scale, &p.rotation(), p.origin()))
+}
+
+/// Neighbours with one key are one smooth part of the picture. Never 0, which is the plate's.
+fn key(normal: &Vector3<f32>, insert: u32) -> u32 {
+    let q = normal.map(|v| (v * 60.0).round() as i32 as u32 & 0x7F);
+    1 | insert << 22 | q.x << 15 | q.y << 8 | q.z << 1
+}

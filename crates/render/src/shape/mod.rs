@@ -1,0 +1,105 @@
+//! Shapes of inserts in their own frame: one file a kind.
+
+mod fonts;
+mod solid;
+mod title;
+
+pub use fonts::{TitleFont, font, fonts};
+pub use title::TitleError;
+
+use crate::Mesh;
+use fennik_core::scene::{InsertKind, Stance};
+use std::collections::{HashMap, VecDeque};
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Bytes of meshes that are kept.
+const CACHE_BYTES: usize = 128 * 1024 * 1024;
+
+/// Why a shape cannot be made.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ShapeError {
+    /// Letters.
+    #[error(transparent)]
+    Title(#[from] TitleError),
+    /// A size, a place or a text that cannot be shown.
+    #[error("{0}")]
+    Value(String),
+}
+
+/// Makes the shape of a kind.
+fn make(kind: &InsertKind, stance: Stance) -> Result<Mesh, ShapeError> {
+    match kind {
+        InsertKind::Title(title) => Ok(title::mesh(title, stance)?),
+    }
+}
+
+/// Shapes that were made, by what they were made from: where an insert stands changes nothing of them. The oldest are
+/// thrown out first.
+#[derive(Debug, Default)]
+pub struct ShapeCache(Mutex<Held>);
+
+#[derive(Debug, Default)]
+struct Held {
+    meshes: HashMap<String, Arc<Mesh>>,
+    order: VecDeque<String>,
+    bytes: usize,
+}
+
+fn bytes_of(mesh: &Mesh) -> usize {
+    12 * (mesh.positions.len() + mesh.indices.len())
+}
+
+impl ShapeCache {
+    /// The shape of a kind.
+    ///
+    /// # Errors
+    /// [`ShapeError`] when it cannot be made.
+    pub fn shape(&self, kind: &InsertKind, stance: Stance) -> Result<Arc<Mesh>, ShapeError> {
+        // What it is made from, written down: no two shapes share that.
+        let key = serde_json::to_string(&(kind, stance)).map_err(|e| ShapeError::Value(e.to_string()))?;
+        if let Some(mesh) = self.0.lock().unwrap_or_else(PoisonError::into_inner).meshes.get(&key) {
+            return Ok(mesh.clone());
+        }
+        let mesh = Arc::new(make(kind, stance)?);
+        let mut held = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        held.bytes += bytes_of(&mesh);
+        match held.meshes.insert(key.clone(), mesh.clone()) {
+            // Two asked at once.
+            Some(same) => held.bytes -= bytes_of(&same),
+            None => held.order.push_back(key),
+        }
+        while held.bytes > CACHE_BYTES {
+            let Some(oldest) = held.order.pop_front() else { break };
+            if let Some(gone) = held.meshes.remove(&oldest) {
+                held.bytes -= bytes_of(&gone);
+            }
+        }
+        Ok(mesh)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use fennik_core::scene::Title;
+
+    #[test]
+    fn a_shape_is_made_once_for_what_it_is_made_from() {
+        let title = |text: &str| {
+            InsertKind::Title(Title {
+                text: text.to_owned(),
+                font: "Lato Black".to_owned(),
+                height_m: 1.0,
+                depth_m: 0.2,
+                bevel_m: 0.02,
+                colour: [9; 3],
+            })
+        };
+        let cache = ShapeCache::default();
+        let of = |text: &str, stance| cache.shape(&title(text), stance).unwrap();
+        assert!(Arc::ptr_eq(&of("A", Stance::Standing), &of("A", Stance::Standing)));
+        assert!(!Arc::ptr_eq(&of("A", Stance::Standing), &of("A", Stance::Lying)));
+        assert_ne!(*of("A", Stance::Standing), *of("B", Stance::Standing));
+    }
+}

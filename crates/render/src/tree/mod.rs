@@ -1,0 +1,5 @@
+//! Rays: for shadows.
+
+mod bvh;
+
+pub(crate) use bvh::Bvh;
