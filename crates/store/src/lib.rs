@@ -3,7 +3,9 @@
 
 mod analyses;
 mod clips;
+mod documents;
 mod error;
+mod ids;
 mod jobs;
 mod room;
 mod shots;
@@ -11,9 +13,10 @@ mod shots;
 pub use analyses::{AnalysisKind, AnalysisRow, NewAnalysis};
 pub use clips::{ClipFolder, ClipId, ClipRow};
 pub use error::StoreError;
+pub use ids::{RevisionId, ShotId};
 pub use jobs::{JobId, JobKind, JobRow, JobState};
 pub use room::Room;
-pub use shots::{Revision, RevisionId, ShotId, ShotRow, ShotState};
+pub use shots::{Revision, ShotRow, ShotState};
 
 use rusqlite::Connection;
 use rusqlite_migration::{M, Migrations};
@@ -25,6 +28,7 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0002_kept_solves.sql")),
     M::up(include_str!("../migrations/0003_more_jobs.sql")),
     M::up(include_str!("../migrations/0004_ids_once.sql")).foreign_key_check(),
+    M::up(include_str!("../migrations/0005_patches.sql")),
 ];
 
 /// Locked by the server of a folder.

@@ -110,7 +110,7 @@ impl Store {
         let videos = listed(&format!("SELECT id || '.mp4' FROM shots WHERE {WHICH}"))?;
         let analyses = listed(&format!("SELECT file FROM analyses WHERE {of_these}"))?;
         change.execute(&format!("UPDATE shots SET head = NULL WHERE {WHICH}"), these)?;
-        change.execute(&format!("UPDATE revisions SET parent = NULL WHERE {of_these}"), these)?;
+        change.execute(&format!("UPDATE revisions SET parent = NULL, patch_of = NULL WHERE {of_these}"), these)?;
         change.execute(&format!("UPDATE analyses SET source = NULL WHERE {of_these}"), these)?;
         // A clip that just came in has no shot yet for a moment; only those of these shots are looked at.
         let their_clips = listed(&format!("SELECT DISTINCT CAST(clip_id AS TEXT) FROM shots WHERE {WHICH}"))?;

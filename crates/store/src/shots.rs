@@ -1,19 +1,9 @@
 //! Shots and their revisions.
 
-use crate::{AnalysisKind, ClipId, Store, StoreError, now_ms};
+use crate::ids::{RevisionId, ShotId};
+use crate::{AnalysisKind, ClipId, Store, StoreError, documents, now_ms};
 use fennik_core::scene::{Edit, FrameRange, ShotDocument};
 use rusqlite::{Connection, OptionalExtension, TransactionBehavior, named_params};
-use serde::{Deserialize, Serialize};
-
-/// Names a shot.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct ShotId(pub i64);
-
-/// Names a revision of a shot.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct RevisionId(pub i64);
 
 /// A shot in the list.
 #[derive(Debug, Clone, PartialEq)]
@@ -63,7 +53,7 @@ impl Store {
         let change = db.transaction()?;
         change.execute(SHOT, named_params! { ":name": name, ":clip": clip.0, ":now": now_ms() })?;
         let shot = ShotId(change.last_insert_rowid());
-        add_revision(&change, shot, None, "new shot", document)?;
+        documents::add(&change, shot, None, "new shot", document)?;
         change.commit()?;
         Ok(shot)
     }
@@ -103,7 +93,7 @@ impl Store {
         check_own(&change, id, edit)?;
         let next = now.head.document.apply(edit)?;
         if next != now.head.document {
-            add_revision(&change, id, Some(now.head.id), &edit.label(), &next)?;
+            documents::add(&change, id, Some(now.head.id), &edit.label(), &next)?;
         }
         let after = state(&change, id)?;
         change.commit()?;
@@ -240,43 +230,22 @@ fn check_own(db: &Connection, shot: ShotId, edit: &Edit) -> Result<(), StoreErro
     }
 }
 
-fn add_revision(
-    db: &Connection,
-    shot: ShotId,
-    parent: Option<RevisionId>,
-    label: &str,
-    document: &ShotDocument,
-) -> Result<(), StoreError> {
-    const ADD: &str = "INSERT INTO revisions (shot_id, parent, label, document, created_ms)
-        VALUES (:shot, :parent, :label, :document, :now)";
-    const HEAD: &str = "UPDATE shots SET head = :head WHERE id = :shot";
-    let document = serde_json::to_string(document)?;
-    let parent = parent.map(|p| p.0);
-    db.execute(
-        ADD,
-        named_params! { ":shot": shot.0, ":parent": parent, ":label": label, ":document": document, ":now": now_ms() },
-    )?;
-    db.execute(HEAD, named_params! { ":head": db.last_insert_rowid(), ":shot": shot.0 })?;
-    Ok(())
-}
-
 fn state(db: &Connection, id: ShotId) -> Result<ShotState, StoreError> {
-    const SQL: &str = "SELECT s.id, s.name, s.clip_id, r.id AS revision, r.document, c.frames, c.estimated,
+    const SQL: &str = "SELECT s.id, s.name, s.clip_id, r.id AS revision, c.frames, c.estimated,
             CASE WHEN r.parent IS NULL THEN NULL ELSE r.label END AS undo,
             (SELECT n.label FROM revisions n WHERE n.parent = r.id ORDER BY n.id DESC LIMIT 1) AS redo
         FROM shots s JOIN revisions r ON r.id = s.head JOIN clips c ON c.id = s.clip_id
         WHERE s.id = :id AND s.deleted_ms IS NULL";
     let found = db
         .query_row(SQL, named_params! { ":id": id.0 }, |r| {
-            let document: String = r.get("document")?;
             let clip: (u32, u32) = (r.get("frames")?, r.get("estimated")?);
-            Ok((shot_row(r)?, RevisionId(r.get("revision")?), document, clip, r.get("undo")?, r.get("redo")?))
+            Ok((shot_row(r)?, RevisionId(r.get("revision")?), clip, r.get("undo")?, r.get("redo")?))
         })
         .optional()?;
-    let (shot, revision, document, (frames, estimated), undo, redo) =
+    let (shot, revision, (frames, estimated), undo, redo) =
         found.ok_or(StoreError::Missing { what: "shot", id: id.0 })?;
     let unread = |e: serde_json::Error| StoreError::Document { revision: revision.0, cause: e.to_string() };
-    let mut document: ShotDocument = serde_json::from_str(&document).map_err(unread)?;
+    let mut document: ShotDocument = serde_json::from_value(documents::read(db, revision)?).map_err(unread)?;
     document.trim = on_clip(document.trim, frames, estimated);
     Ok(ShotState { shot, head: Revision { id: revision, document }, undo, redo })
 }

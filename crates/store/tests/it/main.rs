@@ -258,3 +258,32 @@ fn a_document_that_cannot_be_read_is_told_and_undo_leads_back() {
     store.undo(shot, store.head(shot).unwrap()).unwrap();
     assert_eq!(store.shot(shot).unwrap().head.document.trim.first, 0);
 }
+
+/// A project folder's database as version 4 left it (see tests/fixtures/README.md).
+#[test]
+fn a_project_of_an_earlier_version_opens_with_every_revision() {
+    let folder = tempfile::tempdir().unwrap();
+    let kept = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/fixtures/project-4.sqlite");
+    std::fs::copy(kept, folder.path().join("fennik.sqlite")).unwrap();
+    let store = Store::open(folder.path()).unwrap();
+    let names: Vec<String> = store.shots().unwrap().into_iter().map(|s| s.name).collect();
+    assert_eq!(names, ["Walk", "two", "one", "Walk"]);
+    let shot = ShotId(1);
+    let newest = store.shot(shot).unwrap();
+    let mut state = newest.clone();
+    let mut labels = Vec::new();
+    while let Some(label) = state.undo.clone() {
+        labels.push(label);
+        store.undo(shot, state.head.id).unwrap();
+        state = store.shot(shot).unwrap();
+    }
+    assert_eq!(labels.len(), 13, "{labels:?}");
+    assert_eq!(labels.last().map(String::as_str), Some("trim to frames 5 to 139"));
+    for _ in &labels {
+        store.redo(shot, store.head(shot).unwrap()).unwrap();
+    }
+    assert_eq!(store.shot(shot).unwrap().head.document, newest.head.document);
+    let lit =
+        store.edit(shot, Some(newest.head.id), &Edit::Light { light: Light { sun: 1.5, ..Light::default() } }).unwrap();
+    assert_eq!(store.shot(shot).unwrap().head.document, lit.head.document);
+}
