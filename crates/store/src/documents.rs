@@ -83,7 +83,7 @@ fn written(db: &Connection, parent: Option<RevisionId>, whole: &Value) -> Result
 #[cfg(test)]
 mod tests {
     use crate::Store;
-    use fennik_core::scene::{Edit, Light, ShotDocument};
+    use fennik_core::scene::{Edit, Light, LightEdit, MaskingEdit, ShotDocument};
     use fennik_core::track::{Mask, MaskKey, MaskMode};
 
     /// A mask that was followed over a clip: a key a frame.
@@ -102,16 +102,16 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let clip = store.add_clip("a.mp4", "a", "{}", 250).unwrap();
         let shot = store.add_shot("a", clip, &ShotDocument::new(250)).unwrap();
-        store.edit(shot, None, &Edit::AddMask { mask: followed(250) }).unwrap();
+        store.edit(shot, None, &Edit::Masking(MaskingEdit::AddMask { mask: followed(250) })).unwrap();
         let mut expected = Vec::new();
         for i in 0..200u32 {
             // Now and then a key of the mask itself is moved.
             let edit = if i % 10 == 9 {
-                let mut mask = store.shot(shot).unwrap().head.document.masks.masks[0].clone();
+                let mut mask = store.shot(shot).unwrap().head.document.masking.masks.masks[0].clone();
                 mask.keys[i as usize].outline[3] = [f64::from(i) / 7.0, 1.0 / 3.0];
-                Edit::ChangeMask { mask }
+                Edit::Masking(MaskingEdit::ChangeMask { mask })
             } else {
-                Edit::Light { light: Light { sun: 0.1 + f64::from(i) / 300.0, ..Light::default() } }
+                Edit::Light(LightEdit::Light { light: Light { sun: 0.1 + f64::from(i) / 300.0, ..Light::default() } })
             };
             expected.push(store.edit(shot, None, &edit).unwrap().head.document);
         }
@@ -138,7 +138,7 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let clip = store.add_clip("a.mp4", "a", "{}", 90).unwrap();
         let shot = store.add_shot("a", clip, &ShotDocument::new(90)).unwrap();
-        let sun = |sun: f64| Edit::Light { light: Light { sun, ..Light::default() } };
+        let sun = |sun: f64| Edit::Light(LightEdit::Light { light: Light { sun, ..Light::default() } });
         let states: Vec<_> = (1..=3).map(|i| store.edit(shot, None, &sun(f64::from(i))).unwrap()).collect();
         let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
         for damage in [r#"[{"op":"replace","path":"/nowhere/at/all","value":1}]"#, "7"] {

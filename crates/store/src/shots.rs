@@ -2,7 +2,7 @@
 
 use crate::ids::{RevisionId, ShotId};
 use crate::{AnalysisKind, ClipId, Store, StoreError, documents, now_ms};
-use fennik_core::scene::{Edit, FrameRange, ShotDocument};
+use fennik_core::scene::{Edit, FootageEdit, FrameRange, ShotDocument, SolvingEdit, TrackingEdit};
 use rusqlite::{Connection, OptionalExtension, TransactionBehavior, named_params};
 
 /// A shot in the list.
@@ -212,9 +212,9 @@ fn check_own(db: &Connection, shot: ShotId, edit: &Edit) -> Result<(), StoreErro
     const KIND: &str = "SELECT kind FROM analyses WHERE id = :id AND shot_id = :shot";
     const END: &str = "SELECT c.frames FROM shots s JOIN clips c ON c.id = s.clip_id WHERE s.id = :shot";
     let (id, wanted) = match edit {
-        Edit::UseTracks { analysis } => (*analysis, AnalysisKind::Tracks),
-        Edit::UseSolve { analysis, .. } => (*analysis, AnalysisKind::Solve),
-        Edit::Trim { range } => {
+        Edit::Tracking(TrackingEdit::UseTracks { analysis }) => (*analysis, AnalysisKind::Tracks),
+        Edit::Solving(SolvingEdit::UseSolve { analysis, .. }) => (*analysis, AnalysisKind::Solve),
+        Edit::Footage(FootageEdit::Trim { range }) => {
             let frames: u32 = db.query_row(END, named_params! { ":shot": shot.0 }, |r| r.get(0))?;
             let end = frames.saturating_sub(1);
             return if range.last > end { Err(StoreError::BeyondClip { end }) } else { Ok(()) };
@@ -261,7 +261,7 @@ fn on_clip(trim: FrameRange, frames: u32, estimated: u32) -> FrameRange {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use fennik_core::scene::Light;
+    use fennik_core::scene::{Light, LightEdit};
     use proptest::prelude::*;
 
     fn fresh() -> (tempfile::TempDir, Store, ShotId) {
@@ -273,7 +273,7 @@ mod tests {
     }
 
     fn trim(first: u32) -> Edit {
-        Edit::Trim { range: FrameRange { first, last: 90 } }
+        Edit::Footage(FootageEdit::Trim { range: FrameRange { first, last: 90 } })
     }
 
     #[test]
@@ -329,7 +329,7 @@ mod tests {
             let (_folder, store, shot) = fresh();
             let mut states = vec![store.shot(shot).unwrap().head];
             for (first, sun) in edits {
-                for edit in [trim(first), Edit::Light { light: Light { sun, ..Light::default() } }] {
+                for edit in [trim(first), Edit::Light(LightEdit::Light { light: Light { sun, ..Light::default() } })] {
                     let head = store.edit(shot, None, &edit).unwrap().head;
                     if head != states[states.len() - 1] {
                         states.push(head);

@@ -117,8 +117,8 @@ fn measure() -> Result<Vec<Row>, EngineError> {
     let (datum, insert) = demo::staging(&solution)?;
     let mut document = ShotDocument::new(clip.frames);
     document.datum = datum;
-    document.inserts.push(insert);
-    let scene = RenderScene::build(&document.inserts, &document.light, &ShapeCache::default())?;
+    document.placing.inserts.push(insert);
+    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())?;
     let mut reader = FrameReader::open(&clip, Some((120, 121)), PixelKind::Rgb)?;
     let plate = reader.next_frame()?.unwrap_or_default().to_vec();
     let time = |quality| {

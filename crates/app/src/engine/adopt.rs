@@ -2,7 +2,8 @@
 
 use super::{EngineError, read_solve};
 use fennik_core::scene::{
-    AnalysisId, Edit, FrameRange, ShotDocument, SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer,
+    AnalysisId, Edit, FrameRange, ShotDocument, SolveOfClip, SolvingEdit, Transfer, TransferError, floor_corners,
+    marks_of, transfer,
 };
 use fennik_core::solve::Solution;
 use fennik_store::{AnalysisRow, RevisionId, ShotId, ShotState, Store, StoreError};
@@ -94,7 +95,12 @@ fn use_edit(
         other => other?,
     };
     let (way, outline) = way.map_or((None, Vec::new()), |(way, outline)| (Some(way), outline));
-    Ok(Edit::UseSolve { analysis: row.id, new_from_old: way.map(|w| w.new_from_old), fit: way.map(|w| w.fit), outline })
+    Ok(Edit::Solving(SolvingEdit::UseSolve {
+        analysis: row.id,
+        new_from_old: way.map(|w| w.new_from_old),
+        fit: way.map(|w| w.fit),
+        outline,
+    }))
 }
 
 /// Puts a fresh solve to use, unless what is placed cannot come along.
@@ -153,6 +159,7 @@ pub fn kept_solve(store: &Store, shot: ShotId, row: &AnalysisRow) -> Result<Solu
 mod tests {
     use super::*;
     use crate::engine::demo;
+    use fennik_core::scene::{DatumEdit, PlacingEdit};
     use fennik_core::solve::Motion;
     use fennik_store::{AnalysisKind, NewAnalysis};
 
@@ -171,12 +178,12 @@ mod tests {
             store
                 .add_analysis(id, &NewAnalysis { kind, settings: "{}", reading: "", source: None, trim, bytes: &bytes })
         };
-        let in_use = || store.shot(id).unwrap().head.document.solve;
+        let in_use = || store.shot(id).unwrap().head.document.solving.solve;
         let first = add(&old).unwrap();
         assert!(matches!(adopt_solve(&store, id, first, &old, trim), Ok(Adopted::InUse)), "nothing is laid yet");
         let (datum, insert) = demo::staging(&old).unwrap();
-        store.edit(id, None, &Edit::Datum { datum }).unwrap();
-        store.edit(id, None, &Edit::AddInsert { insert }).unwrap();
+        store.edit(id, None, &Edit::Datum(DatumEdit::Datum { datum })).unwrap();
+        store.edit(id, None, &Edit::Placing(PlacingEdit::AddInsert { insert })).unwrap();
 
         let turning = Solution { motion: Motion::Nodal, ..old.clone() };
         let second = add(&turning).unwrap();
@@ -188,7 +195,7 @@ mod tests {
         let third = add(&old).unwrap();
         assert!(matches!(adopt_solve(&store, id, third, &old, trim), Ok(Adopted::InUse)));
         let document = store.shot(id).unwrap().head.document;
-        assert_eq!((document.solve, document.laid_in()), (Some(third), Some(third)));
-        assert!(document.transfer.is_some_and(|fit| fit.rms_px < 1e-6), "{:?}", document.transfer);
+        assert_eq!((document.solving.solve, document.laid_in()), (Some(third), Some(third)));
+        assert!(document.solving.transfer.is_some_and(|fit| fit.rms_px < 1e-6), "{:?}", document.solving.transfer);
     }
 }

@@ -2,7 +2,8 @@
 
 use super::{EngineError, analyse, import};
 use fennik_core::scene::{
-    AnalysisId, Datum, Edit, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, suggest_floor,
+    AnalysisId, Datum, DatumEdit, Edit, Insert, InsertId, InsertKind, Light, LightEdit, Placement, PlacingEdit,
+    SolvingEdit, Stance, Title, TrackingEdit, suggest_floor,
 };
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{Masks, TrackSettings};
@@ -43,17 +44,23 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
         Ok(store.add_analysis(shot, &NewAnalysis { kind, settings: "{}", reading, source, trim, bytes })?)
     };
     let tracks = keep(AnalysisKind::Tracks, None, "", TRACKS)?;
-    store.edit(shot, None, &Edit::UseTracks { analysis: tracks })?;
+    store.edit(shot, None, &Edit::Tracking(TrackingEdit::UseTracks { analysis: tracks }))?;
     let solve = keep(AnalysisKind::Solve, Some(tracks), &analyse::reading(&solution), SOLVE)?;
-    store.edit(shot, None, &Edit::UseSolve { analysis: solve, new_from_old: None, fit: None, outline: Vec::new() })?;
-    let (datum, insert) = staging(&solution)?;
-    store.edit(shot, None, &Edit::Datum { datum })?;
     store.edit(
         shot,
         None,
-        &Edit::Light { light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 } },
+        &Edit::Solving(SolvingEdit::UseSolve { analysis: solve, new_from_old: None, fit: None, outline: Vec::new() }),
     )?;
-    store.edit(shot, None, &Edit::AddInsert { insert })?;
+    let (datum, insert) = staging(&solution)?;
+    store.edit(shot, None, &Edit::Datum(DatumEdit::Datum { datum }))?;
+    store.edit(
+        shot,
+        None,
+        &Edit::Light(LightEdit::Light {
+            light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 },
+        }),
+    )?;
+    store.edit(shot, None, &Edit::Placing(PlacingEdit::AddInsert { insert }))?;
     Ok(())
 }
 

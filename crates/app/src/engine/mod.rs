@@ -113,6 +113,7 @@ impl OpenShot {
     pub fn solution(&self, store: &Store) -> Result<Solution, EngineError> {
         let id = self
             .document()
+            .solving
             .solve
             .ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
         read_solve(store, id)
@@ -124,8 +125,8 @@ impl OpenShot {
     /// A message where it does not.
     pub fn solve_is_of_these_tracks(&self, store: &Store) -> Result<(), EngineError> {
         let document = self.document();
-        let source = document.solve.map(|id| store.analysis(id)).transpose()?.and_then(|row| row.source);
-        if source.is_none() || source == document.tracks {
+        let source = document.solving.solve.map(|id| store.analysis(id)).transpose()?.and_then(|row| row.source);
+        if source.is_none() || source == document.tracking.run {
             return Ok(());
         }
         Err(EngineError::Message("the camera is of other tracks than those in use; solve afresh first".to_owned()))
@@ -153,10 +154,10 @@ impl SolveRecord {
     /// What a solve of this document would be made with.
     pub fn of(document: &ShotDocument) -> Self {
         Self {
-            settings: document.solve_settings.clone(),
-            masks: document.masks.clone(),
-            deleted: document.deleted_tracks.clone(),
-            trusted: document.trusted_tracks.clone(),
+            settings: document.solving.settings.clone(),
+            masks: document.masking.masks.clone(),
+            deleted: document.tracking.deleted.clone(),
+            trusted: document.tracking.trusted.clone(),
         }
     }
 }

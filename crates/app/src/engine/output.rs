@@ -21,7 +21,7 @@ pub fn video(
 ) -> Result<(), EngineError> {
     let solution = shot.solution(store)?;
     let document = shot.document();
-    let scene = RenderScene::build(&document.inserts, &document.light, &ShapeCache::default())?;
+    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())?;
     let (first, end) = shot.range();
     let mut reader = FrameReader::open(&shot.clip, Some((first, end)), PixelKind::Rgb)?;
     let mut writer = VideoWriter::create(target, &shot.clip, Some(AudioFrom { clip: &shot.clip, first, end }))?;
@@ -75,8 +75,8 @@ pub fn stills(
             frames - 1
         )));
     }
-    let solution = document.solve.map(|_| shot.solution(store)).transpose()?;
-    let scene = RenderScene::build(&document.inserts, &document.light, &ShapeCache::default())?;
+    let solution = document.solving.solve.map(|_| shot.solution(store)).transpose()?;
+    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())?;
     let unwritten = |e: &dyn std::fmt::Display| {
         EngineError::Message(format!("the stills cannot be written to {}: {e}", folder.display()))
     };
@@ -143,7 +143,7 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let document = shot.document();
     let solution = shot.solution(store)?;
     let mut meshes = Vec::new();
-    for insert in document.inserts.iter().filter(|i| !i.hidden) {
+    for insert in document.placing.inserts.iter().filter(|i| !i.hidden) {
         let mesh = RenderScene::mesh(insert)?;
         let InsertKind::Title(title) = &insert.content;
         meshes.push(SceneMesh {

@@ -73,8 +73,9 @@ fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec
 pub fn key(shot: &OpenShot) -> String {
     let document = shot.document();
     let shown: Vec<_> =
-        document.inserts.iter().filter(|i| !i.hidden).map(|i| (i.id, &i.content, &i.placement)).collect();
-    let made_from = (shot.state.shot.clip, document.trim.first, document.solve, document.datum.world_from_solve);
+        document.placing.inserts.iter().filter(|i| !i.hidden).map(|i| (i.id, &i.content, &i.placement)).collect();
+    let made_from =
+        (shot.state.shot.clip, document.trim.first, document.solving.solve, document.datum.world_from_solve);
     // Numbers are written down in full, so that nothing that differs is taken for the same.
     let written = serde_json::to_string(&(made_from, shown, document.light)).unwrap_or_default();
     let mut hasher = DefaultHasher::new();

@@ -2,7 +2,7 @@
 
 use super::adopt::{Adopted, adopt_solve, edit_head, unchanged_trim};
 use super::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks};
-use fennik_core::scene::Edit;
+use fennik_core::scene::{Edit, MaskingEdit, TrackingEdit};
 use fennik_core::solve::{SolveStep, solve_camera, solve_on};
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
 use std::ops::ControlFlow;
@@ -34,8 +34,8 @@ pub fn decode(store: &Store, shot: &OpenShot, step: Step) -> Result<String, Engi
 /// [`EngineError`] when frames cannot be read, or the trim was changed meanwhile.
 pub fn track(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
     let (document, id) = (shot.document(), shot.state.shot.id);
-    let settings = &document.track_settings;
-    let set = analyse::track(&shot.clip, shot.range(), settings, document.masks.clone(), |done, total| {
+    let settings = &document.tracking.settings;
+    let set = analyse::track(&shot.clip, shot.range(), settings, document.masking.masks.clone(), |done, total| {
         step(done, total, "tracking")
     })?;
     if set.frames != document.trim.count() && shot.clip.counted {
@@ -55,7 +55,9 @@ pub fn track(store: &Store, shot: &OpenShot, step: Step) -> Result<String, Engin
         bytes: &set.to_bytes(),
     };
     let analysis = store.add_analysis(id, &new)?;
-    edit_head(store, id, |now| unchanged_trim(now, document.trim).map(|()| Edit::UseTracks { analysis }))?;
+    edit_head(store, id, |now| {
+        unchanged_trim(now, document.trim).map(|()| Edit::Tracking(TrackingEdit::UseTracks { analysis }))
+    })?;
     Ok(format!("{} tracks over {} frames", set.tracks.len(), set.frames))
 }
 
@@ -75,7 +77,8 @@ pub enum Begin {
 pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result<String, EngineError> {
     let (document, id) = (shot.document(), shot.state.shot.id);
     let tracks = document
-        .tracks
+        .tracking
+        .run
         .ok_or_else(|| EngineError::Message("there are no tracks of this trim yet; track the clip first".to_owned()))?;
     let from = match begin {
         Begin::Afresh => None,
@@ -86,7 +89,7 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
         }
     };
     let set = read_tracks(store, tracks)?;
-    let (choice, settings) = (document.track_choice(), &document.solve_settings);
+    let (choice, settings) = (document.track_choice(), &document.solving.settings);
     let tell = |s: SolveStep| {
         if step((100.0 * s.fraction) as u32, 100, s.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     };
@@ -135,7 +138,7 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
         // Somebody may have changed it meanwhile; only its keys are new.
         let mut mask = now.mask(mask_id).ok_or_else(gone)?.clone();
         mask.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX * f64::from(shot.clip.width) / 1280.0);
-        Ok(Edit::ChangeMask { mask })
+        Ok(Edit::Masking(MaskingEdit::ChangeMask { mask }))
     })?;
     let reached = (found.from, found.from + found.outlines.len() as u32 - 1);
     let lost = if reached == (first, last) { "" } else { "; beyond that nothing inside it could be followed" };

@@ -43,13 +43,13 @@ async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
             "frames": document.trim.count(),
             "trim": document.trim,
             // What cannot be read is not there for the page; the route says so.
-            "tracks": document.tracks.filter(|_| desk.tracks(&shot).is_ok()),
-            "solve": document.solve.filter(|_| desk.solution(&shot).is_ok()),
-            "deleted": document.deleted_tracks,
-            "trusted": document.trusted_tracks,
-            "masks": document.masks.masks,
+            "tracks": document.tracking.run.filter(|_| desk.tracks(&shot).is_ok()),
+            "solve": document.solving.solve.filter(|_| desk.solution(&shot).is_ok()),
+            "deleted": document.tracking.deleted,
+            "trusted": document.tracking.trusted,
+            "masks": document.masking.masks.masks,
             "floor": document.datum.floor,
-            "inserts": document.inserts,
+            "inserts": document.placing.inserts,
             // What its pictures and its solve are made from: as long as these stay, nothing need be fetched anew.
             "picture": picture::key(&shot),
             "scene": scene_key(&desk, &shot),
@@ -63,7 +63,7 @@ async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
 async fn show_tracks(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     let bytes = block(move || {
         let shot = desk.open(*id)?;
-        Ok(shot.document().tracks.map(|t| desk.store.analysis_bytes(t)).transpose()?)
+        Ok(shot.document().tracking.run.map(|t| desk.store.analysis_bytes(t)).transpose()?)
     })
     .await?;
     Ok(match bytes {
@@ -75,7 +75,7 @@ async fn show_tracks(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<imp
 /// Names the answer of `solve` by what it is made from.
 fn scene_key(desk: &Desk, shot: &OpenShot) -> String {
     let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
-    let made_from = (shot.document().solve, own, shot.document().datum.world_from_solve);
+    let made_from = (shot.document().solving.solve, own, shot.document().datum.world_from_solve);
     let mut hasher = std::collections::hash_map::DefaultHasher::new();
     serde_json::to_string(&made_from).unwrap_or_default().hash(&mut hasher);
     format!("{:016x}", hasher.finish())
@@ -206,10 +206,10 @@ async fn look_first(
     let body = block(move || {
         let shot = desk.open(*id)?;
         let document = shot.document();
-        let settings = look.over(&document.track_settings);
+        let settings = look.over(&document.tracking.settings);
         settings.validate()?;
         let picture = desk.seen(&shot, look.frame, &settings.picture)?;
-        let seen = analyse::look(&picture, look.frame, &settings, document.masks.clone())?;
+        let seen = analyse::look(&picture, look.frame, &settings, document.masking.masks.clone())?;
         Ok(json!({ "frame": look.frame, "points": seen.points, "coverage": seen.coverage }))
     })
     .await?;
@@ -225,7 +225,7 @@ async fn show_seen(
 ) -> Result<impl Responder, PageError> {
     let bytes = block(move || {
         let shot = desk.open(*id)?;
-        let settings = look.over(&shot.document().track_settings);
+        let settings = look.over(&shot.document().tracking.settings);
         settings.validate()?;
         let picture = desk.seen(&shot, look.frame, &settings.picture)?;
         grey_jpeg(&picture)
@@ -273,7 +273,7 @@ fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_jso
 /// The way from a kept solve to the one in use, where nothing is laid that would ask for it.
 fn overlay(desk: &Desk, shot: &OpenShot, row: &AnalysisRow, kept: &Solution) -> Option<Similarity> {
     let used = desk.solution(shot).ok()?;
-    let used_row = desk.store.analysis(shot.document().solve?).ok()?;
+    let used_row = desk.store.analysis(shot.document().solving.solve?).ok()?;
     let trim = shot.document().trim;
     let of = |solution, row: &AnalysisRow| SolveOfClip { solution, first_frame: row.trim.unwrap_or(trim).first };
     let same_run = row.source.is_some() && row.source == used_row.source;

@@ -7,8 +7,8 @@ use crate::engine::{EngineError, place};
 use actix_web::{HttpResponse, Responder, post, web};
 use fennik_core::image::{Channel, PictureSettings};
 use fennik_core::scene::{
-    AnalysisId, Datum, Edit, FrameRange, Insert, InsertId, InsertKind, Light, Placement, Stance, Title, fit_floor,
-    suggest_floor,
+    AnalysisId, Datum, DatumEdit, Edit, FootageEdit, FrameRange, Insert, InsertId, InsertKind, Light, LightEdit,
+    Placement, PlacingEdit, SolvingEdit, Stance, Title, TrackingEdit, fit_floor, suggest_floor,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -70,7 +70,7 @@ async fn any_edit(
 ) -> Result<impl Responder, PageError> {
     let EditRequest { revision, edit } = body.into_inner();
     // Analyses are put to use by those who made them, or by a button that says what comes along.
-    if matches!(edit, Edit::UseTracks { .. } | Edit::UseSolve { .. }) {
+    if matches!(edit, Edit::Tracking(TrackingEdit::UseTracks { .. }) | Edit::Solving(SolvingEdit::UseSolve { .. })) {
         return Err(PageError::refused("Tracks and cameras are put to use by their own buttons."));
     }
     apply(desk, *id, revision, move |_| Ok(edit)).await
@@ -115,8 +115,10 @@ async fn change_trim(
     form: web::Form<TrimForm>,
 ) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
-    apply(desk, id, form.revision, move |_| Ok(Edit::Trim { range: FrameRange { first: form.first, last: form.last } }))
-        .await
+    apply(desk, id, form.revision, move |_| {
+        Ok(Edit::Footage(FootageEdit::Trim { range: FrameRange { first: form.first, last: form.last } }))
+    })
+    .await
 }
 
 /// What the tracker is set to, as the form and looking first hand it over.
@@ -165,7 +167,9 @@ async fn change_track_settings(
 ) -> Result<impl Responder, PageError> {
     let (id, form) = (*id, form.into_inner());
     apply(desk, id, form.revision, move |desk| {
-        Ok(Edit::TrackSettings { settings: form.over(&desk.open(id)?.document().track_settings) })
+        Ok(Edit::Tracking(TrackingEdit::TrackSettings {
+            settings: form.over(&desk.open(id)?.document().tracking.settings),
+        }))
     })
     .await
 }
@@ -202,7 +206,7 @@ async fn change_solve_settings(
             readout,
             centre,
         };
-        Ok(Edit::SolveSettings { settings })
+        Ok(Edit::Solving(SolvingEdit::SolveSettings { settings }))
     })
     .await
 }
@@ -270,7 +274,7 @@ async fn change_datum(
             shot.solve_is_of_these_tracks(&desk.store)?;
         }
         let datum = new_datum(&shot.document().datum, desk.solution(&shot)?.as_ref(), &body.action)?;
-        Ok(Edit::Datum { datum })
+        Ok(Edit::Datum(DatumEdit::Datum { datum }))
     })
     .await
 }
@@ -295,7 +299,9 @@ async fn place_title(
         let shot = desk.open(id)?;
         let solution = desk.solution(&shot)?;
         let at = place::Pixel { frame: body.frame, at: [body.x, body.y] };
-        Ok(Edit::AddInsert { insert: place::title_at(&solution, &shot.document().datum, at, body.stance)? })
+        Ok(Edit::Placing(PlacingEdit::AddInsert {
+            insert: place::title_at(&solution, &shot.document().datum, at, body.stance)?,
+        }))
     })
     .await
 }
@@ -357,7 +363,7 @@ async fn change_title(
         let insert = Insert { name, content: InsertKind::Title(title), placement, ..old.clone() };
         // Letters that the font lacks are told now, not at the next picture.
         fennik_render::RenderScene::mesh(&insert)?;
-        Ok(Edit::ChangeInsert { insert })
+        Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
     })
     .await
 }
@@ -379,7 +385,7 @@ async fn change_light(
 ) -> Result<impl Responder, PageError> {
     let f = form.into_inner();
     let light = Light { bearing_deg: f.bearing_deg, height_deg: f.height_deg, sun: f.sun, ambient: f.ambient };
-    apply(desk, *id, f.revision, move |_| Ok(Edit::Light { light })).await
+    apply(desk, *id, f.revision, move |_| Ok(Edit::Light(LightEdit::Light { light }))).await
 }
 
 #[derive(Deserialize)]

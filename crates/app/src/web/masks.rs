@@ -4,7 +4,7 @@ use super::edits::apply;
 use super::{Desk, PageError, block, workbench};
 use crate::engine::{EngineError, read_tracks};
 use actix_web::{Responder, post, web};
-use fennik_core::scene::Edit;
+use fennik_core::scene::{Edit, MaskingEdit};
 use fennik_core::track::{TrackId, clusters_of, keep_out_of};
 use fennik_store::{JobKind, ShotId};
 use serde::Deserialize;
@@ -30,17 +30,19 @@ async fn draw_round(
     apply(desk, id, body.revision, move |desk| {
         let shot = desk.open(id)?;
         let nothing = || EngineError::Message("select tracks first; the keep-out is drawn round them".to_owned());
-        let run = shot.document().tracks.ok_or_else(nothing)?;
+        let run = shot.document().tracking.run.ok_or_else(nothing)?;
         let set = read_tracks(&desk.store, run)?;
         let chosen: Vec<_> = set.tracks.iter().filter(|t| body.tracks.contains(&t.id)).collect();
-        let margin_px = 1.5 * f64::from(shot.document().track_settings.window_half_px);
+        let margin_px = 1.5 * f64::from(shot.document().tracking.settings.window_half_px);
         if chosen.is_empty() {
             return Err(nothing());
         }
         let clusters = clusters_of(&chosen, set.width);
         // A few that belong to no cluster are meant together.
         let groups = if clusters.is_empty() { vec![chosen] } else { clusters };
-        Ok(Edit::AddMasks { masks: groups.iter().filter_map(|g| keep_out_of(g, margin_px)).collect() })
+        Ok(Edit::Masking(MaskingEdit::AddMasks {
+            masks: groups.iter().filter_map(|g| keep_out_of(g, margin_px)).collect(),
+        }))
     })
     .await
 }

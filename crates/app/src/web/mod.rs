@@ -83,19 +83,19 @@ impl Desk {
 
     /// The solve in use, read once.
     fn solution(&self, shot: &OpenShot) -> Result<Arc<Solution>, EngineError> {
-        if let (Some(id), Some((kept, solution))) = (shot.document().solve, held(&self.solution).as_ref()) {
+        if let (Some(id), Some((kept, solution))) = (shot.document().solving.solve, held(&self.solution).as_ref()) {
             if *kept == id {
                 return Ok(solution.clone());
             }
         }
         let solution = Arc::new(shot.solution(&self.store)?);
-        *held(&self.solution) = shot.document().solve.map(|id| (id, solution.clone()));
+        *held(&self.solution) = shot.document().solving.solve.map(|id| (id, solution.clone()));
         Ok(solution)
     }
 
     /// The track run in use, read once; `None` where there is none.
     fn tracks(&self, shot: &OpenShot) -> Result<Option<Arc<TrackSet>>, EngineError> {
-        let Some(id) = shot.document().tracks else { return Ok(None) };
+        let Some(id) = shot.document().tracking.run else { return Ok(None) };
         if let Some((_, set)) = held(&self.tracks).as_ref().filter(|(kept, _)| *kept == id) {
             return Ok(Some(set.clone()));
         }
@@ -107,7 +107,7 @@ impl Desk {
     /// The floor that stands out in the solve in use, looked for once.
     fn suggested_floor(&self, shot: &OpenShot) -> Result<Option<FloorFit>, EngineError> {
         let solution = self.solution(shot)?;
-        let Some(id) = shot.document().solve else { return Ok(None) };
+        let Some(id) = shot.document().solving.solve else { return Ok(None) };
         if let Some((_, fit)) = held(&self.floor).as_ref().filter(|(kept, _)| *kept == id) {
             return Ok(fit.clone());
         }
@@ -142,7 +142,7 @@ impl Desk {
             return Ok(scene.clone());
         }
         let document = shot.document();
-        let scene = Arc::new(RenderScene::build(&document.inserts, &document.light, &self.shapes)?);
+        let scene = Arc::new(RenderScene::build(&document.placing.inserts, &document.light, &self.shapes)?);
         *slot = Some((key.to_owned(), scene.clone()));
         Ok(scene)
     }

@@ -140,10 +140,10 @@ async fn change_draft(
         let shot = desk.open(id)?;
         body.insert.validate().map_err(EngineError::Message)?;
         let mut document = shot.document().clone();
-        if let Some(slot) = document.inserts.iter_mut().find(|i| i.id == body.insert.id) {
+        if let Some(slot) = document.placing.inserts.iter_mut().find(|i| i.id == body.insert.id) {
             *slot = body.insert;
         }
-        let scene = RenderScene::build(&document.inserts, &document.light, &desk.shapes)?;
+        let scene = RenderScene::build(&document.placing.inserts, &document.light, &desk.shapes)?;
         picture::jpeg(&shot, body.frame, desk.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
     })
     .await?;

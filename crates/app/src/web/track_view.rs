@@ -34,7 +34,7 @@ async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>)
     let (frames, bytes) = block(move || {
         let shot = desk.open(id)?;
         let gone = || EngineError::Message("this track is gone; reload the page".to_owned());
-        let run = shot.document().tracks.ok_or_else(gone)?;
+        let run = shot.document().tracking.run.ok_or_else(gone)?;
         let set = read_tracks(&desk.store, run)?;
         let found = set.tracks.iter().find(|t| t.id == track).ok_or_else(gone)?;
         let frames = spread(found);

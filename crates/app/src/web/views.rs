@@ -15,10 +15,10 @@ pub fn clip_line(shot: &OpenShot) -> String {
 /// Where a shot stands.
 pub fn shot_reading(desk: &Desk, shot: &OpenShot) -> String {
     let document = shot.document();
-    match (document.solve, document.tracks) {
+    match (document.solving.solve, document.tracking.run) {
         (Some(_), _) => desk.solution(shot).map_or_else(
             |e| e.to_string(),
-            |s| format!("{} · {}", solve_reading(&s), inserts_reading(document.inserts.len())),
+            |s| format!("{} · {}", solve_reading(&s), inserts_reading(document.placing.inserts.len())),
         ),
         (None, Some(_)) => "tracked, not solved".to_owned(),
         (None, None) => "untouched".to_owned(),

@@ -184,7 +184,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     let jobs: Vec<JobRow> = desk.jobs.latest(shot.state.shot.id)?;
     // What cannot be read is told where it would stand; everything else can still be reached.
     let told = |e: EngineError| e.to_string();
-    let (solution, solve_fault) = split(document.solve.map(|_| desk.solution(shot)).transpose().map_err(told));
+    let (solution, solve_fault) = split(document.solving.solve.map(|_| desk.solution(shot)).transpose().map_err(told));
     let (tracks, tracks_fault) = split(desk.tracks(shot).map_err(told));
     let counts = tracks.as_ref().map(|t| t.counts()).unwrap_or_default();
     let suggested = match &solution {
@@ -194,7 +194,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
     let track_reading = match &tracks {
         Some(set) => format!(
             "{} tracks · {} to {} a frame",
-            set.tracks.len() - document.deleted_tracks.len().min(set.tracks.len()),
+            set.tracks.len() - document.tracking.deleted.len().min(set.tracks.len()),
             counts.iter().min().unwrap_or(&0),
             counts.iter().max().unwrap_or(&0)
         ),
@@ -209,7 +209,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
             floor.points.len()
         ),
         None if solution.as_ref().is_some_and(|s| s.motion == Motion::Nodal) => "directions only".to_owned(),
-        None if document.solve.is_some() => "no floor yet".to_owned(),
+        None if document.solving.solve.is_some() => "no floor yet".to_owned(),
         None => "needs a camera".to_owned(),
     };
     let title_form = |insert: &Insert| {
@@ -227,9 +227,9 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         id: shot.state.shot.id.0,
         revision: shot.state.head.id.0,
         open: match document {
-            d if !d.inserts.is_empty() => "inserts",
-            d if d.solve.is_some() => "datum",
-            d if d.tracks.is_some() => "solve",
+            d if !d.placing.inserts.is_empty() => "inserts",
+            d if d.solving.solve.is_some() => "datum",
+            d if d.tracking.run.is_some() => "solve",
             _ => "track",
         },
         undo: shot.state.undo.clone(),
@@ -241,31 +241,31 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         trim_last: trim.last,
         clip_last: shot.clip.frames.saturating_sub(1),
         frames: trim.count(),
-        density: document.track_settings.density,
-        spacing: document.track_settings.spacing_px,
-        threshold: document.track_settings.threshold,
-        direction: document.track_settings.direction.word(),
-        plain_picture: document.track_settings.picture == PictureSettings::default(),
-        picture: document.track_settings.picture,
-        masks: document.masks.masks.iter().map(mask_line).collect(),
+        density: document.tracking.settings.density,
+        spacing: document.tracking.settings.spacing_px,
+        threshold: document.tracking.settings.threshold,
+        direction: document.tracking.settings.direction.word(),
+        plain_picture: document.tracking.settings.picture == PictureSettings::default(),
+        picture: document.tracking.settings.picture,
+        masks: document.masking.masks.masks.iter().map(mask_line).collect(),
         strays: solution.as_ref().map(|s| stray_groups(s)).unwrap_or_default(),
-        trusted: document.trusted_tracks.len(),
+        trusted: document.tracking.trusted.len(),
         again: solution
             .as_ref()
-            .map_or(0, |s| s.agreeing_again.iter().filter(|id| document.deleted_tracks.contains(id)).count()),
+            .map_or(0, |s| s.agreeing_again.iter().filter(|id| document.tracking.deleted.contains(id)).count()),
         drop_at: solution.as_ref().map(|s| format!("{:.2}", 2.5 * s.rms_px)).unwrap_or_default(),
         figures: solution.as_ref().map(|s| views::figures(s)).unwrap_or_default(),
         focal_hint: shot.clip.focal_35mm.map(|mm| format!("{mm:.0} mm on a sensor of 36 x 24 mm")),
         focal_hint_px: shot.clip.focal_hint_px().map(|f| format!("{f:.1} px")).unwrap_or_default(),
-        centre: document.solve_settings.centre.to_string(),
-        focal: match (&document.solve_settings.focal_said, document.solve_settings.focal_px) {
+        centre: document.solving.settings.centre.to_string(),
+        focal: match (&document.solving.settings.focal_said, document.solving.settings.focal_px) {
             (said, Some(_)) if !said.is_empty() => said.clone(),
             (_, Some(px)) => format!("{px:.1} px"),
             _ => String::new(),
         },
-        motion: document.solve_settings.motion.word(),
-        lens: document.solve_settings.lens.word(),
-        readout: match document.solve_settings.readout {
+        motion: document.solving.settings.motion.word(),
+        lens: document.solving.settings.lens.word(),
+        readout: match document.solving.settings.readout {
             ReadoutChoice::Auto => String::new(),
             ReadoutChoice::None => "0".to_owned(),
             ReadoutChoice::Given(part) => part.to_string(),
@@ -273,7 +273,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         nodal: solution.as_ref().is_some_and(|s| s.motion == Motion::Nodal),
         track_reading,
         has_tracks: tracks.is_some(),
-        deleted: document.deleted_tracks.len(),
+        deleted: document.tracking.deleted.len(),
         solve_reading: solution.as_ref().map_or_else(|| "not solved".to_owned(), |s| views::solve_reading(s)),
         solved: solution.is_some(),
         stale_solve: stale(desk, shot),
@@ -281,7 +281,7 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
         solve_fault,
         beforehand: beforehand(desk, shot)?,
         own_solve: shot.solve_is_of_these_tracks(&desk.store).is_ok(),
-        carried: document.transfer.as_ref().map(carried_line),
+        carried: document.solving.transfer.as_ref().map(carried_line),
         reasons: solution
             .iter()
             .flat_map(|s| &s.verdict.reasons)
@@ -299,8 +299,8 @@ fn fill(desk: &Desk, shot: &OpenShot) -> Result<Route, EngineError> {
             .map(|r| format!("{:.2} px · {:.1} deg off level · {} points", r.fit_px, r.level_deg, r.points.len())),
         has_floor: datum.floor.is_some(),
         scale_known: datum.known_distance_m.is_some(),
-        inserts_reading: views::inserts_reading(document.inserts.len()),
-        titles: document.inserts.iter().map(title_form).collect(),
+        inserts_reading: views::inserts_reading(document.placing.inserts.len()),
+        titles: document.placing.inserts.iter().map(title_form).collect(),
         light: document.light,
         fonts: fennik_render::fonts().iter().map(|f| f.name).collect(),
         video_ready: jobs.iter().any(|j| j.kind == JobKind::Deliver && j.state == JobState::Done),
@@ -342,7 +342,7 @@ fn kept_solves(desk: &Desk, shot: &OpenShot) -> Result<Vec<KeptSolve>, EngineErr
         let elsewhere = r.trim.filter(|t| *t != document.trim);
         let other = match elsewhere {
             Some(t) => Some(format!("of frames {} to {} of the file", t.first, t.last)),
-            None if r.source.is_some() && r.source != document.tracks => {
+            None if r.source.is_some() && r.source != document.tracking.run => {
                 Some("out of date: of other tracks".to_owned())
             }
             None => None,
@@ -351,7 +351,7 @@ fn kept_solves(desk: &Desk, shot: &OpenShot) -> Result<Vec<KeptSolve>, EngineErr
             id: r.id.0,
             name: if r.name.is_empty() { format!("solve {}", i + 1) } else { r.name },
             reading: r.reading,
-            current: document.solve == Some(r.id),
+            current: document.solving.solve == Some(r.id),
             other,
             usable: elsewhere.is_none(),
         }
@@ -389,11 +389,11 @@ fn beforehand(desk: &Desk, shot: &OpenShot) -> Result<Option<String>, EngineErro
     }
     // Only the solve in use is looked at: reading another for every drawing would cost more than the word is worth.
     let Some(motion) =
-        document.solve.filter(|id| *id == laid_in).and_then(|_| desk.solution(shot).ok()).map(|s| s.motion)
+        document.solving.solve.filter(|id| *id == laid_in).and_then(|_| desk.solution(shot).ok()).map(|s| s.motion)
     else {
         return Ok(None);
     };
-    let turns = match document.solve_settings.motion {
+    let turns = match document.solving.settings.motion {
         MotionChoice::Auto => return Ok(None),
         MotionChoice::Nodal => true,
         MotionChoice::Free | MotionChoice::Planar => false,
@@ -413,13 +413,13 @@ fn split<T>(result: Result<Option<T>, String>) -> (Option<T>, Option<String>) {
 /// Why the solve in use is not what it would be if it were made now.
 fn stale(desk: &Desk, shot: &OpenShot) -> Option<&'static str> {
     let document = shot.document();
-    let id = document.solve?;
+    let id = document.solving.solve?;
     if shot.solve_is_of_these_tracks(&desk.store).is_err() {
         return Some("This camera is of other tracks than those in use now. Solve afresh to bring it up to date.");
     }
     let settings = desk.store.analysis(id).ok().and_then(|a| serde_json::from_str(&a.settings).ok());
     let used_deleted =
-        || desk.solution(shot).is_ok_and(|s| s.points.iter().any(|p| document.deleted_tracks.contains(&p.id)));
+        || desk.solution(shot).is_ok_and(|s| s.points.iter().any(|p| document.tracking.deleted.contains(&p.id)));
     // Solves of the first version kept only their settings; what they used tells the rest.
     let changed = settings.is_some_and(|s: SolveRecord| s != SolveRecord::of(document)) || used_deleted();
     changed.then_some("Tracks or settings changed since this solve. Solve again to bring it up to date.")

@@ -7,11 +7,10 @@
 //! points of the scene are to be seen by the new cameras where the old ones saw them (Levenberg-Marquardt, Huber's
 //! loss).
 
-use super::{Datum, ShotDocument};
+use super::{Datum, ShotDocument, TransferFit};
 use crate::geometry::{Similarity, log_so3};
 use crate::solve::{Motion, Solution, SolvedFrame};
 use nalgebra::{Matrix3, Rotation3, SMatrix, SVector, Vector2, Vector3};
-use serde::{Deserialize, Serialize};
 
 /// Frames that both solves must know: with a single one of a travelling camera the size of its scene stays open.
 const FEWEST_FRAMES: usize = 2;
@@ -30,21 +29,6 @@ const LEAST_ERROR_PX: f64 = 0.1;
 const MOST_ERROR_PX: f64 = 4.0;
 /// Beyond this deviation of the scale, per cent, things would slide on frames that only one solve knows.
 const MOST_SCALE_DEVIATION: f64 = 8.0;
-
-/// How well things stay where they were on the picture.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub struct TransferFit {
-    /// RMS distance of the marks from where they were, px, over the frames that both solves know.
-    pub rms_px: f64,
-    /// The largest such distance, px.
-    pub worst_px: f64,
-    /// The frame of the new solve on which it is.
-    pub worst_frame: u32,
-    /// Frames that both solves know.
-    pub frames: u32,
-    /// Whether marks were seen; points of the scene stand in for them else.
-    pub marks: bool,
-}
 
 /// The way from an old world to a new one.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -117,7 +101,8 @@ struct Pair<'a> {
 pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>> {
     let world = &document.datum.world_from_solve;
     let back = world.inverse();
-    let mut marks: Vec<Vector3<f64>> = document.inserts.iter().map(|i| back.point(i.placement.origin())).collect();
+    let mut marks: Vec<Vector3<f64>> =
+        document.placing.inserts.iter().map(|i| back.point(i.placement.origin())).collect();
     marks.extend(floor_corners(&document.datum, laid_in).iter().map(|c| back.point(*c)));
     marks
 }

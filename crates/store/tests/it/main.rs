@@ -1,7 +1,7 @@
 //! The store on its real SQLite file: what survives, what is refused, and who sees what.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
-use fennik_core::scene::{Edit, FrameRange, Light, ShotDocument};
+use fennik_core::scene::{Edit, FootageEdit, FrameRange, Light, LightEdit, ShotDocument, TrackingEdit};
 use fennik_core::track::TrackId;
 use fennik_store::{AnalysisKind, JobKind, JobRow, JobState, NewAnalysis, ShotId, Store, StoreError};
 use std::sync::{Arc, Barrier};
@@ -21,7 +21,7 @@ fn house() -> House {
 }
 
 fn trim(first: u32) -> Edit {
-    Edit::Trim { range: FrameRange { first, last: 99 } }
+    Edit::Footage(FootageEdit::Trim { range: FrameRange { first, last: 99 } })
 }
 
 #[test]
@@ -46,7 +46,9 @@ fn labels_tell_what_undo_and_redo_would_do() {
     let House { store, shot, folder: _folder } = house();
     let first = store.shot(shot).unwrap();
     assert!(first.undo.is_none() && first.redo.is_none());
-    let after = store.edit(shot, None, &Edit::DeleteTracks { tracks: vec![TrackId(3), TrackId(4)] }).unwrap();
+    let after = store
+        .edit(shot, None, &Edit::Tracking(TrackingEdit::DeleteTracks { tracks: vec![TrackId(3), TrackId(4)] }))
+        .unwrap();
     assert_eq!(after.undo.as_deref(), Some("delete 2 tracks"));
     store.undo(shot, after.head.id).unwrap();
     let back = store.shot(shot).unwrap();
@@ -59,8 +61,8 @@ fn a_refused_edit_adds_no_revision() {
     let House { store, shot, folder: _folder } = house();
     let before = store.shot(shot).unwrap();
     let dark = Light { sun: f64::NAN, ..Light::default() };
-    let wrong = Edit::Trim { range: FrameRange { first: 8, last: 2 } };
-    for edit in [Edit::Light { light: dark }, wrong] {
+    let wrong = Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 8, last: 2 } });
+    for edit in [Edit::Light(LightEdit::Light { light: dark }), wrong] {
         assert!(matches!(store.edit(shot, None, &edit), Err(StoreError::Edit(_))));
         assert_eq!(store.shot(shot).unwrap(), before);
     }
@@ -216,13 +218,19 @@ fn only_analyses_of_the_shot_and_of_the_right_kind_are_put_to_use() {
     let foreign = store.add_analysis(other, &new(AnalysisKind::Tracks)).unwrap();
     let before = store.shot(shot).unwrap();
     for analysis in [solve, foreign, fennik_core::scene::AnalysisId(99)] {
-        assert!(matches!(store.edit(shot, None, &Edit::UseTracks { analysis }), Err(StoreError::WrongAnalysis { .. })));
+        assert!(matches!(
+            store.edit(shot, None, &Edit::Tracking(TrackingEdit::UseTracks { analysis })),
+            Err(StoreError::WrongAnalysis { .. })
+        ));
     }
     for range in [FrameRange { first: 0, last: 100 }, FrameRange { first: 0, last: u32::MAX }] {
-        assert!(matches!(store.edit(shot, None, &Edit::Trim { range }), Err(StoreError::BeyondClip { end: 99 })));
+        assert!(matches!(
+            store.edit(shot, None, &Edit::Footage(FootageEdit::Trim { range })),
+            Err(StoreError::BeyondClip { end: 99 })
+        ));
     }
     assert_eq!(store.shot(shot).unwrap(), before);
-    assert!(store.edit(shot, None, &Edit::UseTracks { analysis: tracks }).is_ok());
+    assert!(store.edit(shot, None, &Edit::Tracking(TrackingEdit::UseTracks { analysis: tracks })).is_ok());
 }
 
 /// Fault: a write that waits for another program held up every look, for nine seconds and more.
@@ -283,7 +291,12 @@ fn a_project_of_an_earlier_version_opens_with_every_revision() {
         store.redo(shot, store.head(shot).unwrap()).unwrap();
     }
     assert_eq!(store.shot(shot).unwrap().head.document, newest.head.document);
-    let lit =
-        store.edit(shot, Some(newest.head.id), &Edit::Light { light: Light { sun: 1.5, ..Light::default() } }).unwrap();
+    let lit = store
+        .edit(
+            shot,
+            Some(newest.head.id),
+            &Edit::Light(LightEdit::Light { light: Light { sun: 1.5, ..Light::default() } }),
+        )
+        .unwrap();
     assert_eq!(store.shot(shot).unwrap().head.document, lit.head.document);
 }

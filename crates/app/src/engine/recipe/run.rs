@@ -10,7 +10,8 @@ use crate::engine::{EngineError, OpenShot, import, output};
 use fennik_core::geometry::Similarity;
 use fennik_core::image::PictureSettings;
 use fennik_core::scene::{
-    Datum, Edit, FrameRange, Insert, InsertKind, Stance, fit_floor_to_most, floor_at, points_inside, suggest_floor,
+    Datum, DatumEdit, Edit, FootageEdit, FrameRange, Insert, InsertKind, LightEdit, MaskingEdit, PlacingEdit,
+    SolvingEdit, Stance, TrackingEdit, fit_floor_to_most, floor_at, points_inside, suggest_floor,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{Mask, TrackDirection, TrackSettings};
@@ -106,9 +107,10 @@ impl<'a> Cook<'a> {
     fn step(&mut self, step: &Step, tell: Tell) -> Result<(), EngineError> {
         match step {
             Step::TakeIn { clip, name } => self.take_in(clip, name.as_deref(), tell),
-            Step::Trim { first, last } => {
-                self.edit(&self.open()?, &Edit::Trim { range: FrameRange { first: *first, last: *last } })
-            }
+            Step::Trim { first, last } => self.edit(
+                &self.open()?,
+                &Edit::Footage(FootageEdit::Trim { range: FrameRange { first: *first, last: *last } }),
+            ),
             Step::Mask { name, mode, keys, smooth, inverted, span } => {
                 let mask = Mask {
                     name: name.clone(),
@@ -149,12 +151,14 @@ impl<'a> Cook<'a> {
             Step::Set { thing, values, frame } => self.set(thing, values, *frame),
             Step::Remove { thing } => {
                 let shot = self.open()?;
-                let edit =
-                    match (find_insert(&shot, thing), shot.document().masks.masks.iter().find(|m| m.name == *thing)) {
-                        (Ok(insert), _) => Edit::RemoveInsert { id: insert.id },
-                        (Err(_), Some(mask)) => Edit::RemoveMask { id: mask.id },
-                        (Err(unknown), None) => return Err(unknown),
-                    };
+                let edit = match (
+                    find_insert(&shot, thing),
+                    shot.document().masking.masks.masks.iter().find(|m| m.name == *thing),
+                ) {
+                    (Ok(insert), _) => Edit::Placing(PlacingEdit::RemoveInsert { id: insert.id }),
+                    (Err(_), Some(mask)) => Edit::Masking(MaskingEdit::RemoveMask { id: mask.id }),
+                    (Err(unknown), None) => return Err(unknown),
+                };
                 self.edit(&shot, &edit)
             }
             Step::Render { out, frames } => {
@@ -205,10 +209,10 @@ impl<'a> Cook<'a> {
 
     fn mask(&self, mask: Mask) -> Result<(), EngineError> {
         let shot = self.open()?;
-        let same = shot.document().masks.masks.iter().find(|m| m.name == mask.name);
+        let same = shot.document().masking.masks.masks.iter().find(|m| m.name == mask.name);
         let edit = match same {
-            Some(there) => Edit::ChangeMask { mask: Mask { id: there.id, ..mask } },
-            None => Edit::AddMask { mask },
+            Some(there) => Edit::Masking(MaskingEdit::ChangeMask { mask: Mask { id: there.id, ..mask } }),
+            None => Edit::Masking(MaskingEdit::AddMask { mask }),
         };
         self.edit(&shot, &edit)
     }
@@ -220,7 +224,7 @@ impl<'a> Cook<'a> {
             return Err(EngineError::Fault);
         };
         let shot = self.open()?;
-        let old = &shot.document().track_settings;
+        let old = &shot.document().tracking.settings;
         let settings = TrackSettings {
             density: density.unwrap_or(old.density),
             spacing_px: spacing.unwrap_or(old.spacing_px),
@@ -235,13 +239,15 @@ impl<'a> Cook<'a> {
             },
             ..old.clone()
         };
-        self.with_settings(shot, &Edit::TrackSettings { settings }, |store, shot| run::track(store, shot, tell))
+        self.with_settings(shot, &Edit::Tracking(TrackingEdit::TrackSettings { settings }), |store, shot| {
+            run::track(store, shot, tell)
+        })
     }
 
     fn solve(&self, step: &Step, tell: Tell) -> Result<(), EngineError> {
         let Step::Solve { motion, lens, focal, readout, centre } = step else { return Err(EngineError::Fault) };
         let shot = self.open()?;
-        let old = &shot.document().solve_settings;
+        let old = &shot.document().solving.settings;
         let focal_said = focal.as_deref().map(|f| if f == "found" { "" } else { f });
         let given = |text: &String| if text == "found" { "auto".to_owned() } else { text.clone() };
         let settings = SolveSettings {
@@ -262,7 +268,7 @@ impl<'a> Cook<'a> {
             readout: readout.as_ref().map_or(Ok(old.readout), |r| given(r).parse()).map_err(words)?,
             centre: centre.as_ref().map_or(Ok(old.centre), |c| c.parse()).map_err(words)?,
         };
-        self.with_settings(shot, &Edit::SolveSettings { settings }, |store, shot| {
+        self.with_settings(shot, &Edit::Solving(SolvingEdit::SolveSettings { settings }), |store, shot| {
             run::solve(store, shot, Begin::Afresh, tell)
         })
     }
@@ -270,7 +276,7 @@ impl<'a> Cook<'a> {
     fn datum(&self, change: impl FnOnce(&Datum, &Solution) -> Result<Datum, EngineError>) -> Result<(), EngineError> {
         let shot = self.open()?;
         let datum = change(&shot.document().datum, &shot.solution(self.store)?)?;
-        self.edit(&shot, &Edit::Datum { datum })
+        self.edit(&shot, &Edit::Datum(DatumEdit::Datum { datum }))
     }
 
     fn place(&self, step: &Step) -> Result<(), EngineError> {
@@ -297,7 +303,7 @@ impl<'a> Cook<'a> {
             title.text.clone_from(text);
         }
         fennik_render::RenderScene::mesh(&insert)?;
-        self.edit(&shot, &Edit::AddInsert { insert })
+        self.edit(&shot, &Edit::Placing(PlacingEdit::AddInsert { insert }))
     }
 
     fn set(&self, thing: &str, values: &Values, frame: Option<u32>) -> Result<(), EngineError> {
@@ -311,7 +317,7 @@ impl<'a> Cook<'a> {
                 set_insert(&mut insert, name, value).map_err(|why| words(format!("{name}: {why}")))?;
             }
             fennik_render::RenderScene::mesh(&insert)?;
-            return self.edit(&shot, &Edit::ChangeInsert { insert });
+            return self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }));
         }
         if thing != "light" {
             return Err(find_insert(&shot, thing).err().unwrap_or(EngineError::Fault));
@@ -327,13 +333,13 @@ impl<'a> Cook<'a> {
             };
             *slot = amount(value, measure).map_err(|why| words(format!("{name}: {why}")))?;
         }
-        self.edit(&shot, &Edit::Light { light })
+        self.edit(&shot, &Edit::Light(LightEdit::Light { light }))
     }
 }
 
 /// A thing by its name.
 fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineError> {
-    let inserts = &shot.document().inserts;
+    let inserts = &shot.document().placing.inserts;
     let named: Vec<&Insert> = inserts.iter().filter(|i| i.shown_name() == name).collect();
     match named[..] {
         [one] => Ok(one),

@@ -14,17 +14,17 @@ use serde_json::{Value, json};
 /// [`EngineError`] when something of it cannot be read.
 pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
     let document = shot.document();
-    let solution = document.solve.map(|_| shot.solution(store)).transpose()?;
-    let tracks = document.tracks.map(|id| store.analysis(id)).transpose()?;
+    let solution = document.solving.solve.map(|_| shot.solution(store)).transpose()?;
+    let tracks = document.tracking.run.map(|id| store.analysis(id)).transpose()?;
     let mut readings = json!({});
     if let Some(row) = tracks {
-        readings["tracks"] = json!({ "reading": row.reading, "deleted": document.deleted_tracks.len() });
+        readings["tracks"] = json!({ "reading": row.reading, "deleted": document.tracking.deleted.len() });
     }
     if let Some(solution) = &solution {
         readings["solve"] = solve_reading(solution, shot.solve_is_of_these_tracks(store).is_err());
         readings["datum"] = datum_reading(shot);
     }
-    let inserts = document.inserts.iter().map(|insert| {
+    let inserts = document.placing.inserts.iter().map(|insert| {
         let InsertKind::Title(_) = &insert.content;
         let p = &insert.placement;
         let m = *p.rotation().matrix();
@@ -33,8 +33,13 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
             "size": size(insert)?, "hidden": insert.hidden }))
     });
     let inserts = inserts.collect::<Result<Vec<_>, EngineError>>()?;
-    let masks: Vec<_> =
-        document.masks.masks.iter().map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.keys.len() })).collect();
+    let masks: Vec<_> = document
+        .masking
+        .masks
+        .masks
+        .iter()
+        .map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.keys.len() }))
+        .collect();
     let surfaces = solution.as_ref().map_or_else(Vec::new, |s| surfaces(shot, s));
     Ok(
         json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id, "clip": shot.clip_row.name,
@@ -57,7 +62,7 @@ fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
 }
 
 fn datum_reading(shot: &OpenShot) -> Value {
-    let (datum, fit) = (&shot.document().datum, &shot.document().transfer);
+    let (datum, fit) = (&shot.document().datum, &shot.document().solving.transfer);
     let floor =
         datum.floor.as_ref().map(|f| json!({ "fit_px": f.fit_px, "level_deg": f.level_deg, "points": f.points.len() }));
     let carried = fit.as_ref().map(

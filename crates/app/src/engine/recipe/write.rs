@@ -39,7 +39,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     if document.trim.count() != shot.clip.frames {
         steps.push(Step::Trim { first: document.trim.first, last: document.trim.last });
     }
-    steps.extend(document.masks.masks.iter().map(|m| Step::Mask {
+    steps.extend(document.masking.masks.masks.iter().map(|m| Step::Mask {
         name: m.name.clone(),
         mode: m.mode,
         keys: m.keys.clone(),
@@ -48,12 +48,12 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         span: m.span,
     }));
     // What is in use may have been made with other settings than those that are set for the next run.
-    let solve = document.solve.map(|id| store.analysis(id)).transpose()?;
-    let run = solve.as_ref().and_then(|row| row.source).or(document.tracks);
+    let solve = document.solving.solve.map(|id| store.analysis(id)).transpose()?;
+    let run = solve.as_ref().and_then(|row| row.source).or(document.tracking.run);
     let run = run.map(|id| store.analysis(id)).transpose()?;
     if let Some(run) = run {
         let settings: TrackSettings =
-            serde_json::from_str(&run.settings).unwrap_or_else(|_| document.track_settings.clone());
+            serde_json::from_str(&run.settings).unwrap_or_else(|_| document.tracking.settings.clone());
         let (t, p) = (&settings, &settings.picture);
         steps.push(Step::Track {
             density: Some(t.density),
@@ -68,10 +68,10 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     }
     if let Some(row) = solve {
         let made_with = serde_json::from_str(&row.settings).map(|r: SolveRecord| r.settings);
-        steps.push(solve_step(&made_with.unwrap_or_else(|_| document.solve_settings.clone())));
+        steps.push(solve_step(&made_with.unwrap_or_else(|_| document.solving.settings.clone())));
         let solution = shot.solution(store)?;
         steps.extend(datum_steps(&document.datum, &solution));
-        for insert in &document.inserts {
+        for insert in &document.placing.inserts {
             steps.extend(insert_steps(insert, &document.datum, &solution));
         }
     }

@@ -1,12 +1,9 @@
-//! Inserts: what is placed in the scene.
+//! Where an insert is.
 
+use super::within;
+use crate::geometry::{Similarity, log_so3};
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
-
-/// Names an insert within its shot; never used twice.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct InsertId(pub u32);
 
 /// Whether a flat thing stands on its surface or lies on it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -61,101 +58,36 @@ impl Placement {
         let n = Vector3::from(self.normal).try_normalize(1e-9).unwrap_or_else(Vector3::y);
         Vector3::from(self.foot) + n * self.lift_m
     }
-}
 
-/// Letters with depth.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Title {
-    /// What it says; lines are parted by \n.
-    pub text: String,
-    /// Name of a font that ships with Fennik.
-    pub font: String,
-    /// Height of a capital, metres.
-    pub height_m: f64,
-    /// Depth of the letters, metres.
-    pub depth_m: f64,
-    /// Width of the bevel, metres.
-    pub bevel_m: f64,
-    /// Colour as encoded for display, 0 to 255.
-    pub colour: [u8; 3],
-}
-
-/// What kind of thing an insert is.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase", tag = "kind")]
-pub enum InsertKind {
-    /// Letters.
-    Title(Title),
-}
-
-/// Something placed.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Insert {
-    /// Its id in the document.
-    pub id: InsertId,
-    /// What people call it; its document gives it one where it has none.
-    #[serde(default)]
-    pub name: String,
-    /// What it shows.
-    pub content: InsertKind,
-    /// Where it is.
-    pub placement: Placement,
-    /// Whether it is left out of the picture.
-    pub hidden: bool,
-}
-
-/// Longest name, characters.
-const MAX_NAME: usize = 80;
-/// Longest text of a title, characters.
-const MAX_TEXT: usize = 400;
-
-impl Insert {
-    /// What it is called: its name, or for those of earlier versions its kind and number.
-    pub fn shown_name(&self) -> String {
-        if self.name.trim().is_empty() { format!("title {}", self.id.0) } else { self.name.clone() }
+    /// Moves it with the world, so that it stays where it is in the picture.
+    pub fn move_with(&mut self, by: &Similarity) {
+        let before = self.rotation();
+        self.foot = by.point(Vector3::from(self.foot)).into();
+        self.normal = (by.rotation * Vector3::from(self.normal)).into();
+        self.lift_m *= by.scale;
+        self.scale *= by.scale;
+        // The heading is counted from the world's axes; whatever turn is missing goes into it.
+        let wanted = by.rotation * before;
+        let rest: Rotation3<f64> = wanted * self.rotation().inverse();
+        self.turn_deg += log_so3(&rest).dot(&Vector3::from(self.normal)).to_degrees();
     }
 
-    /// Checks every number and text.
+    /// Checks every number.
     ///
     /// # Errors
     /// A sentence that names the first that cannot be used.
     pub fn validate(&self) -> Result<(), String> {
-        let p = &self.placement;
-        let within = |name: &str, value: f64, low: f64, high: f64| {
-            if (low..=high).contains(&value) {
-                Ok(())
-            } else {
-                Err(format!("{name} is {value}; it must lie between {low} and {high}"))
-            }
-        };
-        for v in p.foot {
+        for v in self.foot {
             within("a coordinate", v, -1e6, 1e6)?;
         }
-        let length = Vector3::from(p.normal).norm();
+        let length = Vector3::from(self.normal).norm();
         if !((length - 1.0).abs() < 1e-3) {
             return Err("the surface has no direction; place the title on a surface again".to_owned());
         }
-        within("the turn", p.turn_deg, -3600.0, 3600.0)?;
-        within("the lean", p.lean_deg, -360.0, 360.0)?;
-        within("the lift", p.lift_m, -1e5, 1e5)?;
-        within("the scale", p.scale, 1e-4, 1e4)?;
-        if self.name.chars().count() > MAX_NAME || self.name.chars().any(char::is_control) {
-            return Err(format!("a name is one line of at most {MAX_NAME} characters"));
-        }
-        let InsertKind::Title(title) = &self.content;
-        within("the height", title.height_m, 1e-3, 1e4)?;
-        within("the depth", title.depth_m, 0.0, 1e4)?;
-        within("the bevel", title.bevel_m, 0.0, 1e3)?;
-        if title.text.trim().is_empty() {
-            return Err("the title has no text; type at least one letter".to_owned());
-        }
-        if title.text.chars().count() > MAX_TEXT {
-            return Err(format!(
-                "the title is {} characters long; at most {MAX_TEXT} can be shown",
-                title.text.chars().count()
-            ));
-        }
-        Ok(())
+        within("the turn", self.turn_deg, -3600.0, 3600.0)?;
+        within("the lean", self.lean_deg, -360.0, 360.0)?;
+        within("the lift", self.lift_m, -1e5, 1e5)?;
+        within("the scale", self.scale, 1e-4, 1e4)
     }
 }
 

@@ -1,0 +1,48 @@
+//! Which part of the clip is used.
+
+use super::edit::EditError;
+use serde::{Deserialize, Serialize};
+
+/// Frames of the file, both ends included.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FrameRange {
+    /// First frame used.
+    pub first: u32,
+    /// Last frame used.
+    pub last: u32,
+}
+
+impl FrameRange {
+    /// Number of frames.
+    pub fn count(self) -> u32 {
+        self.last - self.first + 1
+    }
+
+    /// Checks that it holds a frame.
+    ///
+    /// # Errors
+    /// [`EditError::EmptyTrim`].
+    pub fn validate(self) -> Result<(), EditError> {
+        let Self { first, last } = self;
+        if last < first { Err(EditError::EmptyTrim { first, last }) } else { Ok(()) }
+    }
+}
+
+/// A change of the part that is used.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "edit")]
+pub enum FootageEdit {
+    /// Uses another part of the clip. Analyses belong to a part and are let go.
+    Trim {
+        /// The part.
+        range: FrameRange,
+    },
+}
+
+impl FootageEdit {
+    /// A few words for the undo button.
+    pub fn label(&self) -> String {
+        let Self::Trim { range } = self;
+        format!("trim to frames {} to {}", range.first, range.last)
+    }
+}

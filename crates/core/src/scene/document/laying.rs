@@ -1,0 +1,56 @@
+//! Changes of the datum.
+
+use super::edit::EditError;
+use crate::geometry::Similarity;
+use crate::scene::Datum;
+use serde::{Deserialize, Serialize};
+
+/// A change of the datum.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "edit")]
+pub enum DatumEdit {
+    /// Changes the datum. What is placed stays where it is in the picture.
+    Datum {
+        /// The new one.
+        datum: Datum,
+    },
+}
+
+impl Datum {
+    /// Lays another datum; hands back how the world moves by that.
+    pub(super) fn apply(&mut self, edit: &DatumEdit) -> Result<Similarity, EditError> {
+        let DatumEdit::Datum { datum } = edit;
+        if !datum.world_from_solve.is_sound() {
+            let why =
+                "the datum must have finite numbers, a turn that is one, and a scale above zero; choose other points";
+            return Err(EditError::Value(why.to_owned()));
+        }
+        let moves = self.world_from_solve.inverse().then(&datum.world_from_solve);
+        *self = datum.clone();
+        Ok(moves)
+    }
+
+    /// Follows a solve in another world.
+    pub(super) fn follow(&mut self, way: Option<&Similarity>, outline: &[[f64; 3]]) -> Result<(), EditError> {
+        if let Some(floor) = self.floor.as_mut().filter(|f| f.outline.is_empty()) {
+            floor.outline = outline.to_vec();
+        }
+        if let Some(way) = way {
+            if !way.is_sound() {
+                return Err(EditError::Value(
+                    "the way from the old camera to the new one is none; solve again".to_owned(),
+                ));
+            }
+            // The old datum is reached from the new world by going back first.
+            self.world_from_solve = way.inverse().then(&self.world_from_solve);
+        }
+        Ok(())
+    }
+}
+
+impl DatumEdit {
+    /// A few words for the undo button.
+    pub fn label(&self) -> String {
+        "datum".to_owned()
+    }
+}

@@ -1,0 +1,344 @@
+//! The document of a shot: all that a person decided, in parts, and the edits that change it.
+//!
+//! Each part has its data, its edits and how they apply in a file of its own; this one knows what an edit of one part
+//! means for the others.
+
+mod edit;
+mod footage;
+mod laying;
+mod light;
+mod masking;
+mod placing;
+mod solving;
+mod tracking;
+mod upgrade;
+
+pub use edit::{Edit, EditError};
+pub use footage::{FootageEdit, FrameRange};
+pub use laying::DatumEdit;
+pub use light::{Light, LightEdit};
+pub use masking::{Masking, MaskingEdit};
+pub use placing::{Placing, PlacingEdit};
+pub use solving::{Solving, SolvingEdit};
+pub use tracking::{Tracking, TrackingEdit};
+
+use super::{Datum, Insert, InsertId};
+use crate::solve::TrackChoice;
+use crate::track::Mask;
+use serde::{Deserialize, Serialize};
+
+/// Names a finished track run or solve.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct AnalysisId(pub i64);
+
+/// All that a person decided about a shot.
+///
+/// Documents of earlier formats are brought up to date as they are read.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "serde_json::Value")]
+pub struct ShotDocument {
+    format: u64,
+    /// The part of the clip that is used.
+    pub trim: FrameRange,
+    /// Tracks.
+    pub tracking: Tracking,
+    /// Masks of the analysis.
+    pub masking: Masking,
+    /// The camera.
+    pub solving: Solving,
+    /// Origin, floor, heading, scale.
+    pub datum: Datum,
+    /// What is placed.
+    pub placing: Placing,
+    /// Sun and ambient light.
+    pub light: Light,
+}
+
+/// The same, as the newest format is written.
+#[derive(Deserialize)]
+struct Written {
+    trim: FrameRange,
+    tracking: Tracking,
+    masking: Masking,
+    solving: Solving,
+    datum: Datum,
+    placing: Placing,
+    light: Light,
+}
+
+impl TryFrom<serde_json::Value> for ShotDocument {
+    type Error = String;
+
+    fn try_from(value: serde_json::Value) -> Result<Self, String> {
+        let written: Written = serde_json::from_value(upgrade::upgrade(value)?).map_err(|e| e.to_string())?;
+        let Written { trim, tracking, masking, solving, datum, placing, light } = written;
+        Ok(Self { format: upgrade::FORMAT, trim, tracking, masking, solving, datum, placing, light })
+    }
+}
+
+impl ShotDocument {
+    /// The document of a clip of `frames` frames, untouched.
+    pub fn new(frames: u32) -> Self {
+        Self {
+            format: upgrade::FORMAT,
+            trim: FrameRange { first: 0, last: frames.saturating_sub(1) },
+            tracking: Tracking::default(),
+            masking: Masking::default(),
+            solving: Solving::default(),
+            datum: Datum::default(),
+            placing: Placing::default(),
+            light: Light::default(),
+        }
+    }
+
+    /// The solve whose world datum and inserts are laid in.
+    pub fn laid_in(&self) -> Option<AnalysisId> {
+        self.solving.laid_in()
+    }
+
+    /// Whether a floor, another datum or anything placed would be thrown about by a camera in another world.
+    pub fn has_laid(&self) -> bool {
+        !self.placing.inserts.is_empty() || self.datum != Datum::default()
+    }
+
+    /// The insert with an id.
+    pub fn insert(&self, id: InsertId) -> Option<&Insert> {
+        self.placing.insert(id)
+    }
+
+    /// The mask with an id.
+    pub fn mask(&self, id: u32) -> Option<&Mask> {
+        self.masking.mask(id)
+    }
+
+    /// Which tracks a solve uses, and where.
+    pub fn track_choice(&self) -> TrackChoice {
+        TrackChoice {
+            left_out: self.tracking.deleted.clone(),
+            trusted: self.tracking.trusted.clone(),
+            masks: self.masking.masks.clone(),
+            window_half_px: f64::from(self.tracking.settings.window_half_px),
+        }
+    }
+
+    /// The document after an edit.
+    ///
+    /// # Errors
+    /// [`EditError`] when the edit makes no sense for this document.
+    pub fn apply(&self, edit: &Edit) -> Result<Self, EditError> {
+        let mut next = self.clone();
+        match edit {
+            Edit::Footage(FootageEdit::Trim { range }) => next.trim_to(*range)?,
+            Edit::Tracking(edit) => next.tracking.apply(edit)?,
+            Edit::Masking(edit) => next.masking.apply(edit)?,
+            Edit::Solving(edit) => {
+                next.solving.apply(edit)?;
+                if let SolvingEdit::UseSolve { new_from_old, outline, .. } = edit {
+                    next.datum.follow(new_from_old.as_ref(), outline)?;
+                }
+            }
+            Edit::Datum(edit) => {
+                let moves = next.datum.apply(edit)?;
+                next.placing.move_with(&moves);
+            }
+            Edit::Placing(edit) => next.placing.apply(edit)?,
+            Edit::Light(edit) => next.light.apply(edit)?,
+        }
+        Ok(next)
+    }
+
+    /// Analyses belong to a part of the clip; masks stay on the frames of the file on which they were drawn.
+    fn trim_to(&mut self, range: FrameRange) -> Result<(), EditError> {
+        range.validate()?;
+        if range != self.trim {
+            self.masking.shift(i64::from(self.trim.first) - i64::from(range.first))?;
+            self.trim = range;
+            self.tracking.let_run_go();
+            self.solving.let_solve_go();
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Similarity;
+    use crate::scene::{InsertKind, Placement, Stance, Title};
+    use crate::track::TrackId;
+    use nalgebra::Vector3;
+    use proptest::prelude::*;
+
+    fn insert(foot: [f64; 3], turn_deg: f64) -> Insert {
+        let title =
+            Title { text: "A".into(), font: "x".into(), height_m: 1.0, depth_m: 0.2, bevel_m: 0.0, colour: [255; 3] };
+        let placement = Placement {
+            foot,
+            normal: [0.0, 1.0, 0.0],
+            turn_deg,
+            lean_deg: 0.0,
+            lift_m: 0.1,
+            scale: 1.5,
+            stance: Stance::Standing,
+        };
+        Insert { id: InsertId(0), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
+    }
+
+    #[test]
+    fn ids_are_never_used_twice() {
+        let doc = ShotDocument::new(10);
+        let doc = doc.apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([0.0; 3], 0.0) })).unwrap();
+        let doc = doc.apply(&Edit::Placing(PlacingEdit::RemoveInsert { id: InsertId(1) })).unwrap();
+        let doc = doc.apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([0.0; 3], 0.0) })).unwrap();
+        assert_eq!(doc.placing.inserts[0].id, InsertId(2));
+        assert_eq!(
+            doc.apply(&Edit::Placing(PlacingEdit::RemoveInsert { id: InsertId(1) })),
+            Err(EditError::NoInsert { id: InsertId(1) })
+        );
+    }
+
+    #[test]
+    fn nonsense_is_refused() {
+        let doc = ShotDocument::new(10);
+        assert!(doc.apply(&Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 5, last: 4 } })).is_err());
+        assert!(
+            doc.apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([f64::NAN, 0.0, 0.0], 0.0) })).is_err()
+        );
+        let light = Light { sun: f64::INFINITY, ..Light::default() };
+        assert!(doc.apply(&Edit::Light(LightEdit::Light { light })).is_err());
+    }
+
+    #[test]
+    fn mirrored_and_endless_datums_are_refused() {
+        let doc = ShotDocument::new(10);
+        let json = |turn: &str, scale: &str| {
+            format!(
+                r#"{{"edit":"datum","datum":{{"world_from_solve":{{"scale":{scale},"rotation":{turn},"translation":[0,0,0]}},"floor":null,"known_distance_m":null}}}}"#
+            )
+        };
+        let straight = "[1,0,0,0,1,0,0,0,1]";
+        assert!(doc.apply(&serde_json::from_str(&json(straight, "2")).unwrap()).is_ok());
+        for (turn, scale) in [
+            ("[1,0,0,0,1,0,0,0,-1]", "1"),
+            ("[9,0,0,0,9,0,0,0,9]", "1"),
+            ("[0,0,0,0,0,0,0,0,0]", "1"),
+            (straight, "-1"),
+            (straight, "0"),
+        ] {
+            let edit: Edit = serde_json::from_str(&json(turn, scale)).unwrap();
+            assert!(matches!(doc.apply(&edit), Err(EditError::Value(_))), "{turn} {scale}");
+        }
+    }
+
+    /// Fault: after a trim, or with tracks of another run, the next solve took the datum's numbers as they were.
+    #[test]
+    fn the_datum_remembers_the_solve_that_it_was_laid_in() {
+        let way = Similarity { scale: 2.0, ..Similarity::identity() };
+        let use_solve = |id, new_from_old| {
+            Edit::Solving(SolvingEdit::UseSolve {
+                analysis: AnalysisId(id),
+                new_from_old,
+                fit: None,
+                outline: Vec::new(),
+            })
+        };
+        let mut doc = ShotDocument::new(90).apply(&use_solve(4, None)).unwrap();
+        doc.solving.laid_in = None;
+        let trimmed =
+            doc.apply(&Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 5, last: 80 } })).unwrap();
+        assert_eq!(
+            (trimmed.solving.solve, trimmed.laid_in()),
+            (None, Some(AnalysisId(4))),
+            "as an earlier version left it"
+        );
+        let tracked = trimmed.apply(&Edit::Tracking(TrackingEdit::UseTracks { analysis: AnalysisId(7) })).unwrap();
+        let solved = tracked.apply(&use_solve(8, Some(way))).unwrap();
+        assert_eq!((solved.laid_in(), solved.datum.world_from_solve.scale), (Some(AnalysisId(8)), 0.5));
+        let again = solved.apply(&Edit::Tracking(TrackingEdit::UseTracks { analysis: AnalysisId(9) })).unwrap();
+        assert_eq!(
+            (again.solving.solve, again.laid_in()),
+            (Some(AnalysisId(8)), Some(AnalysisId(8))),
+            "the old camera stays in use"
+        );
+    }
+
+    fn square_mask() -> Mask {
+        use crate::track::{MaskKey, MaskMode};
+        let outline = |x: f64| vec![[x, 0.0], [x + 10.0, 0.0], [x, 10.0]];
+        Mask::new(
+            MaskMode::KeepOut,
+            vec![MaskKey { frame: 0, outline: outline(0.0) }, MaskKey { frame: 8, outline: outline(80.0) }],
+        )
+    }
+
+    #[test]
+    fn masks_are_drawn_changed_and_taken_away_and_keep_to_their_frames() {
+        let doc = ShotDocument::new(20).apply(&Edit::Masking(MaskingEdit::AddMask { mask: square_mask() })).unwrap();
+        assert_eq!((doc.masking.masks.masks[0].id, doc.masking.masks.masks[0].name.as_str()), (1, "mask 1"));
+        let mut mask = doc.masking.masks.masks[0].clone();
+        mask.span = Some((2, 10));
+        let doc = doc.apply(&Edit::Masking(MaskingEdit::ChangeMask { mask: mask.clone() })).unwrap();
+        let trimmed =
+            doc.apply(&Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 4, last: 19 } })).unwrap();
+        let moved = &trimmed.masking.masks.masks[0];
+        assert_eq!(
+            (moved.outline_at(0)[0], moved.outline_at(4)[0], moved.span),
+            ([40.0, 0.0], [80.0, 0.0], Some((0, 6)))
+        );
+        let back =
+            trimmed.apply(&Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 0, last: 19 } })).unwrap();
+        assert_eq!(back.masking.masks.masks[0].outline_at(8)[0], [80.0, 0.0]);
+        let two =
+            back.apply(&Edit::Masking(MaskingEdit::AddMasks { masks: vec![square_mask(), square_mask()] })).unwrap();
+        assert_eq!(two.masking.masks.masks.iter().map(|m| m.id).collect::<Vec<_>>(), [1, 2, 3]);
+        let gone = doc.apply(&Edit::Masking(MaskingEdit::RemoveMask { id: 1 })).unwrap();
+        assert_eq!(
+            gone.apply(&Edit::Masking(MaskingEdit::ChangeMask { mask: mask.clone() })),
+            Err(EditError::NoMask { id: 1 })
+        );
+        assert_eq!(
+            gone.apply(&Edit::Masking(MaskingEdit::AddMask { mask: square_mask() })).unwrap().masking.masks.masks[0].id,
+            2,
+            "ids are never used twice"
+        );
+        mask.keys[0].outline.pop();
+        assert!(matches!(doc.apply(&Edit::Masking(MaskingEdit::ChangeMask { mask })), Err(EditError::Value(_))));
+    }
+
+    #[test]
+    fn a_track_is_either_deleted_or_trusted() {
+        let tracks = || vec![TrackId(3), TrackId(5)];
+        let doc =
+            ShotDocument::new(20).apply(&Edit::Tracking(TrackingEdit::DeleteTracks { tracks: tracks() })).unwrap();
+        let doc = doc.apply(&Edit::Tracking(TrackingEdit::TrustTracks { tracks: vec![TrackId(5)] })).unwrap();
+        let choice = doc.track_choice();
+        assert_eq!((choice.left_out, choice.trusted), ([TrackId(3)].into(), [TrackId(5)].into()));
+        let doc = doc.apply(&Edit::Tracking(TrackingEdit::DeleteTracks { tracks: tracks() })).unwrap();
+        assert!(doc.tracking.trusted.is_empty() && doc.tracking.deleted.len() == 2);
+        let doc = doc
+            .apply(&Edit::Tracking(TrackingEdit::TrustTracks { tracks: tracks() }))
+            .unwrap()
+            .apply(&Edit::Tracking(TrackingEdit::DoubtTracks { tracks: tracks() }))
+            .unwrap();
+        assert!(doc.tracking.trusted.is_empty() && doc.tracking.deleted.is_empty());
+    }
+
+    proptest! {
+        #[test]
+        fn a_change_of_datum_keeps_inserts_in_the_picture(
+            turn in -180f64..180.0, wx in -170f64..170.0, wy in -170f64..170.0, wz in -170f64..170.0, s in 0.1f64..9.0, t in -5f64..5.0,
+        ) {
+            let doc = ShotDocument::new(10).apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([1.0, 0.0, -3.0], turn) })).unwrap();
+            let mut datum = doc.datum.nudged([wx, wy, wz], [t, 1.0, -t]);
+            datum.world_from_solve = datum.world_from_solve.then(&Similarity { scale: s, ..Similarity::identity() });
+            let after = doc.apply(&Edit::Datum(DatumEdit::Datum { datum: datum.clone() })).unwrap();
+            let corner = Vector3::new(0.7, 1.2, 0.1);
+            let place = |d: &ShotDocument| {
+                let p = &d.placing.inserts[0].placement;
+                d.datum.world_from_solve.inverse().point(p.origin() + p.rotation() * (corner * p.scale))
+            };
+            prop_assert!((place(&doc) - place(&after)).norm() < 1e-6, "moved by {}", (place(&doc) - place(&after)).norm());
+        }
+    }
+}

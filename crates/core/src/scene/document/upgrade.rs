@@ -1,0 +1,113 @@
+//! Documents of earlier formats.
+
+use serde_json::{Map, Value, json};
+
+/// The format that documents are written in.
+pub const FORMAT: u64 = 2;
+
+/// Brings a document of any earlier format to the newest, one format after the other.
+///
+/// # Errors
+/// A sentence, when it is of no format that is known.
+pub fn upgrade(mut document: Value) -> Result<Value, String> {
+    loop {
+        // The first format did not say which it was.
+        let format = document.get("format").map_or(Some(1), Value::as_u64);
+        document = match format {
+            Some(FORMAT) => return Ok(document),
+            Some(1) => in_parts(document)?,
+            Some(newer) => return Err(format!("it is of format {newer}; this Fennik reads up to {FORMAT}")),
+            None => return Err("its format is no number".to_owned()),
+        };
+    }
+}
+
+/// From format 1, which held everything side by side.
+fn in_parts(document: Value) -> Result<Value, String> {
+    let Value::Object(mut old) = document else { return Err("it is no object".to_owned()) };
+    let mut take = |name: &str| old.remove(name).unwrap_or(Value::Null);
+    let some = |values: Vec<(&str, Value)>| -> Value {
+        // What an early version did not know yet has the value that it had without it.
+        values.into_iter().filter(|(_, v)| !v.is_null()).map(|(k, v)| (k.to_owned(), v)).collect::<Map<_, _>>().into()
+    };
+    let or = |value: Value, usual: Value| if value.is_null() { usual } else { value };
+    let tracking = json!({
+        "settings": take("track_settings"),
+        "run": take("tracks"),
+        "deleted": take("deleted_tracks"),
+        "trusted": or(take("trusted_tracks"), json!([])),
+    });
+    let masking = json!({ "masks": take("masks"), "next": or(take("next_mask"), json!(0)) });
+    let solving = json!({
+        "settings": take("solve_settings"),
+        "solve": take("solve"),
+        "laid_in": take("laid_in"),
+        "transfer": take("transfer"),
+    });
+    let placing = json!({ "inserts": take("inserts"), "next": take("next_insert") });
+    Ok(some(vec![
+        ("format", json!(2)),
+        ("trim", take("trim")),
+        ("tracking", tracking),
+        ("masking", masking),
+        ("solving", solving),
+        ("datum", take("datum")),
+        ("placing", placing),
+        ("light", take("light")),
+    ]))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::scene::{AnalysisId, InsertKind, ShotDocument};
+
+    const KEPT: [&str; 3] = [
+        include_str!("../../../tests/fixtures/document-1-walk-finished.json"),
+        include_str!("../../../tests/fixtures/document-1-masked.json"),
+        include_str!("../../../tests/fixtures/document-1-first-version.json"),
+    ];
+
+    fn read(text: &str) -> Result<ShotDocument, String> {
+        serde_json::from_str(text).map_err(|e| e.to_string())
+    }
+
+    #[test]
+    fn documents_of_the_first_format_keep_all_that_was_decided() {
+        let walk = read(KEPT[0]).unwrap();
+        assert_eq!((walk.trim.first, walk.trim.last), (5, 139));
+        assert_eq!((walk.tracking.run, walk.tracking.settings.density), (Some(AnalysisId(3)), 300.0));
+        assert_eq!((walk.solving.solve, walk.laid_in()), (Some(AnalysisId(2)), Some(AnalysisId(2))));
+        assert!(walk.solving.transfer.is_some_and(|t| t.worst_frame == 94));
+        assert_eq!((walk.masking.masks.masks.len(), walk.masking.next), (1, 2));
+        assert!(walk.datum.floor.as_ref().is_some_and(|f| f.points.len() > 500 && f.outline.len() == 4));
+        let names: Vec<&str> = walk.placing.inserts.iter().map(|i| i.name.as_str()).collect();
+        assert_eq!((names, walk.placing.next.0), (vec!["Hello", "title 2"], 3));
+        let InsertKind::Title(title) = &walk.placing.inserts[0].content;
+        assert_eq!((title.text.as_str(), title.height_m), ("HELLO", 1.2));
+        // The oldest know nothing of masks' ids, trust, or what a datum was laid in.
+        let first = read(KEPT[2]).unwrap();
+        assert_eq!((first.solving.solve, first.laid_in()), (Some(AnalysisId(2)), Some(AnalysisId(2))));
+        assert!(first.tracking.trusted.is_empty() && first.masking.masks.masks.is_empty());
+        assert_eq!(first.placing.inserts[0].shown_name(), "title 1");
+    }
+
+    #[test]
+    fn what_is_written_is_read_as_it_was_and_says_its_format() {
+        for kept in KEPT {
+            let document = read(kept).unwrap();
+            let written = serde_json::to_value(&document).unwrap();
+            assert_eq!(written["format"], FORMAT);
+            assert_eq!(read(&written.to_string()).unwrap(), document);
+            assert_eq!(upgrade(written.clone()), Ok(written), "nothing is left to be done");
+        }
+    }
+
+    #[test]
+    fn documents_of_a_later_format_or_of_none_are_refused_with_the_reason() {
+        assert!(read(r#"{"format":3}"#).unwrap_err().contains("format 3"));
+        assert!(read(r#"{"format":"x"}"#).unwrap_err().contains("no number"));
+        assert!(read("[]").unwrap_err().contains("no object"));
+        assert!(read("{}").is_err());
+    }
+}
