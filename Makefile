@@ -1,6 +1,6 @@
 # What one can do here; plain `make` lists it.
 .DEFAULT_GOAL := help
-.PHONY: help setup setup-test demo test lint bench accuracy shots film soak fuzz
+.PHONY: help setup setup-test demo test lint format bench accuracy shots film soak fuzz
 
 help: ## this list
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 14
@@ -17,9 +17,18 @@ demo: setup ## build and serve the demo project on 127.0.0.1
 test: setup-test ## run all tests, the browser's included
 	cargo test --workspace --locked
 
-lint: ## rustfmt and clippy, warnings are errors
+# What the page's scripts, styles and tests are written by.
+SCRIPTS = "crates/app/static/js/**/*.js" "crates/app/static/css/*.css" "e2e/**/*.mjs" "e2e/*.ts"
+
+lint: setup-test ## rustfmt, clippy, the scripts' types and prettier; warnings are errors
 	cargo fmt --all --check
 	cargo clippy --workspace --all-targets --locked -- -D warnings
+	e2e/node_modules/.bin/tsc -p e2e/tsconfig.json
+	e2e/node_modules/.bin/prettier --check --log-level warn --ignore-path .prettierignore $(SCRIPTS)
+
+format: setup-test ## write everything as lint wants it
+	cargo fmt --all
+	e2e/node_modules/.bin/prettier --write --log-level warn --ignore-path .prettierignore $(SCRIPTS)
 
 bench: setup ## time tracking, solving and rendering on the demo clip
 	cargo run --release --locked -p fennik -- bench

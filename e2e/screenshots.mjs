@@ -18,25 +18,51 @@ try {
   await openStation(page, "track");
   await showFrame(page, 100);
   await page.click("#look-first");
-  await page.waitForFunction(() => globalThis.fennik.model.look && /covered/.test(document.getElementById("look-reading").textContent));
+  await page.waitForFunction(
+    () => globalThis.fennik.model.look && /covered/.test(document.getElementById("look-reading").textContent),
+  );
   await page.waitForTimeout(300);
   await page.screenshot({ path: to("look") });
   await page.click("#look-first");
   await page.waitForFunction(() => globalThis.fennik.model.look === null);
   // A keep-out round the people who cross, and what else does not follow the camera.
   await page.click('[data-act="draw"][data-mode="keep-out"]');
-  for (const [x, y] of [[520, 300], [740, 285], [775, 470], [640, 560], [505, 480]]) {
-    const at = await page.evaluate(([px, py]) => { const { stage } = globalThis.fennik, b = stage.canvas.getBoundingClientRect(), [sx, sy] = stage.toStage([px, py]); return [sx + b.left, sy + b.top]; }, [x, y]);
+  for (const [x, y] of [
+    [520, 300],
+    [740, 285],
+    [775, 470],
+    [640, 560],
+    [505, 480],
+  ]) {
+    const at = await page.evaluate(
+      ([px, py]) => {
+        const { stage } = globalThis.fennik,
+          b = stage.canvas.getBoundingClientRect(),
+          [sx, sy] = stage.toStage([px, py]);
+        return [sx + b.left, sy + b.top];
+      },
+      [x, y],
+    );
     await page.mouse.click(...at);
   }
   await page.keyboard.press("Enter");
   await page.waitForSelector(".mask-line.chosen");
-  await page.evaluate(() => { const { model } = globalThis.fennik, [mask] = model.state.masks; return model.edit({ edit: "change-mask", mask: { ...mask, name: "people", smooth: mask.keys[0].outline.map(() => true) } }); });
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik,
+      [mask] = model.state.masks;
+    return model.edit({
+      edit: "change-mask",
+      mask: { ...mask, name: "people", smooth: mask.keys[0].outline.map(() => true) },
+    });
+  });
   await page.click('[data-act="follow-mask"]');
   await page.waitForFunction(() => globalThis.fennik.model.state.masks[0].keys.length > 3, null, { timeout: 120_000 });
   await page.evaluate(() => {
     const { model } = globalThis.fennik;
-    const stray = [...model.outliers.values()].filter((a) => a.reason === "independent-motion").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.first <= 100 && t.first + t.xy.length / 2 > 110);
+    const stray = [...model.outliers.values()]
+      .filter((a) => a.reason === "independent-motion")
+      .map((a) => model.tracks.find((t) => t.id === a.id))
+      .filter((t) => t.first <= 100 && t.first + t.xy.length / 2 > 110);
     stray.sort((a, b) => b.xy.length - a.xy.length);
     model.selected = new Set([stray[0].id]);
     model.select();
@@ -77,7 +103,11 @@ try {
   await page.keyboard.press("v");
   await page.selectOption("#stage-2 [name=view]", "free");
   await page.check("#stage-2 [name=show-firm]");
-  await page.evaluate(() => { const { model } = globalThis.fennik; model.chosen = 1; model.select(); });
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    model.chosen = 1;
+    model.select();
+  });
   await page.waitForTimeout(200);
   await page.screenshot({ path: to("outside") });
   await page.goto(server.address);

@@ -6,7 +6,15 @@ import { join } from "node:path";
 import { chromium } from "playwright-core";
 
 const binary = process.env.FENNIK_BIN ?? new URL("../target/release/fennik", import.meta.url).pathname;
-const FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"];
+const FLAGS = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+  "--disable-component-update",
+  "--disable-sync",
+];
 
 /** A fresh data folder, removed by the caller. */
 export function freshFolder() {
@@ -27,7 +35,13 @@ export async function startServer(data, command = "demo") {
     child.on("exit", (code) => reject(new Error(`the server ended with ${code}`)));
   });
   const ended = new Promise((resolve) => child.on("exit", resolve));
-  return { address, stop: (signal = "SIGTERM") => { child.kill(signal); return ended; } };
+  return {
+    address,
+    stop: (signal = "SIGTERM") => {
+      child.kill(signal);
+      return ended;
+    },
+  };
 }
 
 export async function openBrowser() {
@@ -46,29 +60,37 @@ export async function openPage(browser, url) {
 /** Opens a station of the route. */
 export async function openStation(page, name) {
   await page.waitForSelector(`.station[data-station="${name}"]`);
-  if (!(await page.locator(`.station[data-station="${name}"][open]`).count())) await page.click(`.station[data-station="${name}"] > summary`);
+  if (!(await page.locator(`.station[data-station="${name}"][open]`).count()))
+    await page.click(`.station[data-station="${name}"] > summary`);
 }
 
 /** Waits until the picture of a frame is on the stage. */
 export async function showFrame(page, frame) {
   await page.fill("#frame", String(frame));
   await page.press("#frame", "Enter");
-  await page.waitForFunction((f) => document.getElementById("plate").dataset.shown === String(f), frame, { timeout: 60_000 });
+  await page.waitForFunction((f) => document.getElementById("plate").dataset.shown === String(f), frame, {
+    timeout: 60_000,
+  });
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
 }
 
 /** Mean colour of a small square of the stage's own pixels round a picture pixel. */
 export async function colourAt(page, [x, y], half = 2) {
-  return page.evaluate(([px, py, h]) => {
-    const { stage } = globalThis.fennik;
-    const [sx, sy] = stage.toStage([px, py]);
-    const d = window.devicePixelRatio;
-    const canvas = document.getElementById("plate");
-    const data = canvas.getContext("2d").getImageData(Math.round((sx - h) * d), Math.round((sy - h) * d), (2 * h + 1) * d, (2 * h + 1) * d).data;
-    const sum = [0, 0, 0];
-    for (let i = 0; i < data.length; i += 4) for (let k = 0; k < 3; k++) sum[k] += data[i + k];
-    return sum.map((v) => v / (data.length / 4));
-  }, [x, y, half]);
+  return page.evaluate(
+    ([px, py, h]) => {
+      const { stage } = globalThis.fennik;
+      const [sx, sy] = stage.toStage([px, py]);
+      const d = window.devicePixelRatio;
+      const canvas = document.getElementById("plate");
+      const data = canvas
+        .getContext("2d")
+        .getImageData(Math.round((sx - h) * d), Math.round((sy - h) * d), (2 * h + 1) * d, (2 * h + 1) * d).data;
+      const sum = [0, 0, 0];
+      for (let i = 0; i < data.length; i += 4) for (let k = 0; k < 3; k++) sum[k] += data[i + k];
+      return sum.map((v) => v / (data.length / 4));
+    },
+    [x, y, half],
+  );
 }
 
 export const distance = (a, b) => Math.hypot(...a.map((v, i) => v - b[i]));
@@ -76,17 +98,23 @@ export const distance = (a, b) => Math.hypot(...a.map((v, i) => v - b[i]));
 /** Pixel of a world point through a true camera (see docs/formats.md). */
 export function trueProject(camera, p) {
   const c = camera.rotation.map((row, i) => row[0] * p[0] + row[1] * p[1] + row[2] * p[2] + camera.translation[i]);
-  const u = c[0] / c[2], v = c[1] / c[2], r2 = u * u + v * v;
+  const u = c[0] / c[2],
+    v = c[1] / c[2],
+    r2 = u * u + v * v;
   const gain = camera.focal_length_px * (1 + r2 * (camera.k1 + r2 * camera.k2));
   return [gain * u + camera.principal_point_px[0], gain * v + camera.principal_point_px[1]];
 }
 
 /** Where a pixel of a true camera meets the true ground, y = 0. */
 export function trueGround(camera, [x, y]) {
-  const d = [(x - camera.principal_point_px[0]) / camera.focal_length_px, (y - camera.principal_point_px[1]) / camera.focal_length_px];
+  const d = [
+    (x - camera.principal_point_px[0]) / camera.focal_length_px,
+    (y - camera.principal_point_px[1]) / camera.focal_length_px,
+  ];
   let [u, v] = d;
   for (let i = 0; i < 30; i++) {
-    const r2 = u * u + v * v, gain = 1 + r2 * (camera.k1 + r2 * camera.k2);
+    const r2 = u * u + v * v,
+      gain = 1 + r2 * (camera.k1 + r2 * camera.k2);
     [u, v] = d.map((k) => k / gain);
   }
   const { rotation: r, translation: t } = camera;
@@ -110,7 +138,10 @@ export async function startAll(path = "") {
   }
 }
 
-/** Ends everything, and only then fails where a script of the page failed or complained: what is left open would hang the run. */
+/**
+ * Ends everything, and only then fails where a script of the page failed or complained: what is left open would hang
+ * the run.
+ */
 export async function endAll({ page, quiet, browser, server, folder }) {
   const notes = quiet ? await page?.textContent("#notes").catch(() => "") : "";
   await browser?.close();

@@ -28,13 +28,26 @@ async function saved(what) {
 const undo = () => saved(() => page.keyboard.press("Control+z"));
 
 /** A picture pixel as a place on the page. */
-const place = (x, y) => page.evaluate(([px, py]) => {
-  const { stage } = globalThis.fennik, box = stage.canvas.getBoundingClientRect(), [sx, sy] = stage.toStage([px, py]);
-  return [sx + box.left, sy + box.top];
-}, [x, y]);
+const place = (x, y) =>
+  page.evaluate(
+    ([px, py]) => {
+      const { stage } = globalThis.fennik,
+        box = stage.canvas.getBoundingClientRect(),
+        [sx, sy] = stage.toStage([px, py]);
+      return [sx + box.left, sy + box.top];
+    },
+    [x, y],
+  );
 
 /** How many pixels of a canvas are drawn on. */
-const inked = (id) => page.evaluate((i) => { const c = document.getElementById(i), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data; let n = 0; for (let k = 3; k < d.length; k += 4) if (d[k]) n++; return n; }, id);
+const inked = (id) =>
+  page.evaluate((i) => {
+    const c = document.getElementById(i),
+      d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+    let n = 0;
+    for (let k = 3; k < d.length; k += 4) if (d[k]) n++;
+    return n;
+  }, id);
 
 async function drag(from, to) {
   await page.mouse.move(...(await place(...from)));
@@ -47,11 +60,26 @@ test("a keep-out is drawn corner by corner and hatched on the stage", async () =
   await page.uncheck("#show-tracks");
   const before = await colourAt(page, [620, 300], 12);
   await page.click('[data-act="draw"][data-mode="keep-out"]');
-  for (const p of [[500, 220], [760, 220], [760, 400], [500, 400]]) await page.mouse.click(...(await place(...p)));
+  for (const p of [
+    [500, 220],
+    [760, 220],
+    [760, 400],
+    [500, 400],
+  ])
+    await page.mouse.click(...(await place(...p)));
   await saved(() => page.keyboard.press("Enter"));
   const [mask] = await masks();
-  assert.deepEqual([mask.mode, mask.name, mask.keys.length, mask.keys[0].frame, mask.keys[0].outline.length], ["keep-out", "mask 1", 1, 100, 4]);
-  for (const [i, p] of [[500, 220], [760, 220], [760, 400], [500, 400]].entries()) assert.ok(distance(mask.keys[0].outline[i], p) < 1);
+  assert.deepEqual(
+    [mask.mode, mask.name, mask.keys.length, mask.keys[0].frame, mask.keys[0].outline.length],
+    ["keep-out", "mask 1", 1, 100, 4],
+  );
+  for (const [i, p] of [
+    [500, 220],
+    [760, 220],
+    [760, 400],
+    [500, 400],
+  ].entries())
+    assert.ok(distance(mask.keys[0].outline[i], p) < 1);
   await page.waitForSelector(".mask-line.chosen");
   assert.ok(distance(await colourAt(page, [620, 300], 12), before) > 6, "its inside is hatched");
 });
@@ -72,14 +100,20 @@ test("moved on another frame it gets a key there, by a corner or as a whole, and
   await saved(() => drag([620, 320], [660, 340]));
   await page.waitForFunction(() => globalThis.fennik.model.state.masks[0].keys.length === 2);
   let [mask] = await masks();
-  assert.deepEqual(mask.keys.map((k) => k.frame), [100, 130]);
+  assert.deepEqual(
+    mask.keys.map((k) => k.frame),
+    [100, 130],
+  );
   assert.ok(distance(mask.keys[1].outline[2], [800, 420]) < 1 && distance(mask.keys[0].outline[2], [760, 400]) < 1);
   await saved(() => drag([800, 420], [830, 460]));
   [mask] = await masks();
   assert.ok(distance(mask.keys[1].outline[2], [830, 460]) < 1 && distance(mask.keys[1].outline[0], [540, 240]) < 1);
   const sand = await page.evaluate(async () => {
     await new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r)));
-    const canvas = document.getElementById("lanes"), g = canvas.getContext("2d"), d = devicePixelRatio, { timeline } = globalThis.fennik;
+    const canvas = document.getElementById("lanes"),
+      g = canvas.getContext("2d"),
+      d = devicePixelRatio,
+      { timeline } = globalThis.fennik;
     return [100, 130, 115].map((f) => {
       const data = g.getImageData(Math.round((timeline.xOf(f) - 1) * d), 0, 3, canvas.height).data;
       let n = 0;
@@ -89,20 +123,33 @@ test("moved on another frame it gets a key there, by a corner or as a whole, and
   });
   assert.ok(sand[0] > sand[2] + 2 && sand[1] > sand[2] + 2, `keys stand out of the lane: ${sand}`);
   await saved(() => page.click('[data-act="unkey-mask"]'));
-  assert.deepEqual((await masks())[0].keys.map((k) => k.frame), [100]);
+  assert.deepEqual(
+    (await masks())[0].keys.map((k) => k.frame),
+    [100],
+  );
 });
 
 test("mode, inversion and span are typed; copies and undo work", async () => {
   await saved(() => page.check('.mask-line [name="inverted"]'));
-  await saved(async () => { await page.fill('.mask-line [name="first"]', "90"); await page.press('.mask-line [name="first"]', "Tab"); });
+  await saved(async () => {
+    await page.fill('.mask-line [name="first"]', "90");
+    await page.press('.mask-line [name="first"]', "Tab");
+  });
   const [mask] = await masks();
   assert.deepEqual([mask.inverted, mask.span], [true, [90, 249]]);
   await undo();
   await undo();
   await saved(() => page.click('[data-act="copy-mask"]'));
-  assert.deepEqual((await masks()).map((m) => m.name), ["mask 1", "mask 1 copy"]);
+  assert.deepEqual(
+    (await masks()).map((m) => m.name),
+    ["mask 1", "mask 1 copy"],
+  );
   await saved(() => page.keyboard.press("Delete"));
-  assert.deepEqual((await masks()).map((m) => m.name), ["mask 1"], "the chosen one, the copy, went");
+  assert.deepEqual(
+    (await masks()).map((m) => m.name),
+    ["mask 1"],
+    "the chosen one, the copy, went",
+  );
 });
 
 test("a mask follows the picture by itself, both ways", async () => {
@@ -113,11 +160,22 @@ test("a mask follows the picture by itself, both ways", async () => {
   assert.ok(mask.keys[0].frame < 90 && mask.keys.at(-1).frame > 110, JSON.stringify(mask.keys.map((k) => k.frame)));
   // It went with the solved points that it held on its frame.
   const off = await page.evaluate(async () => {
-    const { model } = globalThis.fennik, { outlineAt, contains } = await import("/static/js/mask-shape.js"), { project } = await import("/static/js/camera.js");
-    const [mask] = model.state.masks, held = model.points.filter((p) => { const at = project(model.cameras[100], p.x); return at && contains(outlineAt(mask, 100), at); });
-    return [85, 120].map((f) => held.filter((p) => contains(outlineAt(mask, f), project(model.cameras[f], p.x))).length / held.length);
+    const { model } = globalThis.fennik,
+      { outlineAt, contains } = await import("/static/js/mask-shape.js"),
+      { project } = await import("/static/js/camera.js");
+    const [mask] = model.state.masks,
+      held = model.points.filter((p) => {
+        const at = project(model.cameras[100], p.x);
+        return at && contains(outlineAt(mask, 100), at);
+      });
+    return [85, 120].map(
+      (f) => held.filter((p) => contains(outlineAt(mask, f), project(model.cameras[f], p.x))).length / held.length,
+    );
   });
-  assert.ok(off.every((share) => share > 0.85), `of its points it holds ${off}`);
+  assert.ok(
+    off.every((share) => share > 0.85),
+    `of its points it holds ${off}`,
+  );
   await page.keyboard.press("Escape");
 });
 
@@ -125,7 +183,8 @@ test("looking first keeps out of the mask, and what the tracker sees is shown", 
   await page.click("#look-first");
   await page.waitForFunction(() => globalThis.fennik.model.look?.frame === 100);
   const inside = await page.evaluate(async () => {
-    const { contains, outlineAt } = await import("/static/js/mask-shape.js"), { model } = globalThis.fennik;
+    const { contains, outlineAt } = await import("/static/js/mask-shape.js"),
+      { model } = globalThis.fennik;
     return model.look.points.filter((p) => contains(outlineAt(model.state.masks[0], 100), p)).length;
   });
   assert.equal(inside, 0);
@@ -138,7 +197,10 @@ test("looking first keeps out of the mask, and what the tracker sees is shown", 
   await page.waitForFunction(() => globalThis.fennik.model.seen?.frame === 100);
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
   const seen = await colourAt(page, [250, 330], 6);
-  assert.ok(Math.abs(seen[0] - seen[2]) < 3 && distance(seen, plain) > 20, `grey, and not the plate: ${seen} was ${plain}`);
+  assert.ok(
+    Math.abs(seen[0] - seen[2]) < 3 && distance(seen, plain) > 20,
+    `grey, and not the plate: ${seen} was ${plain}`,
+  );
   await page.click("#see-picture");
   await page.waitForFunction(() => globalThis.fennik.model.seen === null);
   await undo();
@@ -152,9 +214,16 @@ test("strays are named with their reason, selected, used anyway and left alone a
   await own.click();
   const ids = await selected();
   assert.ok(ids.length > 20, String(ids.length));
-  await page.evaluate((list) => { const { model } = globalThis.fennik; model.selected = new Set(list.slice(0, 2)); model.select(); }, ids);
+  await page.evaluate((list) => {
+    const { model } = globalThis.fennik;
+    model.selected = new Set(list.slice(0, 2));
+    model.select();
+  }, ids);
   await saved(() => page.click('[data-act="trust-tracks"]'));
-  assert.deepEqual(await page.evaluate(() => globalThis.fennik.model.state.trusted), ids.slice(0, 2).sort((a, b) => a - b));
+  assert.deepEqual(
+    await page.evaluate(() => globalThis.fennik.model.state.trusted),
+    ids.slice(0, 2).sort((a, b) => a - b),
+  );
   assert.match(await page.textContent('.station[data-station="solve"]'), /settings changed since this solve/);
   await saved(() => page.click('[data-act="doubt-tracks"]'));
 });
@@ -162,11 +231,20 @@ test("strays are named with their reason, selected, used anyway and left alone a
 test("keep-outs are made from clusters and move with them", async () => {
   const ids = await page.evaluate(() => {
     const { model } = globalThis.fennik;
-    const long = [...model.outliers.values()].filter((a) => a.reason === "independent-motion").map((a) => model.tracks.find((t) => t.id === a.id)).filter((t) => t.xy.length > 60);
+    const long = [...model.outliers.values()]
+      .filter((a) => a.reason === "independent-motion")
+      .map((a) => model.tracks.find((t) => t.id === a.id))
+      .filter((t) => t.xy.length > 60);
     const [x, y] = long[0].xy.slice(40, 42);
-    return long.filter((t) => t.first <= long[0].first + 20 && Math.hypot(t.xy[0] - x, t.xy[1] - y) < 120).map((t) => t.id);
+    return long
+      .filter((t) => t.first <= long[0].first + 20 && Math.hypot(t.xy[0] - x, t.xy[1] - y) < 120)
+      .map((t) => t.id);
   });
-  await page.evaluate((list) => { const { model } = globalThis.fennik; model.selected = new Set(list); model.select(); }, ids);
+  await page.evaluate((list) => {
+    const { model } = globalThis.fennik;
+    model.selected = new Set(list);
+    model.select();
+  }, ids);
   await saved(() => page.click('[data-act="mask-tracks"]'));
   const mask = (await masks()).at(-1);
   assert.equal(mask.keys[0].outline.length, 8);
@@ -186,13 +264,31 @@ test("the lasso takes what it goes round, and filters tell what they take", asyn
   await page.click('[data-act="lasso"]');
   await page.mouse.move(...(await place(200, 500)));
   await page.mouse.down();
-  for (const p of [[420, 470], [520, 600], [330, 680], [180, 620], [200, 505]]) await page.mouse.move(...(await place(...p)), { steps: 4 });
+  for (const p of [
+    [420, 470],
+    [520, 600],
+    [330, 680],
+    [180, 620],
+    [200, 505],
+  ])
+    await page.mouse.move(...(await place(...p)), { steps: 4 });
   await page.mouse.up();
   const taken = await selected();
   const wrong = await page.evaluate(async (ids) => {
-    const { contains } = await import("/static/js/mask-shape.js"), { trackAt } = await import("/static/js/tracks.js"), { model } = globalThis.fennik;
-    const loop = [[200, 500], [420, 470], [520, 600], [330, 680], [180, 620]];
-    return model.tracks.filter((t) => { const at = trackAt(t, model.frame); return at && !model.deleted.has(t.id) && contains(loop, at) !== ids.includes(t.id); }).length;
+    const { contains } = await import("/static/js/mask-shape.js"),
+      { trackAt } = await import("/static/js/tracks.js"),
+      { model } = globalThis.fennik;
+    const loop = [
+      [200, 500],
+      [420, 470],
+      [520, 600],
+      [330, 680],
+      [180, 620],
+    ];
+    return model.tracks.filter((t) => {
+      const at = trackAt(t, model.frame);
+      return at && !model.deleted.has(t.id) && contains(loop, at) !== ids.includes(t.id);
+    }).length;
   }, taken);
   assert.ok(taken.length > 15 && wrong <= 3, `${taken.length} taken, ${wrong} wrong at the edge`);
   await page.click('[data-act="lasso"]');
@@ -209,44 +305,76 @@ test("the lasso takes what it goes round, and filters tell what they take", asyn
 
 test("one selected track shows what it saw and its error over time", async () => {
   const id = await page.evaluate(() => {
-    const { model } = globalThis.fennik, long = model.points.filter((p) => p.views > 50).sort((a, b) => b.rms - a.rms)[0];
+    const { model } = globalThis.fennik,
+      long = model.points.filter((p) => p.views > 50).sort((a, b) => b.rms - a.rms)[0];
     model.selected = new Set([long.id]);
     model.select();
     return long.id;
   });
   await page.waitForFunction(() => document.getElementById("track-patches").naturalWidth > 0);
-  assert.match(await page.textContent("#track-view-reading"), new RegExp(`track ${id} · frames \\d+ to \\d+ · [\\d.]+ px`));
-  const size = await page.evaluate(() => { const i = document.getElementById("track-patches"); return [i.naturalWidth, i.naturalHeight]; });
+  assert.match(
+    await page.textContent("#track-view-reading"),
+    new RegExp(`track ${id} · frames \\d+ to \\d+ · [\\d.]+ px`),
+  );
+  const size = await page.evaluate(() => {
+    const i = document.getElementById("track-patches");
+    return [i.naturalWidth, i.naturalHeight];
+  });
   assert.deepEqual(size, [8 * 48, 3 * 48]);
   const drawn = await inked("track-error");
   assert.ok(drawn > 400, `${drawn} pixels of the curve`);
   await page.locator("#track-error").click({ position: { x: 8, y: 30 } });
-  const [frame, first] = await page.evaluate((i) => [globalThis.fennik.model.frame, globalThis.fennik.model.tracks.find((t) => t.id === i).first], id);
+  const [frame, first] = await page.evaluate(
+    (i) => [globalThis.fennik.model.frame, globalThis.fennik.model.tracks.find((t) => t.id === i).first],
+    id,
+  );
   assert.ok(Math.abs(frame - first) < 8, `${frame} of a track that begins at ${first}`);
 });
 
 test("a stray has an error curve against the place that suits it best", async () => {
   await page.evaluate(() => {
-    const { model } = globalThis.fennik, own = [...model.outliers.values()].filter((a) => a.reason === "independent-motion" && a.error_px > 2).sort((a, b) => b.error_px - a.error_px)[0];
+    const { model } = globalThis.fennik,
+      own = [...model.outliers.values()]
+        .filter((a) => a.reason === "independent-motion" && a.error_px > 2)
+        .sort((a, b) => b.error_px - a.error_px)[0];
     model.selected = new Set([own.id]);
     model.select();
   });
-  assert.match(await page.textContent("#track-view-reading"), /moves on its own · [\d.]+ px off · error against the place that suits it best$/);
+  assert.match(
+    await page.textContent("#track-view-reading"),
+    /moves on its own · [\d.]+ px off · error against the place that suits it best$/,
+  );
   assert.ok((await inked("track-error")) > 150);
 });
 
 test("deleted tracks are shown struck out, picked on the stage and restored one by one", async () => {
   await showFrame(page, 100);
   const ids = await page.evaluate(() => {
-    const { model } = globalThis.fennik, there = model.tracks.filter((t) => t.first < 90 && t.first + t.xy.length / 2 > 110 && Number.isFinite(t.xy[2 * (100 - t.first)]));
-    model.selected = new Set(there.slice(0, 40).filter((_, i) => i % 8 === 0).map((t) => t.id));
+    const { model } = globalThis.fennik,
+      there = model.tracks.filter(
+        (t) => t.first < 90 && t.first + t.xy.length / 2 > 110 && Number.isFinite(t.xy[2 * (100 - t.first)]),
+      );
+    model.selected = new Set(
+      there
+        .slice(0, 40)
+        .filter((_, i) => i % 8 === 0)
+        .map((t) => t.id),
+    );
     model.select();
     return [...model.selected];
   });
   assert.equal(ids.length, 5);
   await saved(() => page.locator('[data-act="delete-tracks"]').first().click());
-  const at = await page.evaluate((id) => { const t = globalThis.fennik.model.tracks.find((k) => k.id === id), i = 2 * (100 - t.first); return [t.xy[i], t.xy[i + 1]]; }, ids[2]);
-  await page.evaluate(() => { const { model } = globalThis.fennik; model.selected = new Set(); model.select(); });
+  const at = await page.evaluate((id) => {
+    const t = globalThis.fennik.model.tracks.find((k) => k.id === id),
+      i = 2 * (100 - t.first);
+    return [t.xy[i], t.xy[i + 1]];
+  }, ids[2]);
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    model.selected = new Set();
+    model.select();
+  });
   const plain = await colourAt(page, at, 3);
   await page.click('[data-act="show-deleted"]');
   assert.equal(await page.getAttribute('[data-act="show-deleted"]', "aria-pressed"), "true");
@@ -263,16 +391,27 @@ test("deleted tracks are shown struck out, picked on the stage and restored one 
 
 test("the worst are dropped with their effect told beforehand, and the solve goes on from there in seconds", async () => {
   await openStation(page, "solve");
-  const limit = await page.evaluate(() => { const rms = globalThis.fennik.model.points.map((p) => p.rms).sort((a, b) => b - a); return rms[40]; });
+  const limit = await page.evaluate(() => {
+    const rms = globalThis.fennik.model.points.map((p) => p.rms).sort((a, b) => b - a);
+    return rms[40];
+  });
   await page.fill("#drop-limit", limit.toFixed(3));
-  const [, n, , now, then] = (await page.textContent("#drop-reading")).match(/^(\d+) of (\d+) tracks go · ([\d.]+) px now, ([\d.]+) px without them/);
+  const [, n, , now, then] = (await page.textContent("#drop-reading")).match(
+    /^(\d+) of (\d+) tracks go · ([\d.]+) px now, ([\d.]+) px without them/,
+  );
   assert.ok(Number(n) >= 30 && Number(then) < Number(now));
   await page.click("#drop-worst");
   await page.waitForFunction(() => document.querySelectorAll(".kept").length === 2, null, { timeout: 120_000 });
-  await page.waitForFunction((k) => globalThis.fennik.model.state.deleted.length === k && globalThis.fennik.model.again.length > 0, Number(n));
+  await page.waitForFunction(
+    (k) => globalThis.fennik.model.state.deleted.length === k && globalThis.fennik.model.again.length > 0,
+    Number(n),
+  );
   const [rms, back] = await page.evaluate(() => {
     const { points, deleted } = globalThis.fennik.model;
-    return [Math.sqrt(points.reduce((s, p) => s + p.rms ** 2 * p.views, 0) / points.reduce((s, p) => s + p.views, 0)), points.filter((p) => deleted.has(p.id)).length];
+    return [
+      Math.sqrt(points.reduce((s, p) => s + p.rms ** 2 * p.views, 0) / points.reduce((s, p) => s + p.views, 0)),
+      points.filter((p) => deleted.has(p.id)).length,
+    ];
   });
   // The mask that was drawn meanwhile takes good points out as well.
   assert.ok(rms < 1.02 * Number(now) && back === 0, `${rms} after ${now}, ${back} of the dropped are used`);
@@ -298,7 +437,17 @@ test("the camera's path is drawn as soon as the station is opened", async () => 
   const fresh = await openPage(browser, `${server.address}shots/2`);
   await fresh.waitForFunction(() => globalThis.fennik?.model.state && globalThis.fennik.model.cameras.length);
   await openStation(fresh, "solve");
-  await fresh.waitForFunction(() => { const c = document.getElementById("path-top"), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data; let n = 0; for (let k = 3; k < d.length; k += 4) if (d[k]) n++; return n > 150; }, null, { timeout: 5000 });
+  await fresh.waitForFunction(
+    () => {
+      const c = document.getElementById("path-top"),
+        d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+      let n = 0;
+      for (let k = 3; k < d.length; k += 4) if (d[k]) n++;
+      return n > 150;
+    },
+    null,
+    { timeout: 5000 },
+  );
   await fresh.close();
 });
 
@@ -306,9 +455,18 @@ test("every reason leads to what it speaks of, and the path and the firmness are
   const link = page.locator("[data-reason]", { hasText: "move on their own" });
   await link.click();
   const ids = await selected();
-  assert.ok(ids.length > 20 && (await page.evaluate((list) => list.every((id) => globalThis.fennik.model.outliers.get(id)?.reason === "independent-motion"), ids)));
+  assert.ok(
+    ids.length > 20 &&
+      (await page.evaluate(
+        (list) => list.every((id) => globalThis.fennik.model.outliers.get(id)?.reason === "independent-motion"),
+        ids,
+      )),
+  );
   await page.locator("[data-reason]", { hasText: "every frame is held" }).click();
-  const [frame, slips] = await page.evaluate(() => [globalThis.fennik.model.frame, globalThis.fennik.model.cameras.map((c) => c.slip)]);
+  const [frame, slips] = await page.evaluate(() => [
+    globalThis.fennik.model.frame,
+    globalThis.fennik.model.cameras.map((c) => c.slip),
+  ]);
   assert.equal(slips[frame], Math.max(...slips));
   assert.ok((await inked("path-top")) > 150 && (await inked("path-side")) > 150);
   await page.keyboard.press("v");

@@ -18,12 +18,17 @@ const placement = () => page.evaluate(() => globalThis.fennik.model.state.insert
 const revision = () => page.evaluate(() => globalThis.fennik.model.state.revision);
 
 /** Where a handle of the title is on the page. */
-const handle = (name, view = 0) => page.evaluate(([n, v]) => {
-  const { model, stages } = globalThis.fennik, stage = stages[v];
-  const box = stage.canvas.getBoundingClientRect();
-  const [x, y] = stage.handles.spots(stage.handles.places(model.state.inserts[0]))[n];
-  return [x + box.left, y + box.top];
-}, [name, view]);
+const handle = (name, view = 0) =>
+  page.evaluate(
+    ([n, v]) => {
+      const { model, stages } = globalThis.fennik,
+        stage = stages[v];
+      const box = stage.canvas.getBoundingClientRect();
+      const [x, y] = stage.handles.spots(stage.handles.places(model.state.inserts[0]))[n];
+      return [x + box.left, y + box.top];
+    },
+    [name, view],
+  );
 
 /** Drags from one place of the page and waits until it is saved. */
 async function drag([x, y], [dx, dy]) {
@@ -32,7 +37,10 @@ async function drag([x, y], [dx, dy]) {
   await page.mouse.down();
   await page.mouse.move(x + dx, y + dy, { steps: 6 });
   await page.mouse.up();
-  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r && !globalThis.fennik.model.moving, was);
+  await page.waitForFunction(
+    (r) => globalThis.fennik.model.state.revision !== r && !globalThis.fennik.model.moving,
+    was,
+  );
 }
 
 async function undo() {
@@ -47,7 +55,14 @@ test("a click on the title's foot chooses it and shows its handles", async () =>
 });
 
 test("loadings that overlap end with the newest state and no complaint", async () => {
-  const [one, two] = await page.evaluate(() => Promise.all([1, 2].map(async () => { await globalThis.fennik.model.load(); return globalThis.fennik.model.state.inserts.length; })));
+  const [one, two] = await page.evaluate(() =>
+    Promise.all(
+      [1, 2].map(async () => {
+        await globalThis.fennik.model.load();
+        return globalThis.fennik.model.state.inserts.length;
+      }),
+    ),
+  );
   assert.deepEqual([one, two], [1, 1]);
 });
 
@@ -62,7 +77,11 @@ test("a frame that is being typed stays when news of a job come", async () => {
 
 test("turn, lift and size change that and nothing else", async () => {
   const before = await placement();
-  for (const [name, pull, key] of [["turn", [-40, 10], "turn_deg"], ["lift", [0, -60], "lift_m"], ["size", [30, 0], "scale"]]) {
+  for (const [name, pull, key] of [
+    ["turn", [-40, 10], "turn_deg"],
+    ["lift", [0, -60], "lift_m"],
+    ["size", [30, 0], "scale"],
+  ]) {
     await drag(await handle(name), pull);
     const after = await placement();
     for (const k of Object.keys(before)) {
@@ -82,7 +101,11 @@ test("what is dragged is seen at once as a draft and exact after", async () => {
   await page.mouse.move(at[0] + 50, at[1] + 12, { steps: 5 });
   await page.waitForFunction(() => globalThis.fennik.model.draft !== null);
   await page.mouse.up();
-  await page.waitForFunction((f) => globalThis.fennik.model.draft === null && globalThis.fennik.frames.ready(f), FRAME, { timeout: 30_000 });
+  await page.waitForFunction(
+    (f) => globalThis.fennik.model.draft === null && globalThis.fennik.frames.ready(f),
+    FRAME,
+    { timeout: 30_000 },
+  );
   await undo();
 });
 
@@ -99,7 +122,8 @@ test("the second view shows the scene from the top and moves the title along the
   assert.ok(Math.abs(widths[0] - widths[1]) <= 1 && widths[0] > 300, String(widths));
   await page.waitForFunction(() => globalThis.fennik.stages[1].scene.frame?.kind === "top");
   const drawn = await page.evaluate(() => {
-    const c = document.getElementById("plate-2"), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+    const c = document.getElementById("plate-2"),
+      d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
     let n = 0;
     for (let i = 3; i < d.length; i += 4) if (d[i]) n++;
     return n;
@@ -118,7 +142,11 @@ test("from the side the ground lies edge-on: the foot still moves along it, and 
   const before = await placement();
   await drag(await handle("foot", 1), [30, 8]);
   const moved = await placement();
-  assert.ok(Math.hypot(moved.foot[0] - before.foot[0], moved.foot[2] - before.foot[2]) > 0.05 && Math.abs(moved.foot[1] - before.foot[1]) < 1e-9, JSON.stringify(moved.foot));
+  assert.ok(
+    Math.hypot(moved.foot[0] - before.foot[0], moved.foot[2] - before.foot[2]) > 0.05 &&
+      Math.abs(moved.foot[1] - before.foot[1]) < 1e-9,
+    JSON.stringify(moved.foot),
+  );
   await undo();
   await drag(await handle("lift", 1), [0, -30]);
   const lifted = await placement();
@@ -131,7 +159,11 @@ test("points are selected from outside, and the wheel, the middle button and a f
   const was = await revision();
   const box = await page.locator("#plate-2").boundingBox();
   const middle = [box.x + box.width / 2, box.y + box.height / 2];
-  const scene = () => page.evaluate(() => { const { yaw, zoom, shift } = globalThis.fennik.stages[1].scene; return { yaw, zoom, shift: [...shift] }; });
+  const scene = () =>
+    page.evaluate(() => {
+      const { yaw, zoom, shift } = globalThis.fennik.stages[1].scene;
+      return { yaw, zoom, shift: [...shift] };
+    });
   const before = await scene();
   await page.mouse.move(...middle);
   await page.mouse.wheel(0, -300);
@@ -144,7 +176,10 @@ test("points are selected from outside, and the wheel, the middle button and a f
   await page.mouse.move(box.x + 90, box.y + box.height - 30, { steps: 3 });
   await page.mouse.up();
   const after = await scene();
-  assert.ok(after.zoom > before.zoom && after.yaw > before.yaw && after.shift[0] !== before.shift[0], JSON.stringify(after));
+  assert.ok(
+    after.zoom > before.zoom && after.yaw > before.yaw && after.shift[0] !== before.shift[0],
+    JSON.stringify(after),
+  );
   assert.equal(await revision(), was);
   await page.keyboard.press("f");
   await seeFrom("top");
@@ -161,13 +196,19 @@ test("points are selected from outside, and the wheel, the middle button and a f
 });
 
 /** Ids of solved points that lie on the floor, far apart. */
-const onFloor = () => page.evaluate(() => {
-  const { model } = globalThis.fennik;
-  const low = model.points.filter((p) => Math.abs(p.x[1]) < 0.012 && p.rms < 0.2 && Math.hypot(p.x[0], p.x[2]) < 30);
-  low.sort((a, b) => a.x[0] - b.x[0]);
-  return [0, 0.2, 0.4, 0.6, 0.8, 1].map((s) => low[Math.round(s * (low.length - 1))].id);
-});
-const select = (ids) => page.evaluate((list) => { const { model } = globalThis.fennik; model.selected = new Set(list); model.select(); }, ids);
+const onFloor = () =>
+  page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    const low = model.points.filter((p) => Math.abs(p.x[1]) < 0.012 && p.rms < 0.2 && Math.hypot(p.x[0], p.x[2]) < 30);
+    low.sort((a, b) => a.x[0] - b.x[0]);
+    return [0, 0.2, 0.4, 0.6, 0.8, 1].map((s) => low[Math.round(s * (low.length - 1))].id);
+  });
+const select = (ids) =>
+  page.evaluate((list) => {
+    const { model } = globalThis.fennik;
+    model.selected = new Set(list);
+    model.select();
+  }, ids);
 const point = (id) => page.evaluate((i) => globalThis.fennik.model.points.find((p) => p.id === i).x, id);
 
 async function act(name) {
@@ -179,7 +220,11 @@ async function act(name) {
 test("floor, origin, scale and flip are laid by hand and undone", async () => {
   await openStation(page, "datum");
   const ids = await onFloor();
-  for (const [name, wrong] of [["floor", ids.slice(0, 2)], ["origin", ids.slice(0, 2)], ["scale", ids.slice(0, 1)]]) {
+  for (const [name, wrong] of [
+    ["floor", ids.slice(0, 2)],
+    ["origin", ids.slice(0, 2)],
+    ["scale", ids.slice(0, 1)],
+  ]) {
     await select(wrong);
     assert.ok(await page.isDisabled(`[data-act="${name}"]`), `${name} waits for its points`);
   }
@@ -200,24 +245,35 @@ test("floor, origin, scale and flip are laid by hand and undone", async () => {
   assert.match(await page.textContent('.station[data-station="datum"]'), /a distance that was given/);
   const up = await page.evaluate(() => globalThis.fennik.model.camera().r[1][1]);
   await act("flip");
-  assert.ok(up * (await page.evaluate(() => globalThis.fennik.model.camera().r[1][1])) < 0, "the camera is upside down");
+  assert.ok(
+    up * (await page.evaluate(() => globalThis.fennik.model.camera().r[1][1])) < 0,
+    "the camera is upside down",
+  );
   for (let i = 0; i < 4; i++) await undo();
 });
 
 test("the whole page is reached by the keyboard alone, and focus is seen", async () => {
-  await page.evaluate(() => { /** @type {HTMLElement} */ (document.activeElement)?.blur?.(); });
+  await page.evaluate(() => {
+    /** @type {HTMLElement} */ (document.activeElement)?.blur?.();
+  });
   const seen = new Set();
   for (let i = 0; i < 80; i++) {
     await page.keyboard.press("Tab");
     const here = await page.evaluate(() => {
-      const e = document.activeElement, s = getComputedStyle(e);
-      return { name: e.id || e.getAttribute("name") || e.textContent.trim().slice(0, 30), outline: s.outlineStyle !== "none" && parseFloat(s.outlineWidth) > 0, body: e === document.body };
+      const e = document.activeElement,
+        s = getComputedStyle(e);
+      return {
+        name: e.id || e.getAttribute("name") || e.textContent.trim().slice(0, 30),
+        outline: s.outlineStyle !== "none" && parseFloat(s.outlineWidth) > 0,
+        body: e === document.body,
+      };
     });
     if (here.body) continue;
     assert.ok(here.outline, `no focus is seen on ${here.name}`);
     seen.add(here.name);
   }
-  for (const name of ["help-open", "undo", "plate", "two-views", "play", "frame", "worst", "lanes", "suggest-floor"]) assert.ok(seen.has(name), `${name} is not reached: ${[...seen]}`);
+  for (const name of ["help-open", "undo", "plate", "two-views", "play", "frame", "worst", "lanes", "suggest-floor"])
+    assert.ok(seen.has(name), `${name} is not reached: ${[...seen]}`);
   await page.focus("#plate");
   await page.keyboard.press("End");
   assert.equal(await page.inputValue("#frame"), "249");
@@ -234,9 +290,14 @@ test("at 1024 px nothing is cut off", async () => {
   await page.setViewportSize({ width: 1024, height: 700 });
   for (const two of [false, true]) {
     if (two) await page.keyboard.press("v");
-    const out = await page.evaluate(() => [...document.querySelectorAll(".head > *, .transport > *, .stage-menu, .stage:not([hidden])")]
-      .filter((e) => { const b = e.getBoundingClientRect(); return b.width > 0 && (b.right > innerWidth + 1 || b.left < -1 || b.bottom > innerHeight + 1); })
-      .map((e) => e.id || e.className));
+    const out = await page.evaluate(() =>
+      [...document.querySelectorAll(".head > *, .transport > *, .stage-menu, .stage:not([hidden])")]
+        .filter((e) => {
+          const b = e.getBoundingClientRect();
+          return b.width > 0 && (b.right > innerWidth + 1 || b.left < -1 || b.bottom > innerHeight + 1);
+        })
+        .map((e) => e.id || e.className),
+    );
     assert.deepEqual(out, []);
     assert.ok(await page.evaluate(() => document.documentElement.scrollWidth <= innerWidth));
   }

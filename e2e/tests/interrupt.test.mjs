@@ -18,11 +18,15 @@ test("a job can be stopped, and a killed one is shown as interrupted and runs ag
   await page.waitForSelector(".stage-empty:has-text('Not tracked yet')");
   await page.click("#start-track");
   await page.waitForSelector(".stage-empty", { state: "hidden" });
-  await page.waitForFunction(() => /frame \d+ of/.test(document.querySelector('.job[data-kind="track"] .job-reading')?.textContent ?? ""));
+  await page.waitForFunction(() =>
+    /frame \d+ of/.test(document.querySelector('.job[data-kind="track"] .job-reading')?.textContent ?? ""),
+  );
   await page.click('.job[data-kind="track"] button:has-text("Stop")');
   await page.waitForSelector('.job[data-kind="track"][data-state="stopped"]');
   await page.click('button:has-text("Track again")');
-  await page.waitForFunction(() => /frame \d+ of/.test(document.querySelector('.job[data-kind="track"] .job-reading')?.textContent ?? ""));
+  await page.waitForFunction(() =>
+    /frame \d+ of/.test(document.querySelector('.job[data-kind="track"] .job-reading')?.textContent ?? ""),
+  );
   await server.stop("SIGKILL");
   await page.close();
 
@@ -31,16 +35,28 @@ test("a job can be stopped, and a killed one is shown as interrupted and runs ag
   await openStation(page, "track");
   await page.waitForSelector('.job[data-kind="track"][data-state="interrupted"]');
   await page.click('button:has-text("Track again")');
-  await page.waitForSelector('.job[data-kind="track"][data-state="running"], .job[data-kind="track"][data-state="waiting"]');
-  await page.waitForFunction(() => /\d+ tracks/.test(document.querySelector('.station[data-station="track"] summary').textContent), null, { timeout: 240_000 });
+  await page.waitForSelector(
+    '.job[data-kind="track"][data-state="running"], .job[data-kind="track"][data-state="waiting"]',
+  );
+  await page.waitForFunction(
+    () => /\d+ tracks/.test(document.querySelector('.station[data-station="track"] summary').textContent),
+    null,
+    { timeout: 240_000 },
+  );
   assert.deepEqual(page.faults, []);
   await page.close();
 });
 
 test("a file that is no clip is refused in words, and a foreign host too", async () => {
   const page = await openPage(browser, server.address);
-  await page.setInputFiles("#files", { name: "it's a \"née\" 写真.mp4", mimeType: "video/mp4", buffer: Buffer.from("not a video at all") });
-  await page.waitForFunction(() => /cannot be read as a clip/.test(document.getElementById("upload-error").textContent));
+  await page.setInputFiles("#files", {
+    name: 'it\'s a "née" 写真.mp4',
+    mimeType: "video/mp4",
+    buffer: Buffer.from("not a video at all"),
+  });
+  await page.waitForFunction(() =>
+    /cannot be read as a clip/.test(document.getElementById("upload-error").textContent),
+  );
   assert.match(await page.textContent("#upload-error"), /née/);
   const answer = await fetch(server.address, { headers: { origin: "http://elsewhere.example" } });
   assert.equal(answer.status, 403);

@@ -17,7 +17,12 @@ after(() => endAll({ page, browser, server, folder }));
 const insert = (n = 0) => page.evaluate((n) => globalThis.fennik.model.state.inserts[n], n);
 const field = (name) => page.locator(`.title-form:is(.chosen, .only) [name="${name}"]`);
 /** Waits until a value of the first insert is as wished. */
-const until = (of, value) => page.waitForFunction(([of, value]) => of.split(".").reduce((v, k) => v[k], globalThis.fennik.model.state.inserts[0]) === value, [of, value], { timeout: 10_000 });
+const until = (of, value) =>
+  page.waitForFunction(
+    ([of, value]) => of.split(".").reduce((v, k) => v[k], globalThis.fennik.model.state.inserts[0]) === value,
+    [of, value],
+    { timeout: 10_000 },
+  );
 
 test("a number shows three decimals and what is stored keeps all of them", async () => {
   await openStation(page, "inserts");
@@ -31,7 +36,12 @@ test("a number shows three decimals and what is stored keeps all of them", async
 });
 
 test("units, sums and arrow keys are taken, and what is no number is said to be none", async () => {
-  for (const [typed, stored] of [["120 cm", 1.2], ["1 m + 50 cm", 1.5], ["0.123456", 0.123456], ["2,5", 2.5]]) {
+  for (const [typed, stored] of [
+    ["120 cm", 1.2],
+    ["1 m + 50 cm", 1.5],
+    ["0.123456", 0.123456],
+    ["2,5", 2.5],
+  ]) {
     await field("height_m").fill(typed);
     await field("height_m").press("Tab");
     await until("content.height_m", stored);
@@ -56,16 +66,23 @@ test("units, sums and arrow keys are taken, and what is no number is said to be 
 
 test("typing into a field and pressing a button at once makes two requests, in order, and neither is refused", async () => {
   const sent = [];
-  const told = (request) => { if (request.method() === "POST") sent.push(request); };
+  const told = (request) => {
+    if (request.method() === "POST") sent.push(request);
+  };
   page.on("request", told);
-  await page.route("**/shots/2/title", async (route) => { await new Promise((r) => setTimeout(r, 300)); await route.continue(); });
+  await page.route("**/shots/2/title", async (route) => {
+    await new Promise((r) => setTimeout(r, 300));
+    await route.continue();
+  });
   await field("height_m").fill("2");
   // The press takes the focus from the field, which sends it; the answer comes long after the click.
   await page.click('.station[data-station="inserts"] .title-form:is(.chosen, .only) [data-act="remove-insert"]');
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 0, null, { timeout: 10_000 });
   await page.unroute("**/shots/2/title");
   page.off("request", told);
-  const answers = await Promise.all(sent.map(async (r) => `${new URL(r.url()).pathname} ${(await r.response()).status()}`));
+  const answers = await Promise.all(
+    sent.map(async (r) => `${new URL(r.url()).pathname} ${(await r.response()).status()}`),
+  );
   assert.deepEqual(answers, ["/shots/2/title 200", "/shots/2/edit 200"]);
   await page.click("#undo");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 1);
@@ -75,22 +92,45 @@ test("typing into a field and pressing a button at once makes two requests, in o
 test("clicks that follow one another at once are all done", async () => {
   const tools = ["sun", "ambient"];
   for (const name of tools) await page.locator(`form[hx-post$="/light"] [name="${name}"]`).fill("0.5");
-  await page.evaluate(() => { for (const name of ["sun", "ambient"]) document.querySelector(`form[hx-post$="/light"] [name="${name}"]`).dispatchEvent(new Event("change", { bubbles: true })); document.querySelector("#undo").click(); document.querySelector("#redo").click(); });
-  await page.waitForFunction(() => document.querySelector('form[hx-post$="/light"] [name="sun"]').defaultValue === "0.5" && document.querySelector("#undo").title === "Undo: light");
-  assert.equal(await page.textContent("#notes"), await page.textContent("#notes").then((t) => t.replace(/changed in another window/g, "")), "nothing was out of order");
+  await page.evaluate(() => {
+    for (const name of ["sun", "ambient"])
+      document
+        .querySelector(`form[hx-post$="/light"] [name="${name}"]`)
+        .dispatchEvent(new Event("change", { bubbles: true }));
+    document.querySelector("#undo").click();
+    document.querySelector("#redo").click();
+  });
+  await page.waitForFunction(
+    () =>
+      document.querySelector('form[hx-post$="/light"] [name="sun"]').defaultValue === "0.5" &&
+      document.querySelector("#undo").title === "Undo: light",
+  );
+  assert.equal(
+    await page.textContent("#notes"),
+    await page.textContent("#notes").then((t) => t.replace(/changed in another window/g, "")),
+    "nothing was out of order",
+  );
 });
 
 test("the form of the chosen insert is in sight, whatever stands above it", async () => {
   for (const x of [0.5, 0.62, 0.4]) {
-    const box = await page.locator("#plate").boundingBox(), n = await page.evaluate(() => globalThis.fennik.model.state.inserts.length);
+    const box = await page.locator("#plate").boundingBox(),
+      n = await page.evaluate(() => globalThis.fennik.model.state.inserts.length);
     await page.click("#place-standing");
     await page.mouse.click(box.x + box.width * x, box.y + box.height * 0.75);
     await page.waitForFunction((n) => globalThis.fennik.model.state.inserts.length === n + 1, n);
   }
   for (const id of await page.evaluate(() => globalThis.fennik.model.state.inserts.map((i) => i.id))) {
-    await page.evaluate((id) => { globalThis.fennik.model.chosen = id; globalThis.fennik.model.select(); }, id);
-    const shown = await page.locator(".title-form.chosen .form-body").boundingBox(), route = await page.locator("#route").boundingBox();
-    assert.ok(shown.y >= route.y - 1 && shown.y + shown.height <= route.y + route.height + 1, `insert ${id}: ${JSON.stringify(shown)}`);
+    await page.evaluate((id) => {
+      globalThis.fennik.model.chosen = id;
+      globalThis.fennik.model.select();
+    }, id);
+    const shown = await page.locator(".title-form.chosen .form-body").boundingBox(),
+      route = await page.locator("#route").boundingBox();
+    assert.ok(
+      shown.y >= route.y - 1 && shown.y + shown.height <= route.y + route.height + 1,
+      `insert ${id}: ${JSON.stringify(shown)}`,
+    );
     assert.equal(await page.locator(".title-form .form-body:visible").count(), 1, "the others are one line each");
   }
 });
@@ -119,11 +159,24 @@ test("tracking again leaves the camera out of date, and the next one takes over 
   await job("#start-track", "track");
   await openStation(page, "solve");
   assert.match(await page.textContent("#stale-solve"), /of other tracks/);
-  assert.match(await page.textContent('.station[data-station="solve"] summary'), /out of date · 0\.\d\d px/, "so it says when it is closed");
-  const density = () => page.evaluate(async () => (await (await fetch(document.getElementById("get-recipe").href)).json()).steps.find((s) => s.do === "track").density);
+  assert.match(
+    await page.textContent('.station[data-station="solve"] summary'),
+    /out of date · 0\.\d\d px/,
+    "so it says when it is closed",
+  );
+  const density = () =>
+    page.evaluate(
+      async () =>
+        (await (await fetch(document.getElementById("get-recipe").href)).json()).steps.find((s) => s.do === "track")
+          .density,
+    );
   assert.notEqual(await density(), 300, "a recipe leads to the camera in use, with what that was made with");
   assert.equal(await page.locator("#start-refine").count(), 0, "it cannot go on from there");
-  const where = () => page.evaluate(() => { const { model, stage } = globalThis.fennik; return stage.worldToStage(model.state.inserts[0].placement.foot); });
+  const where = () =>
+    page.evaluate(() => {
+      const { model, stage } = globalThis.fennik;
+      return stage.worldToStage(model.state.inserts[0].placement.foot);
+    });
   await showFrame(page, 120);
   const before = await where();
   await job("#start-solve", "solve");
@@ -147,10 +200,25 @@ test("tracking again leaves the camera out of date, and the next one takes over 
 test("several clips are dropped at once, and what is none is named", async () => {
   const make = (name, ...more) => {
     const path = join(folder.path, name);
-    execFileSync("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=160x90:rate=25", "-frames:v", "6", ...more, path]);
+    execFileSync("ffmpeg", [
+      "-v",
+      "error",
+      "-f",
+      "lavfi",
+      "-i",
+      "testsrc2=size=160x90:rate=25",
+      "-frames:v",
+      "6",
+      ...more,
+      path,
+    ]);
     return path;
   };
-  const files = [make("one.mp4", "-pix_fmt", "yuv420p"), make("two.mov", "-pix_fmt", "yuv420p"), join(folder.path, "notes.txt")];
+  const files = [
+    make("one.mp4", "-pix_fmt", "yuv420p"),
+    make("two.mov", "-pix_fmt", "yuv420p"),
+    join(folder.path, "notes.txt"),
+  ];
   writeFileSync(files[2], "no clip");
   await page.goto(server.address);
   await page.setInputFiles("#files", files);
@@ -169,11 +237,17 @@ test("a deleted shot can be brought back, and what takes room is told", async ()
   await page.waitForSelector('.shot-row[data-shot="2"]');
   await page.click("#room > summary");
   await page.waitForSelector("#room-part:has-text('previews')");
-  const previews = () => page.evaluate(() => Number(document.querySelector("#room-part").textContent.match(/previews\s*([\d.]+) MB/)[1]));
+  const previews = () =>
+    page.evaluate(() => Number(document.querySelector("#room-part").textContent.match(/previews\s*([\d.]+) MB/)[1]));
   const before = await previews();
   assert.ok(before > 10, `${before} MB`);
   await page.click("#free-previews");
-  await page.waitForFunction((before) => Number(document.querySelector("#room-part").textContent.match(/previews\s*([\d.]+) MB/)?.[1] ?? before) < before / 2, before);
+  await page.waitForFunction(
+    (before) =>
+      Number(document.querySelector("#room-part").textContent.match(/previews\s*([\d.]+) MB/)?.[1] ?? before) <
+      before / 2,
+    before,
+  );
   await page.click('.shot-row[data-shot="2"] a');
   await showFrame(page, 30);
 });

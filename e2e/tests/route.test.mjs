@@ -12,16 +12,27 @@ before(async () => {
 after(() => endAll({ page, quiet: true, browser, server, folder }));
 
 /** The route as the server has it now, as word of a job would bring it. */
-const drawAnew = () => page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null } })));
+const drawAnew = () =>
+  page.evaluate(async () =>
+    globalThis.fennik.model.dispatchEvent(
+      new CustomEvent("route", {
+        detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null },
+      }),
+    ),
+  );
 const frames = (n) => page.waitForFunction((n) => globalThis.fennik.model.state.frames === n, n, { timeout: 10_000 });
 
 /** Holds the answer to the next request of a pattern; what it gives, once it is there, passes the answer on. */
 function held(pattern) {
   return new Promise((resolve) => {
-    page.route(pattern, async (route) => {
-      const response = await route.fetch();
-      resolve(() => route.fulfill({ response }));
-    }, { times: 1 });
+    page.route(
+      pattern,
+      async (route) => {
+        const response = await route.fetch();
+        resolve(() => route.fulfill({ response }));
+      },
+      { times: 1 },
+    );
   });
 }
 
@@ -29,7 +40,11 @@ test("a station that somebody opens while the page is still loading stays open",
   const state = held("**/shots/1/state");
   await page.goto(`${server.address}shots/1`);
   const pass = await state;
-  assert.equal(await page.getAttribute(".station[open]", "data-station"), "track", "what is next is open from the start");
+  assert.equal(
+    await page.getAttribute(".station[open]", "data-station"),
+    "track",
+    "what is next is open from the start",
+  );
   await page.click('.station[data-station="footage"] > summary');
   await pass();
   await page.waitForFunction(() => globalThis.fennik.model.state);
@@ -67,24 +82,34 @@ test("a change is taken up though the route was drawn before its answer came", a
 
 test("an answer that was overtaken does not bring back the older route", async () => {
   const route = held("**/shots/1/route");
-  await page.evaluate(() => { globalThis.fennik.model.dispatchEvent(new Event("stale")); });
+  await page.evaluate(() => {
+    globalThis.fennik.model.dispatchEvent(new Event("stale"));
+  });
   const older = await route;
   await page.click("#undo");
   await frames(121);
   await older();
   await page.waitForTimeout(500);
-  const [drawn, known] = await page.evaluate(() => [document.querySelector("#stations").dataset.revision, globalThis.fennik.model.state.revision]);
+  const [drawn, known] = await page.evaluate(() => [
+    document.querySelector("#stations").dataset.revision,
+    globalThis.fennik.model.state.revision,
+  ]);
   assert.equal(Number(drawn), known);
   assert.equal(await page.inputValue('[name="last"]'), "120");
 });
 
 test("what was half typed when the route was drawn is sent when the field is left", async () => {
   await openStation(page, "track");
-  for (const [density, leave] of [["777", "Tab"], ["888", "Enter"]]) {
+  for (const [density, leave] of [
+    ["777", "Tab"],
+    ["888", "Enter"],
+  ]) {
     await page.fill('[name="density"]', density);
     await drawAnew();
     await page.press('[name="density"]', leave);
-    await page.waitForFunction((d) => document.querySelector('[name="density"]').defaultValue === d, density, { timeout: 10_000 });
+    await page.waitForFunction((d) => document.querySelector('[name="density"]').defaultValue === d, density, {
+      timeout: 10_000,
+    });
   }
 });
 
@@ -93,11 +118,15 @@ test("a name is taken with Enter, and the page stays", async () => {
   await openStation(page, "solve");
   await page.click("#start-refine");
   await page.waitForSelector(".kept", { timeout: 120_000 });
-  await page.evaluate(() => { globalThis.here = true; });
+  await page.evaluate(() => {
+    globalThis.here = true;
+  });
   const name = page.locator(".kept input").first();
   await name.fill("by hand");
   await name.press("Enter");
-  await page.waitForFunction(() => document.querySelector(".kept input").defaultValue === "by hand", null, { timeout: 10_000 });
+  await page.waitForFunction(() => document.querySelector(".kept input").defaultValue === "by hand", null, {
+    timeout: 10_000,
+  });
   assert.ok(await page.evaluate(() => globalThis.here), "the page was not loaded anew");
 });
 
@@ -107,6 +136,8 @@ test("a step that was made is not made again by the next click", async () => {
   await page.fill("#turn-y", "5");
   await page.fill("#distance", "2.5");
   await page.click('[data-act="nudge"]');
-  await page.waitForFunction(() => document.querySelector("#undo").title.startsWith("Undo: ") && document.querySelector("#turn-y").value === "0");
+  await page.waitForFunction(
+    () => document.querySelector("#undo").title.startsWith("Undo: ") && document.querySelector("#turn-y").value === "0",
+  );
   assert.equal(await page.inputValue("#distance"), "2.5", "what was not asked for yet stays typed");
 });

@@ -4,26 +4,65 @@ import { test } from "node:test";
 import { across, centre, dot, meetPlane, nearestPlace, project, ray } from "../../crates/app/static/js/camera.js";
 import { chosenBy } from "../../crates/app/static/js/cleanup.js";
 import { focalSpan, stretches } from "../../crates/app/static/js/focal-curve.js";
-import { contains, countsOn, fromLine, outlineAt, pieces, withCorner, withKey, withoutCorner, withoutKey } from "../../crates/app/static/js/mask-shape.js";
+import {
+  contains,
+  countsOn,
+  fromLine,
+  outlineAt,
+  pieces,
+  withCorner,
+  withKey,
+  withoutCorner,
+  withoutKey,
+} from "../../crates/app/static/js/mask-shape.js";
 import { words, worstAbove } from "../../crates/app/static/js/refine.js";
 import { ellipse } from "../../crates/app/static/js/spread.js";
 import { compared } from "../../crates/app/static/js/compare.js";
 import { counts, readTracks, trackAt } from "../../crates/app/static/js/tracks.js";
 
-const c = Math.cos(0.4), s = Math.sin(0.4);
-const camera = { frame: 0, r: [[c, 0, s], [0, -1, 0], [s, 0, -c]], t: [0.3, 2, 9], f: 900, c: [639.5, 359.5], k: [-0.05, 0.01], rms: 0, n: 0 };
+const c = Math.cos(0.4),
+  s = Math.sin(0.4);
+const camera = {
+  frame: 0,
+  r: [
+    [c, 0, s],
+    [0, -1, 0],
+    [s, 0, -c],
+  ],
+  t: [0.3, 2, 9],
+  f: 900,
+  c: [639.5, 359.5],
+  k: [-0.05, 0.01],
+  rms: 0,
+  n: 0,
+};
 
 test("a ray through a pixel meets the point that is seen there", () => {
-  for (const p of [[0.5, 0, -1], [-2, 0, 1], [1.5, 0, 2]]) {
+  for (const p of [
+    [0.5, 0, -1],
+    [-2, 0, 1],
+    [1.5, 0, 2],
+  ]) {
     const hit = meetPlane(ray(camera, ...project(camera, p)), [0, 0, 0], [0, 1, 0]);
     assert.ok(Math.hypot(...hit.map((v, i) => v - p[i])) < 1e-6, `${hit} for ${p}`);
   }
-  assert.equal(project(camera, centre(camera).map((v, i) => v - camera.r[2][i])), null, "behind the camera");
+  assert.equal(
+    project(
+      camera,
+      centre(camera).map((v, i) => v - camera.r[2][i]),
+    ),
+    null,
+    "behind the camera",
+  );
 });
 
 test("the place that suits several rays best is where they meet, and rays side by side have none", () => {
   const place = [0.4, -0.2, 1.1];
-  const from = [[0, 0, 0], [2, 1, 0], [-1, 3, 0.5]];
+  const from = [
+    [0, 0, 0],
+    [2, 1, 0],
+    [-1, 3, 0.5],
+  ];
   const rays = from.map((f) => ({ from: f, along: place.map((v, i) => v - f[i]) }));
   assert.ok(Math.hypot(...nearestPlace(rays).map((v, i) => v - place[i])) < 1e-9);
   // One ray that is off pulls the place only part of the way.
@@ -33,16 +72,29 @@ test("the place that suits several rays best is where they meet, and rays side b
 });
 
 test("the curve of the focal length keeps a fixed lens level and does not bridge a gap", () => {
-  const fixed = focalSpan([{ frame: 0, f: 1000 }, { frame: 1, f: 1000.2 }]);
+  const fixed = focalSpan([
+    { frame: 0, f: 1000 },
+    { frame: 1, f: 1000.2 },
+  ]);
   assert.ok(fixed.to - fixed.from > 15 && fixed.low === 1000);
-  const zoom = focalSpan([{ frame: 0, f: 800 }, { frame: 9, f: 1200 }]);
+  const zoom = focalSpan([
+    { frame: 0, f: 800 },
+    { frame: 9, f: 1200 },
+  ]);
   assert.ok(zoom.from < 800 && zoom.to > 1200 && zoom.to < 1300);
-  assert.deepEqual(stretches([0, 1, 2, 5, 6].map((frame) => ({ frame, f: 1 }))).map((r) => r.length), [3, 2]);
+  assert.deepEqual(
+    stretches([0, 1, 2, 5, 6].map((frame) => ({ frame, f: 1 }))).map((r) => r.length),
+    [3, 2],
+  );
   assert.deepEqual(stretches([]), []);
 });
 
 test("two unit vectors lie across any normal", () => {
-  for (const n of [[0, 1, 0], [0, 0, 1], [0.6, 0, 0.8]]) {
+  for (const n of [
+    [0, 1, 0],
+    [0, 0, 1],
+    [0.6, 0, 0.8],
+  ]) {
     const [u, v] = across(n);
     for (const d of [dot(u, n), dot(v, n), dot(u, v), dot(u, u) - 1, dot(v, v) - 1]) assert.ok(Math.abs(d) < 1e-9);
   }
@@ -66,9 +118,37 @@ test("a frame on which a point was out of sight has no place and counts for noth
 });
 
 test("filters take what they say and leave the deleted alone", () => {
-  const track = (id, frames, first = 0, at = [5, 5]) => ({ id, first, xy: new Float32Array(Array.from({ length: frames }, () => at).flat()) });
-  const tracks = [track(1, 5), track(2, 50, 0, [200, 100]), track(3, 9, 20), track(4, 4), track(5, 30, 60), track(6, 12, 70)];
-  const model = { tracks, rmsOf: new Map([[1, 0.2], [2, 0.9], [4, 3]]), outliers: new Map([[3, { reason: "image-static" }], [4, { reason: "partial-inlier" }], [5, { reason: "far" }], [6, { reason: "short" }]]), deleted: new Set([4]), cameras: [{}], frame: 2, state: { width: 300, height: 150 } };
+  const track = (id, frames, first = 0, at = [5, 5]) => ({
+    id,
+    first,
+    xy: new Float32Array(Array.from({ length: frames }, () => at).flat()),
+  });
+  const tracks = [
+    track(1, 5),
+    track(2, 50, 0, [200, 100]),
+    track(3, 9, 20),
+    track(4, 4),
+    track(5, 30, 60),
+    track(6, 12, 70),
+  ];
+  const model = {
+    tracks,
+    rmsOf: new Map([
+      [1, 0.2],
+      [2, 0.9],
+      [4, 3],
+    ]),
+    outliers: new Map([
+      [3, { reason: "image-static" }],
+      [4, { reason: "partial-inlier" }],
+      [5, { reason: "far" }],
+      [6, { reason: "short" }],
+    ]),
+    deleted: new Set([4]),
+    cameras: [{}],
+    frame: 2,
+    state: { width: 300, height: 150 },
+  };
   const chosen = (kind, more = {}, of = model) => chosenBy(of, { kind, limit: 0, from: 0, to: 0, parts: [], ...more });
   assert.deepEqual(chosen("error", { limit: 0.5 }), [2]);
   assert.deepEqual(chosen("short", { limit: 10 }), [1, 3]);
@@ -82,13 +162,35 @@ test("filters take what they say and leave the deleted alone", () => {
   assert.deepEqual(chosen("unused", {}, { ...model, cameras: [] }), [], "without a camera nothing is used yet");
 });
 
-const square = (x) => [[x, 0], [x + 10, 0], [x + 10, 10], [x, 10]];
-const mask = { id: 1, name: "m", mode: "keep-out", keys: [{ frame: 10, outline: square(0) }, { frame: 20, outline: square(40) }], smooth: [], inverted: false, span: null };
+const square = (x) => [
+  [x, 0],
+  [x + 10, 0],
+  [x + 10, 10],
+  [x, 10],
+];
+const mask = {
+  id: 1,
+  name: "m",
+  mode: "keep-out",
+  keys: [
+    { frame: 10, outline: square(0) },
+    { frame: 20, outline: square(40) },
+  ],
+  smooth: [],
+  inverted: false,
+  span: null,
+};
 
 test("a mask moves between its keys, is held outside them, and is keyed by being set", () => {
-  assert.deepEqual([0, 15, 99].map((f) => outlineAt(mask, f)[0][0]), [0, 20, 40]);
+  assert.deepEqual(
+    [0, 15, 99].map((f) => outlineAt(mask, f)[0][0]),
+    [0, 20, 40],
+  );
   const keyed = withKey(withKey(mask, 15, square(7)), 15, square(9));
-  assert.deepEqual(keyed.keys.map((k) => k.frame), [10, 15, 20]);
+  assert.deepEqual(
+    keyed.keys.map((k) => k.frame),
+    [10, 15, 20],
+  );
   assert.equal(outlineAt(keyed, 15)[0][0], 9);
   assert.deepEqual(withoutKey(keyed, 15), mask);
   assert.equal(withoutKey({ ...mask, keys: [mask.keys[0]] }, 10).keys.length, 1, "the last key stays");
@@ -97,7 +199,13 @@ test("a mask moves between its keys, is held outside them, and is keyed by being
 
 test("corners are added and taken away on every key", () => {
   const more = withCorner(mask, 3);
-  assert.deepEqual(more.keys.map((k) => k.outline[4]), [[0, 5], [40, 5]]);
+  assert.deepEqual(
+    more.keys.map((k) => k.outline[4]),
+    [
+      [0, 5],
+      [40, 5],
+    ],
+  );
   assert.deepEqual(withoutCorner(more, 4).keys, mask.keys);
   const three = withoutCorner(mask, 0);
   assert.equal(withoutCorner(three, 0), three, "three corners stay");
@@ -113,10 +221,17 @@ test("straight corners make straight pieces and smooth ones bulge", () => {
 });
 
 test("dropping the worst tells how many go and what the error becomes", () => {
-  const points = [{ id: 1, rms: 0.1, views: 90 }, { id: 2, rms: 0.2, views: 10 }, { id: 3, rms: 1, views: 10 }];
+  const points = [
+    { id: 1, rms: 0.1, views: 90 },
+    { id: 2, rms: 0.2, views: 10 },
+    { id: 3, rms: 1, views: 10 },
+  ];
   const of = worstAbove(points, 0.5);
   assert.deepEqual(of.tracks, [3]);
-  assert.ok(Math.abs(of.before - Math.sqrt((0.9 + 0.4 + 10) / 110)) < 1e-12 && Math.abs(of.after - Math.sqrt(1.3 / 100)) < 1e-12);
+  assert.ok(
+    Math.abs(of.before - Math.sqrt((0.9 + 0.4 + 10) / 110)) < 1e-12 &&
+      Math.abs(of.after - Math.sqrt(1.3 / 100)) < 1e-12,
+  );
   assert.match(words(of, 3), /^1 of 3 tracks go · 0\.321 px now, 0\.114 px without them$/);
   assert.match(words(worstAbove(points, 9), 3), /no track is worse/);
 });
@@ -130,9 +245,19 @@ test("a covariance is seen as the ellipse of its axes", () => {
 });
 
 test("two solves are compared frame by frame", () => {
-  const now = [{ frame: 0, rms: 0.3, f: 900 }, { frame: 1, rms: 0.2, f: 900 }, { frame: 2, rms: 0.9, f: 900 }];
-  const other = [{ frame: 1, rms: 0.25, f: 909 }, { frame: 2, rms: 0.4, f: 900 }];
-  assert.equal(compared(now, other), "lower error on 1 of 2 frames · differs most on frame 2: 0.40 against 0.90 px · focal length apart by up to 1.00 %");
+  const now = [
+    { frame: 0, rms: 0.3, f: 900 },
+    { frame: 1, rms: 0.2, f: 900 },
+    { frame: 2, rms: 0.9, f: 900 },
+  ];
+  const other = [
+    { frame: 1, rms: 0.25, f: 909 },
+    { frame: 2, rms: 0.4, f: 900 },
+  ];
+  assert.equal(
+    compared(now, other),
+    "lower error on 1 of 2 frames · differs most on frame 2: 0.40 against 0.90 px · focal length apart by up to 1.00 %",
+  );
   assert.match(compared(now, []), /no frame in common/);
 });
 
@@ -143,7 +268,17 @@ test("numbers with units are read as the server reads them", async () => {
   for (const { text, measure, value } of cases) {
     const found = readValue(text, measure);
     if (value === null) assert.equal(found, null, text);
-    else assert.ok(found !== null && Math.abs(found - value) <= 1e-9 * Math.max(Math.abs(value), 1), `${text}: ${found}, not ${value}`);
+    else
+      assert.ok(
+        found !== null && Math.abs(found - value) <= 1e-9 * Math.max(Math.abs(value), 1),
+        `${text}: ${found}, not ${value}`,
+      );
   }
-  for (const [value, text] of [[-0.219129229015524, "-0.219"], [100, "100"], [0.5, "0.5"], [-0.0001, "0"]]) assert.equal(shownValue(value), text);
+  for (const [value, text] of [
+    [-0.219129229015524, "-0.219"],
+    [100, "100"],
+    [0.5, "0.5"],
+    [-0.0001, "0"],
+  ])
+    assert.equal(shownValue(value), text);
 });

@@ -19,7 +19,18 @@ after(() => endAll({ page, browser, server, folder }));
 
 function make(name, frames, ...more) {
   const path = join(folder.path, name);
-  execFileSync("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=322x180:rate=25", "-frames:v", String(frames), ...more, path]);
+  execFileSync("ffmpeg", [
+    "-v",
+    "error",
+    "-f",
+    "lavfi",
+    "-i",
+    "testsrc2=size=322x180:rate=25",
+    "-frames:v",
+    String(frames),
+    ...more,
+    path,
+  ]);
   return path;
 }
 
@@ -34,9 +45,17 @@ async function take(files) {
   await page.goto(server.address);
   await page.setInputFiles("#files", files);
   await page.waitForURL(/shots\/\d+$/, { timeout: 60_000 });
-  await page.waitForFunction(() => globalThis.fennik?.model.state && !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 60_000 });
+  await page.waitForFunction(
+    () => globalThis.fennik?.model.state && !document.querySelector('.job[data-kind="decode"]'),
+    null,
+    { timeout: 60_000 },
+  );
   await page.waitForFunction(() => document.getElementById("plate").dataset.shown === "0");
-  return page.evaluate(() => ({ name: document.querySelector(".head h1").textContent, frames: globalThis.fennik.model.state.frames, width: globalThis.fennik.model.state.width }));
+  return page.evaluate(() => ({
+    name: document.querySelector(".head h1").textContent,
+    frames: globalThis.fennik.model.state.frames,
+    width: globalThis.fennik.model.state.width,
+  }));
 }
 
 test("a video under a name with spaces, quotes and foreign letters", async () => {
@@ -44,12 +63,18 @@ test("a video under a name with spaces, quotes and foreign letters", async () =>
   assert.deepEqual(shot, { name: "it's “a” čłip", frames: 12, width: 322 });
 });
 
-for (const [extension, more] of [["png", []], ["jpg", ["-q:v", "3"]], ["tiff", []], ["exr", ["-pix_fmt", "gbrpf32le"]]]) {
+for (const [extension, more] of [
+  ["png", []],
+  ["jpg", ["-q:v", "3"]],
+  ["tiff", []],
+  ["exr", ["-pix_fmt", "gbrpf32le"]],
+]) {
   test(`several ${extension} pictures make a clip`, async () => {
     const shot = await take(stills(extension, extension, ...more));
     assert.deepEqual([shot.frames, shot.width], [4, 322]);
     const colours = await page.evaluate(() => {
-      const c = document.getElementById("plate"), d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+      const c = document.getElementById("plate"),
+        d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
       const seen = new Set();
       for (let i = 0; i < d.length; i += 400) seen.add(`${d[i] >> 5} ${d[i + 1] >> 5} ${d[i + 2] >> 5}`);
       return seen.size;
@@ -72,13 +97,18 @@ test("a zip of pictures, dropped on the page", async () => {
 });
 
 test("what is no clip is refused with the reason, and leaves nothing behind", async () => {
-  const text = join(folder.path, "notes.mp4"), sound = join(folder.path, "sound.m4a");
+  const text = join(folder.path, "notes.mp4"),
+    sound = join(folder.path, "sound.m4a");
   writeFileSync(text, "these are notes");
   execFileSync("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", "sine=duration=1", sound]);
   const cut = make("cut.mp4", 30, "-pix_fmt", "yuv420p");
   truncateSync(cut, 3000);
   const kept = readdirSync(join(folder.path, "data", "clips")).length;
-  for (const [file, reason] of [[text, /“notes\.mp4” cannot be read as a clip/], [sound, /no picture|no video/i], [cut, /“cut\.mp4”/]]) {
+  for (const [file, reason] of [
+    [text, /“notes\.mp4” cannot be read as a clip/],
+    [sound, /no picture|no video/i],
+    [cut, /“cut\.mp4”/],
+  ]) {
     await page.goto(server.address);
     await page.setInputFiles("#files", file);
     await page.waitForSelector("#upload-error:not([hidden])");

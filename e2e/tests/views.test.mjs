@@ -14,8 +14,25 @@ before(async () => {
   ({ dot } = await import("../../crates/app/static/js/camera.js"));
 });
 
-const points = Array.from({ length: 60 }, (_, i) => ({ id: i, x: [Math.sin(i) * 4, (i % 5) * 0.5, Math.cos(2 * i) * 6], rms: 0.1 }));
-const model = () => ({ points, cameras: [{ r: [[1, 0, 0], [0, -1, 0], [0, 0, -1]], t: [0, 2, 9] }], state: { width: 1280, height: 720, floor: null, inserts: [] } });
+const points = Array.from({ length: 60 }, (_, i) => ({
+  id: i,
+  x: [Math.sin(i) * 4, (i % 5) * 0.5, Math.cos(2 * i) * 6],
+  rms: 0.1,
+}));
+const model = () => ({
+  points,
+  cameras: [
+    {
+      r: [
+        [1, 0, 0],
+        [0, -1, 0],
+        [0, 0, -1],
+      ],
+      t: [0, 2, 9],
+    },
+  ],
+  state: { width: 1280, height: 720, floor: null, inserts: [] },
+});
 
 test("in every view from outside the line of sight under a point's mark passes through the point", () => {
   const view = new SceneView(model());
@@ -25,7 +42,8 @@ test("in every view from outside the line of sight under a point's mark passes t
     view.shift[0] += 12;
     for (const { x } of points) {
       const { from, along } = view.rayAt(view.toStage(x));
-      const off = x.map((v, i) => v - from[i]), far = dot(off, along);
+      const off = x.map((v, i) => v - from[i]),
+        far = dot(off, along);
       const miss = Math.hypot(...off.map((v, i) => v - far * along[i]));
       assert.ok(miss < 1e-6 && far > 0, `${kind}: ${miss}`);
     }
@@ -47,7 +65,8 @@ test("the axes of a view are at right angles, and up is up", () => {
 test("zooming keeps what is under the pointer there, and a fit takes it back", () => {
   const view = new SceneView(model());
   view.lay("top", 600, 400);
-  const at = [137, 288], before = view.toStage([1, 0, 1]);
+  const at = [137, 288],
+    before = view.toStage([1, 0, 1]);
   const held = view.rayAt(at).from;
   view.zoomAt(at, 2.3);
   assert.ok(Math.hypot(...view.toStage(held).map((v, i) => v - at[i])) < 1e-6);
@@ -68,9 +87,16 @@ test("a few far points do not shrink the rest, and no point at all is no fault",
 });
 
 test("the ramp runs from dark to light without going back", () => {
-  const light = (text) => { const [r, g, b] = text.match(/[\d.]+/g).map(Number); return 0.2126 * r + 0.7152 * g + 0.0722 * b; };
+  const light = (text) => {
+    const [r, g, b] = text.match(/[\d.]+/g).map(Number);
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b;
+  };
   let last = -1;
-  for (let t = 0; t <= 1; t += 0.125) { const l = light(ramp(t)); assert.ok(l > last, `${t}: ${l}`); last = l; }
+  for (let t = 0; t <= 1; t += 0.125) {
+    const l = light(ramp(t));
+    assert.ok(l > last, `${t}: ${l}`);
+    last = l;
+  }
   assert.equal(ramp(-3), ramp(0));
   assert.equal(ramp(9), ramp(1));
   for (const t of [0, 0.2, 0.4, 0.6, 0.8, 1]) assert.equal(isDark(t), light(ramp(t)) < 128, `${t}: ${light(ramp(t))}`);
@@ -80,8 +106,15 @@ test("the ramp runs from dark to light without going back", () => {
 function buffered(count) {
   const open = new Set();
   globalThis.fetch = async (address) => ({ ok: !address.endsWith("/4"), blob: async () => ({ address }) });
-  globalThis.createImageBitmap = async ({ address }) => { const bitmap = { address, close: () => open.delete(bitmap) }; open.add(bitmap); return bitmap; };
-  const frames = new Frames((f) => `plate/${f}`, () => {});
+  globalThis.createImageBitmap = async ({ address }) => {
+    const bitmap = { address, close: () => open.delete(bitmap) };
+    open.add(bitmap);
+    return bitmap;
+  };
+  const frames = new Frames(
+    (f) => `plate/${f}`,
+    () => {},
+  );
   frames.reset(count);
   return { frames, open };
 }
@@ -92,7 +125,10 @@ test("all frames are fetched once, a broken one is passed over, and few stay dec
   await settled();
   assert.equal(frames.blobs.size, 119);
   assert.deepEqual([...frames.failed], [4]);
-  for (let f = 0; f < 120; f++) { frames.now(f); await Promise.resolve(); }
+  for (let f = 0; f < 120; f++) {
+    frames.now(f);
+    await Promise.resolve();
+  }
   await settled();
   assert.ok(open.size < 50, `${open.size} are held decoded`);
   frames.now(100);

@@ -5,7 +5,17 @@ import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { colourAt, distance, endAll, openPage, openStation, showFrame, startAll, trueGround, trueProject } from "../support.mjs";
+import {
+  colourAt,
+  distance,
+  endAll,
+  openPage,
+  openStation,
+  showFrame,
+  startAll,
+  trueGround,
+  trueProject,
+} from "../support.mjs";
 
 const truth = JSON.parse(readFileSync(new URL("../../crates/demo/assets/varrick-quay.truth.json", import.meta.url)));
 const LAST = 89;
@@ -40,12 +50,17 @@ test("looking first shows where points would land, at once while the values move
   await openStation(page, "track");
   await showFrame(page, 10);
   await page.click("#look-first");
-  await page.waitForFunction(() => /^\d+ points · \d+ % of the frame covered/.test(document.getElementById("look-reading").textContent));
+  await page.waitForFunction(() =>
+    /^\d+ points · \d+ % of the frame covered/.test(document.getElementById("look-reading").textContent),
+  );
   const count = async () => Number((await page.textContent("#look-reading")).split(" ")[0]);
   const wide = await count();
   const thins = async (name, value) => {
     await page.fill(`[name="${name}"]`, value);
-    await page.waitForFunction((n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) < 0.6 * n, wide);
+    await page.waitForFunction(
+      (n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) < 0.6 * n,
+      wide,
+    );
   };
   await thins("spacing", "70");
   await page.fill('[name="spacing"]', "17");
@@ -53,9 +68,18 @@ test("looking first shows where points would land, at once while the values move
   await page.locator('[name="density"]').pressSequentially("0");
   await page.fill('[name="density"]', "1600");
   // The route is drawn anew in the middle of it, as when a job moves on; what is being typed stays.
-  await page.evaluate(async () => globalThis.fennik.model.dispatchEvent(new CustomEvent("route", { detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null } })));
+  await page.evaluate(async () =>
+    globalThis.fennik.model.dispatchEvent(
+      new CustomEvent("route", {
+        detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null },
+      }),
+    ),
+  );
   assert.equal(await page.inputValue('[name="density"]'), "1600");
-  await page.waitForFunction((n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) > 1.5 * n, wide);
+  await page.waitForFunction(
+    (n) => Number(document.getElementById("look-reading").textContent.split(" ")[0]) > 1.5 * n,
+    wide,
+  );
   const spot = await page.evaluate(() => globalThis.fennik.model.look.points[40]);
   const marked = await colourAt(page, spot, 4);
   await page.click("#look-first");
@@ -80,7 +104,9 @@ test("a track is selected by a click, more by shift and by a box, deleted and br
     const { model, stage } = globalThis.fennik;
     const box = document.getElementById("plate").getBoundingClientRect();
     const seen = model.tracks.filter((t) => t.first <= 20 && t.first + t.xy.length / 2 > 20).slice(100, 102);
-    return seen.map((t) => stage.toStage([t.xy[2 * (20 - t.first)], t.xy[2 * (20 - t.first) + 1]])).map(([x, y]) => [x + box.left, y + box.top]);
+    return seen
+      .map((t) => stage.toStage([t.xy[2 * (20 - t.first)], t.xy[2 * (20 - t.first) + 1]]))
+      .map(([x, y]) => [x + box.left, y + box.top]);
   });
   await page.mouse.click(...at[0]);
   assert.equal(await page.textContent("#selected-count"), "1");
@@ -135,15 +161,22 @@ test("a second solve is kept beside the first, compared, named, and either is pu
   await page.waitForFunction((s) => globalThis.fennik.model.state.solve !== s, first);
   assert.equal(await page.locator(".kept").count(), 2);
   await page.click(`.kept[data-solve="${first}"] [data-act="compare"]`);
-  await page.waitForFunction(() => /^lower error on \d+ of 90 frames/.test(document.getElementById("compare-reading").textContent));
+  await page.waitForFunction(() =>
+    /^lower error on \d+ of 90 frames/.test(document.getElementById("compare-reading").textContent),
+  );
   await page.fill(`.kept[data-solve="${first}"] input`, "found by itself");
   await page.press(`.kept[data-solve="${first}"] input`, "Tab");
-  await page.waitForFunction((s) => document.querySelector(`.kept[data-solve="${s}"] input`)?.defaultValue === "found by itself", first);
+  await page.waitForFunction(
+    (s) => document.querySelector(`.kept[data-solve="${s}"] input`)?.defaultValue === "found by itself",
+    first,
+  );
   await page.click(`.kept[data-solve="${first}"] button:has-text("Use")`);
   await page.waitForFunction((s) => globalThis.fennik.model.state.solve === s, first);
   await page.fill('[name="focal"]', "");
   await page.press('[name="focal"]', "Tab");
-  await page.waitForFunction(() => !document.querySelector('.station[data-station="solve"]').textContent.includes("settings changed"));
+  await page.waitForFunction(
+    () => !document.querySelector('.station[data-station="solve"]').textContent.includes("settings changed"),
+  );
 });
 
 test("the suggested floor is accepted with one click and is level", async () => {
@@ -151,7 +184,10 @@ test("the suggested floor is accepted with one click and is level", async () => 
   await page.click("#suggest-floor");
   await page.waitForFunction(() => globalThis.fennik.model.state.floor);
   const floor = await page.evaluate(() => globalThis.fennik.model.state.floor);
-  assert.ok(floor.fit_px < 1 && floor.level_deg < 2 && floor.points.length > 100, JSON.stringify({ ...floor, points: floor.points.length }));
+  assert.ok(
+    floor.fit_px < 1 && floor.level_deg < 2 && floor.points.length > 100,
+    JSON.stringify({ ...floor, points: floor.points.length }),
+  );
 });
 
 const spot = [560, 520];
@@ -169,7 +205,9 @@ test("a title is placed under the pointer and changes the picture there", async 
   }, spot);
   await page.mouse.move(at[0] - 3, at[1]);
   await page.mouse.move(...at);
-  await page.waitForFunction(() => /^floor · tilt 0\.0 deg · fit \d/.test(document.getElementById("tile-reading").textContent));
+  await page.waitForFunction(() =>
+    /^floor · tilt 0\.0 deg · fit \d/.test(document.getElementById("tile-reading").textContent),
+  );
   await page.mouse.click(...at);
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 1);
   foot = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.foot);
@@ -178,17 +216,20 @@ test("a title is placed under the pointer and changes the picture there", async 
 
 test("the title's foot stays on its spot of the true ground over all frames", async () => {
   const ground = trueGround(truth.frames[30], spot);
-  const misses = await page.evaluate(({ foot, wanted }) => {
-    const { model, stage } = globalThis.fennik;
-    const was = model.frame;
-    const out = wanted.map(([x, y], f) => {
-      model.frame = f;
-      const [u, v] = stage.toPicture(stage.worldToStage(foot));
-      return Math.hypot(u - x, v - y);
-    });
-    model.frame = was;
-    return out;
-  }, { foot, wanted: truth.frames.slice(0, LAST + 1).map((c) => trueProject(c, ground)) });
+  const misses = await page.evaluate(
+    ({ foot, wanted }) => {
+      const { model, stage } = globalThis.fennik;
+      const was = model.frame;
+      const out = wanted.map(([x, y], f) => {
+        model.frame = f;
+        const [u, v] = stage.toPicture(stage.worldToStage(foot));
+        return Math.hypot(u - x, v - y);
+      });
+      model.frame = was;
+      return out;
+    },
+    { foot, wanted: truth.frames.slice(0, LAST + 1).map((c) => trueProject(c, ground)) },
+  );
   assert.ok(Math.max(...misses) < 1, `slips by up to ${Math.max(...misses)} px`);
 });
 
@@ -205,8 +246,13 @@ test("the letters show where they should stand, on several frames, and nowhere e
       return stage.toPicture(stage.worldToStage([f[0], f[1] + 0.5 * h, f[2]]));
     }, top);
     const grid = [-36, -24, -12, 0, 12, 24, 36].flatMap((dx) => [-6, 0, 6].map((dy) => [area[0] + dx, area[1] + dy]));
-    const away = [[100, 650], [1150, 640], [640, 60]];
-    const withTitle = [], without = [];
+    const away = [
+      [100, 650],
+      [1150, 640],
+      [640, 60],
+    ];
+    const withTitle = [],
+      without = [];
     for (const p of [...grid, ...away]) withTitle.push(await colourAt(page, p, 1));
     await page.uncheck("#show-inserts");
     await page.waitForTimeout(100);
@@ -215,7 +261,11 @@ test("the letters show where they should stand, on several frames, and nowhere e
     for (const p of [...grid, ...away]) without.push(await colourAt(page, p, 1));
     const changed = grid.filter((_, i) => distance(withTitle[i], without[i]) > 30).length;
     assert.ok(changed >= 6, `frame ${frame}: ${changed} of ${grid.length} spots changed`);
-    for (let i = grid.length; i < withTitle.length; i++) assert.ok(distance(withTitle[i], without[i]) < 12, `frame ${frame}: the plate changed at ${away[i - grid.length]}`);
+    for (let i = grid.length; i < withTitle.length; i++)
+      assert.ok(
+        distance(withTitle[i], without[i]) < 12,
+        `frame ${frame}: the plate changed at ${away[i - grid.length]}`,
+      );
   }
   await page.check("#show-inserts");
 });
@@ -249,7 +299,10 @@ test("another window's older state is refused and told", async () => {
   await other.waitForFunction(() => globalThis.fennik?.model.state?.inserts.length === 1);
   await page.fill('[name="sun"]', "1.1");
   await page.press('[name="sun"]', "Tab");
-  await page.waitForFunction(() => document.querySelector('[name="sun"]').value === "1.1" && document.querySelector("#undo").title.includes("light"));
+  await page.waitForFunction(
+    () =>
+      document.querySelector('[name="sun"]').value === "1.1" && document.querySelector("#undo").title.includes("light"),
+  );
   await openStation(other, "inserts");
   await other.fill('[name="ambient"]', "0.9");
   await other.press('[name="ambient"]', "Tab");
@@ -277,13 +330,26 @@ test("the video, the camera file and the scene are delivered whole", async () =>
     return path;
   };
   const video = await fetched("#get-video", "out.mp4");
-  const probed = JSON.parse(execFileSync("ffprobe", ["-v", "error", "-count_frames", "-show_streams", "-of", "json", video], { encoding: "utf8" }));
+  const probed = JSON.parse(
+    execFileSync("ffprobe", ["-v", "error", "-count_frames", "-show_streams", "-of", "json", video], {
+      encoding: "utf8",
+    }),
+  );
   const picture = probed.streams.find((s) => s.codec_type === "video");
-  assert.deepEqual([picture.codec_name, picture.width, picture.height, picture.nb_read_frames, picture.r_frame_rate], ["h264", 1280, 720, String(LAST + 1), "25/1"]);
-  assert.ok(probed.streams.some((s) => s.codec_type === "audio"), "the clip's own sound");
+  assert.deepEqual(
+    [picture.codec_name, picture.width, picture.height, picture.nb_read_frames, picture.r_frame_rate],
+    ["h264", 1280, 720, String(LAST + 1), "25/1"],
+  );
+  assert.ok(
+    probed.streams.some((s) => s.codec_type === "audio"),
+    "the clip's own sound",
+  );
 
   const camera = JSON.parse(readFileSync(await fetched("#get-camera", "camera.json")));
-  assert.deepEqual([camera.format, camera.version, camera.frames.length, camera.solve.motion], ["fennik-camera", 1, LAST + 1, "free"]);
+  assert.deepEqual(
+    [camera.format, camera.version, camera.frames.length, camera.solve.motion],
+    ["fennik-camera", 1, LAST + 1, "free"],
+  );
   assert.ok(Math.abs(camera.frames[0].focal_length_px / truth.frames[0].focal_length_px - 1) < 0.01);
 
   const scene = readFileSync(await fetched("#get-scene", "scene.glb"));

@@ -2,7 +2,8 @@
 /** Sums with the cameras that the server gave. No DOM; run by `node --test`. */
 
 /**
- * @typedef {{frame: number, r: number[][], t: number[], f: number, c: number[], k: number[], rms: number, n: number, slip: number, spread: number[]}} Camera
+ * @typedef {{frame: number, r: number[][], t: number[], f: number, c: number[], k: number[], rms: number, n: number,
+ * slip: number, spread: number[]}} Camera
  * @typedef {[number, number, number]} Vec
  */
 
@@ -17,7 +18,9 @@ export function toCamera(camera, p) {
 export function project(camera, p) {
   const [x, y, z] = toCamera(camera, p);
   if (z <= 1e-6) return null;
-  const u = x / z, v = y / z, r2 = u * u + v * v;
+  const u = x / z,
+    v = y / z,
+    r2 = u * u + v * v;
   // Far outside the picture the lens model folds back; overlays go on straight there.
   const gain = r2 < 4 ? 1 + r2 * (camera.k[0] + r2 * camera.k[1]) : 1;
   return [camera.f * gain * u + camera.c[0], camera.f * gain * v + camera.c[1]];
@@ -25,15 +28,21 @@ export function project(camera, p) {
 
 /** Viewing ray of a pixel in the world. @param {Camera} camera @param {number} x @param {number} y */
 export function ray(camera, x, y) {
-  const dx = (x - camera.c[0]) / camera.f, dy = (y - camera.c[1]) / camera.f;
-  let u = dx, v = dy;
+  const dx = (x - camera.c[0]) / camera.f,
+    dy = (y - camera.c[1]) / camera.f;
+  let u = dx,
+    v = dy;
   for (let i = 0; i < 20; i++) {
-    const r2 = u * u + v * v, gain = 1 + r2 * (camera.k[0] + r2 * camera.k[1]);
+    const r2 = u * u + v * v,
+      gain = 1 + r2 * (camera.k[0] + r2 * camera.k[1]);
     u = dx / gain;
     v = dy / gain;
   }
   const { r } = camera;
-  return { from: centre(camera), along: /** @type {Vec} */ ([0, 1, 2].map((i) => r[0][i] * u + r[1][i] * v + r[2][i])) };
+  return {
+    from: centre(camera),
+    along: /** @type {Vec} */ ([0, 1, 2].map((i) => r[0][i] * u + r[1][i] * v + r[2][i])),
+  };
 }
 
 /** @param {Camera} camera @returns {Vec} */
@@ -47,7 +56,12 @@ export function centre(camera) {
  * @param {{from: number[], along: number[]}[]} rays @returns {Vec|null}
  */
 export function nearestPlace(rays) {
-  const m = [[0, 0, 0], [0, 0, 0], [0, 0, 0]], right = [0, 0, 0];
+  const m = [
+      [0, 0, 0],
+      [0, 0, 0],
+      [0, 0, 0],
+    ],
+    right = [0, 0, 0];
   for (const { from, along } of rays) {
     const d = unit(along);
     for (let i = 0; i < 3; i++) {
@@ -62,10 +76,20 @@ export function nearestPlace(rays) {
   const volume = dot(columns[0], cross(columns[1], columns[2]));
   if (!(volume > 1e-9 * rays.length ** 3)) return null;
   const swapped = (/** @type {number} */ k) => columns.map((c, i) => (i === k ? right : c));
-  return /** @type {Vec} */ ([0, 1, 2].map((k) => { const [a, b, c] = swapped(k); return dot(a, cross(b, c)) / volume; }));
+  return /** @type {Vec} */ (
+    [0, 1, 2].map((k) => {
+      const [a, b, c] = swapped(k);
+      return dot(a, cross(b, c)) / volume;
+    })
+  );
 }
 
-/** Where a ray meets a plane, or null. @param {{from: number[], along: number[]}} ray @param {number[]} on @param {number[]} normal */
+/**
+ * Where a ray meets a plane, or null.
+ * @param {{from: number[], along: number[]}} ray
+ * @param {number[]} on
+ * @param {number[]} normal
+ */
 export function meetPlane({ from, along }, on, normal) {
   const steep = dot(along, normal);
   const t = dot(sub(on, from), normal) / steep;

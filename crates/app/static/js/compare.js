@@ -7,14 +7,22 @@
  */
 export function compared(now, other) {
   const of = (/** @type {Reading[]} */ list) => new Map(list.map((r) => [r.frame, r]));
-  const a = of(now), b = of(other);
-  let better = 0, both = 0, most = 0, at = -1, focal = 0;
+  const a = of(now),
+    b = of(other);
+  let better = 0,
+    both = 0,
+    most = 0,
+    at = -1,
+    focal = 0;
   for (const [frame, x] of a) {
     const y = b.get(frame);
     if (!y) continue;
     both++;
     if (y.rms < x.rms) better++;
-    if (Math.abs(y.rms - x.rms) >= most) { most = Math.abs(y.rms - x.rms); at = frame; }
+    if (Math.abs(y.rms - x.rms) >= most) {
+      most = Math.abs(y.rms - x.rms);
+      at = frame;
+    }
     focal = Math.max(focal, Math.abs(y.f / x.f - 1));
   }
   if (!both) return "The two have no frame in common.";

@@ -1,9 +1,16 @@
 // @ts-check
-/** Fields for numbers: they show three decimals and keep what is stored, take units and sums, and step with the arrow keys. */
+/**
+ * Fields for numbers: they show three decimals and keep what is stored, take units and sums, and step with the arrow
+ * keys.
+ */
 import { note } from "./notes.js";
 import { readValue, shownValue } from "./values.js";
 
-/** The value of a field in its usual unit: what is stored while nobody typed, else what was typed; null where that is none. @param {HTMLInputElement} field */
+/**
+ * The value of a field in its usual unit: what is stored while nobody typed, else what was typed; null where that is
+ * none.
+ * @param {HTMLInputElement} field
+ */
 export function fieldValue(field) {
   if (field.value === field.defaultValue && field.dataset.full !== undefined) return Number(field.dataset.full);
   return readValue(field.value, field.dataset.measure ?? "plain");
@@ -12,7 +19,9 @@ export function fieldValue(field) {
 /** Notes that a field holds no number. @param {HTMLInputElement} field */
 export function noNumber(field) {
   const name = (field.closest("label")?.firstChild?.textContent ?? "").trim().replace(/,.*/, "");
-  const units = { length: "in m, cm, mm, ft or in", angle: "in deg or rad", plain: "without a unit" }[field.dataset.measure ?? "plain"];
+  const units = { length: "in m, cm, mm, ft or in", angle: "in deg or rad", plain: "without a unit" }[
+    field.dataset.measure ?? "plain"
+  ];
   note(`“${field.value}” is no number for ${name || "this"}; write it ${units}, or as a sum like 2.4 + 0.1.`);
   field.focus();
 }
@@ -24,7 +33,10 @@ export function formValues(form) {
     const field = form.elements.namedItem(name);
     if (field instanceof HTMLInputElement && field.classList.contains("num")) {
       const number = fieldValue(field);
-      if (number === null) { noNumber(field); return null; }
+      if (number === null) {
+        noNumber(field);
+        return null;
+      }
       values.set(name, String(number));
     } else {
       values.set(name, String(value));
@@ -37,10 +49,14 @@ export function formValues(form) {
 export function heedArrows(root) {
   root.addEventListener("keydown", (event) => {
     const field = event.target;
-    if (!(field instanceof HTMLInputElement) || !field.classList.contains("num") || !/^Arrow(Up|Down)$/.test(event.key)) return;
+    if (!(field instanceof HTMLInputElement) || !field.classList.contains("num") || !/^Arrow(Up|Down)$/.test(event.key))
+      return;
     event.preventDefault();
     const now = fieldValue(field);
-    if (now === null) { noNumber(field); return; }
+    if (now === null) {
+      noNumber(field);
+      return;
+    }
     const step = Number(field.dataset.step ?? 1) * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
     // Sums of steps come out as they are written.
     field.value = shownValue(Number((now + step).toPrecision(12)));

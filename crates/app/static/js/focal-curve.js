@@ -8,8 +8,11 @@ const LEAST_SPAN = 0.02;
 
 /** What the curve spans, px, with room above and below. @param {Focal[]} list */
 export function focalSpan(list) {
-  const values = list.map((k) => k.f), least = Math.min(...values), most = Math.max(...values);
-  const middle = (least + most) / 2, half = Math.max((most - least) / 2, (LEAST_SPAN * middle) / 2) * 1.15;
+  const values = list.map((k) => k.f),
+    least = Math.min(...values),
+    most = Math.max(...values);
+  const middle = (least + most) / 2,
+    half = Math.max((most - least) / 2, (LEAST_SPAN * middle) / 2) * 1.15;
   return { low: least, high: most, from: middle - half, to: middle + half };
 }
 
@@ -18,18 +21,23 @@ export function stretches(list) {
   /** @type {Focal[][]} */ const runs = [];
   for (const k of list) {
     const last = runs.at(-1);
-    if (last && last[last.length - 1].frame === k.frame - 1) last.push(k); else runs.push([k]);
+    if (last && last[last.length - 1].frame === k.frame - 1) last.push(k);
+    else runs.push([k]);
   }
   return runs;
 }
 
 /**
  * @param {HTMLCanvasElement} canvas
- * @param {{now: Focal[], other: Focal[], span: {low: number, high: number, from: number, to: number}, frames: number, at: number}} what
+ * @param {{now: Focal[], other: Focal[], span: {low: number, high: number, from: number, to: number}, frames: number,
+ * at: number}} what
  * @param {Record<string, string>} colours
  */
 export function paintFocal(canvas, { now, other, span, frames, at }, colours) {
-  const g = canvas.getContext("2d"), dense = window.devicePixelRatio || 1, w = canvas.clientWidth, h = canvas.clientHeight;
+  const g = canvas.getContext("2d"),
+    dense = window.devicePixelRatio || 1,
+    w = canvas.clientWidth,
+    h = canvas.clientHeight;
   if (!g || !w) return;
   canvas.width = w * dense;
   canvas.height = h * dense;
@@ -37,7 +45,10 @@ export function paintFocal(canvas, { now, other, span, frames, at }, colours) {
   g.clearRect(0, 0, w, h);
   const x = (/** @type {number} */ frame) => 4 + ((w - 8) * frame) / Math.max(frames - 1, 1);
   const y = (/** @type {number} */ f) => h - 4 - ((h - 8) * (f - span.from)) / (span.to - span.from);
-  for (const { list, colour, dash } of [{ list: other, colour: colours.lichen, dash: [4, 3] }, { list: now, colour: colours.sand, dash: [] }]) {
+  for (const { list, colour, dash } of [
+    { list: other, colour: colours.lichen, dash: [4, 3] },
+    { list: now, colour: colours.sand, dash: [] },
+  ]) {
     g.strokeStyle = colour;
     g.lineWidth = 1.5;
     g.setLineDash(dash);
@@ -57,7 +68,8 @@ export function paintFocal(canvas, { now, other, span, frames, at }, colours) {
   const falls = now.length > 0 && now[0].f > now[now.length - 1].f;
   const put = (/** @type {number} */ f, /** @type {boolean} */ left, /** @type {number} */ at) => {
     g.textAlign = left ? "left" : "right";
-    const text = f.toFixed(0), wide = g.measureText(text).width;
+    const text = f.toFixed(0),
+      wide = g.measureText(text).width;
     // The curve may still pass there; it does not strike the figure out.
     g.fillStyle = colours.stone;
     g.fillRect(left ? 2 : w - 6 - wide, at - 10, wide + 4, 13);

@@ -13,7 +13,11 @@ export class Frames {
     this.address = address;
     /** @type {{frame: number, bitmap: ImageBitmap}|null} */ this.quick = null;
     this.quickFrame = -1;
-    /** What was shown last; it stays until something newer can be. @type {{frame: number, bitmap: ImageBitmap, retired: boolean}|null} */ this.shown = null;
+    /**
+     * What was shown last; it stays until something newer can be.
+     * @type {{frame: number, bitmap: ImageBitmap, retired: boolean}|null}
+     */
+    this.shown = null;
     this.onReady = onReady;
     /** @type {Map<number, Blob>} */ this.blobs = new Map();
     /** @type {Map<number, ImageBitmap>} */ this.bitmaps = new Map();
@@ -49,7 +53,10 @@ export class Frames {
     const response = await fetch(address).catch(() => null);
     if (!response?.ok || epoch !== this.epoch) return;
     const bitmap = await createImageBitmap(await response.blob());
-    if (epoch !== this.epoch || this.wanted !== frame) { bitmap.close(); return; }
+    if (epoch !== this.epoch || this.wanted !== frame) {
+      bitmap.close();
+      return;
+    }
     if (this.quick) this.retire(this.quick.bitmap);
     this.quick = { frame, bitmap };
     this.onReady();
@@ -83,7 +90,8 @@ export class Frames {
 
   /** Lets a picture go, unless it is the one that is seen. @param {ImageBitmap} bitmap */
   retire(bitmap) {
-    if (bitmap === this.shown?.bitmap) this.shown.retired = true; else bitmap.close();
+    if (bitmap === this.shown?.bitmap) this.shown.retired = true;
+    else bitmap.close();
   }
 
   /** @param {number} frame */
@@ -91,12 +99,18 @@ export class Frames {
     const blob = this.blobs.get(frame);
     if (!blob || this.decoding.has(frame)) return;
     const epoch = this.epoch;
-    const work = createImageBitmap(blob).then((bitmap) => {
-      if (epoch !== this.epoch) { bitmap.close(); return null; }
-      this.bitmaps.set(frame, bitmap);
-      if (frame === this.wanted) this.onReady();
-      return bitmap;
-    }, () => null);
+    const work = createImageBitmap(blob).then(
+      (bitmap) => {
+        if (epoch !== this.epoch) {
+          bitmap.close();
+          return null;
+        }
+        this.bitmaps.set(frame, bitmap);
+        if (frame === this.wanted) this.onReady();
+        return bitmap;
+      },
+      () => null,
+    );
     this.decoding.set(frame, work);
   }
 
@@ -106,7 +120,10 @@ export class Frames {
       const frame = this.next();
       if (frame === null) return;
       this.busy++;
-      this.fetch(frame, this.epoch).finally(() => { this.busy--; this.pump(); });
+      this.fetch(frame, this.epoch).finally(() => {
+        this.busy--;
+        this.pump();
+      });
       this.fetching.add(frame);
     }
   }
@@ -126,7 +143,10 @@ export class Frames {
     try {
       const response = await fetch(this.address(frame, false));
       if (epoch !== this.epoch) return;
-      if (!response.ok) { this.failed.add(frame); return; }
+      if (!response.ok) {
+        this.failed.add(frame);
+        return;
+      }
       const blob = await response.blob();
       if (epoch !== this.epoch) return;
       this.blobs.set(frame, blob);

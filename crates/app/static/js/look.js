@@ -1,5 +1,7 @@
 // @ts-check
-/** Looking first: where points would land on the current frame, and what the tracker sees of it, while the values move. */
+/**
+ * Looking first: where points would land on the current frame, and what the tracker sees of it, while the values move.
+ */
 import { refusal, told } from "./notes.js";
 
 const FIELDS = ["density", "spacing", "threshold", "channel", "denoise", "contrast", "sharpen"];
@@ -19,14 +21,21 @@ export class Look {
   toggle() {
     this.on = !this.on;
     this.words = "";
-    if (!this.on) { this.model.look = null; this.model.touch(); }
+    if (!this.on) {
+      this.model.look = null;
+      this.model.touch();
+    }
     this.show();
     return this.ask();
   }
 
   toggleSeen() {
     this.sees = !this.sees;
-    if (!this.sees) { this.model.seen?.bitmap.close(); this.model.seen = null; this.model.touch(); }
+    if (!this.sees) {
+      this.model.seen?.bitmap.close();
+      this.model.seen = null;
+      this.model.touch();
+    }
     this.show();
     return this.ask();
   }
@@ -43,9 +52,13 @@ export class Look {
   /** Asks for the values as they are; of several wishes at a time the last one counts. */
   async ask() {
     if ((!this.on && !this.sees) || !this.byId("track-settings")) return;
-    if (this.asking) { this.again = true; return; }
+    if (this.asking) {
+      this.again = true;
+      return;
+    }
     this.asking = true;
-    const form = this.byId("track-settings"), { frame } = this.model;
+    const form = this.byId("track-settings"),
+      { frame } = this.model;
     const query = FIELDS.map((name) => `&${name}=${form.elements.namedItem(name).value}`).join("");
     try {
       if (this.sees) await this.askSeen(frame, query);
@@ -56,14 +69,20 @@ export class Look {
     } finally {
       this.asking = false;
       this.show();
-      if (this.again) { this.again = false; this.ask(); }
+      if (this.again) {
+        this.again = false;
+        this.ask();
+      }
     }
   }
 
   /** @param {number} frame @param {string} query */
   async askPoints(frame, query) {
     const response = await fetch(this.model.url(`look?frame=${frame}${query}`));
-    if (!response.ok) { this.words = await refusal(response); return; }
+    if (!response.ok) {
+      this.words = await refusal(response);
+      return;
+    }
     const found = await response.json();
     if (!this.on) return;
     this.model.look = found;
@@ -75,7 +94,10 @@ export class Look {
     const response = await fetch(this.model.url(`seen?frame=${frame}${query}`));
     if (!response.ok) throw new Error(await refusal(response));
     const bitmap = await createImageBitmap(await response.blob());
-    if (!this.sees) { bitmap.close(); return; }
+    if (!this.sees) {
+      bitmap.close();
+      return;
+    }
     this.model.seen?.bitmap.close();
     this.model.seen = { frame, bitmap };
   }

@@ -14,7 +14,10 @@ import { Timeline } from "./timeline.js";
 const byId = (/** @type {string} */ id) => /** @type {any} */ (document.getElementById(id));
 const model = new Model(Number(byId("bench").dataset.shot));
 let source = "";
-const frames = new Frames(address, () => { paint(); timeline.lanesChanged(); });
+const frames = new Frames(address, () => {
+  paint();
+  timeline.lanesChanged();
+});
 const stages = [byId("stage"), byId("stage-2")].map((root) => new Stage(root, model, frames));
 const [stage] = stages;
 const look = new Look(model, byId);
@@ -32,26 +35,37 @@ function composites() {
 
 /** @param {number} frame @param {boolean} quick */
 function address(frame, quick) {
-  return composites() ? model.url(`picture/${frame}?key=${model.state.picture}${quick ? "&quick=true" : ""}`) : model.url(`plate/${frame + model.state.trim.first}`);
+  return composites()
+    ? model.url(`picture/${frame}?key=${model.state.picture}${quick ? "&quick=true" : ""}`)
+    : model.url(`plate/${frame + model.state.trim.first}`);
 }
 
 function refreshFrames() {
-  const now = composites() ? `picture ${model.state.picture} ${model.state.frames}` : `plate ${model.state.trim.first} ${model.state.frames}`;
-  if (now !== source) { source = now; frames.reset(model.state.frames); }
+  const now = composites()
+    ? `picture ${model.state.picture} ${model.state.frames}`
+    : `plate ${model.state.trim.first} ${model.state.frames}`;
+  if (now !== source) {
+    source = now;
+    frames.reset(model.state.frames);
+  }
 }
 
 /** @param {boolean} [typed] whether a number that is being typed stays */
 function showFrame(typed = false) {
   const camera = model.camera();
   if (!typed) byId("frame").value = String(model.frame);
-  byId("frame-reading").textContent = `of ${model.state.frames - 1}${camera ? ` · ${camera.rms.toFixed(2)} px · ${camera.n} points` : model.cameras.length ? " · no camera" : ""}`;
+  byId("frame-reading").textContent =
+    `of ${model.state.frames - 1}${camera ? ` · ${camera.rms.toFixed(2)} px · ${camera.n} points` : model.cameras.length ? " · no camera" : ""}`;
   paint();
   timeline.paint();
 }
 
 function showSelection() {
   const n = model.selected.size;
-  const enable = (/** @type {string} */ act, /** @type {boolean} */ on) => { for (const b of document.querySelectorAll(`[data-act="${act}"]`)) /** @type {HTMLButtonElement} */ (b).disabled = !on; };
+  const enable = (/** @type {string} */ act, /** @type {boolean} */ on) => {
+    for (const b of document.querySelectorAll(`[data-act="${act}"]`))
+      /** @type {HTMLButtonElement} */ (b).disabled = !on;
+  };
   enable("floor", model.own && n >= 3);
   enable("origin", model.own && n === 1);
   enable("scale", model.own && n === 2);
@@ -75,7 +89,8 @@ function showChosen() {
 }
 
 function showPlacing() {
-  for (const b of document.querySelectorAll('[data-act="place"]')) b.setAttribute("aria-pressed", String(model.placing === /** @type {HTMLElement} */ (b).dataset.stance));
+  for (const b of document.querySelectorAll('[data-act="place"]'))
+    b.setAttribute("aria-pressed", String(model.placing === /** @type {HTMLElement} */ (b).dataset.stance));
   for (const s of stages) s.setPlacing(model.placing);
 }
 
@@ -89,7 +104,11 @@ model.addEventListener("loaded", () => {
   showFrame(document.activeElement === byId("frame"));
   showSelection();
 });
-model.addEventListener("frame", () => { showFrame(); desk.frame(); look.ask(); });
+model.addEventListener("frame", () => {
+  showFrame();
+  desk.frame();
+  look.ask();
+});
 model.addEventListener("selection", showSelection);
 model.addEventListener("rival", showRival);
 model.addEventListener("touched", paint);
@@ -101,7 +120,9 @@ const route = new Route(byId("route"), model, { drawn: showSelection, typing: ()
 const value = (/** @type {string} */ id) => Number(byId(id)?.value) || 0;
 /** What fields say; null, and noted, where one is no number. @param {string[]} ids @returns {number[]|null} */
 function typed(ids) {
-  const fields = ids.map(byId).filter(Boolean), values = fields.map(fieldValue), wrong = values.indexOf(null);
+  const fields = ids.map(byId).filter(Boolean),
+    values = fields.map(fieldValue),
+    wrong = values.indexOf(null);
   if (wrong < 0) return /** @type {number[]} */ (values);
   noNumber(fields[wrong]);
   return null;
@@ -109,15 +130,20 @@ function typed(ids) {
 
 /** Turns and shifts the world by what is typed, which is then back at none. */
 function nudge() {
-  const axes = ["x", "y", "z"], turn = typed(axes.map((k) => `turn-${k}`)), shift = typed(axes.map((k) => `shift-${k}`));
+  const axes = ["x", "y", "z"],
+    turn = typed(axes.map((k) => `turn-${k}`)),
+    shift = typed(axes.map((k) => `shift-${k}`));
   if (!turn || !shift) return undefined;
-  for (const field of document.querySelectorAll("[id^=turn-], [id^=shift-]")) /** @type {HTMLInputElement} */ (field).value = /** @type {HTMLInputElement} */ (field).defaultValue;
+  for (const field of document.querySelectorAll("[id^=turn-], [id^=shift-]"))
+    /** @type {HTMLInputElement} */ (field).value = /** @type {HTMLInputElement} */ (field).defaultValue;
   return model.change("datum", { action: "nudge", turn_deg: turn, shift_m: shift.length ? shift : [0, 0, 0] });
 }
 
 function scale() {
   const distance = typed(["distance"]);
-  return distance ? model.change("datum", { action: "scale", points: [...model.selected], distance_m: distance[0] }) : undefined;
+  return distance
+    ? model.change("datum", { action: "scale", points: [...model.selected], distance_m: distance[0] })
+    : undefined;
 }
 
 /** What the buttons of the route do. @type {Record<string, (button: HTMLElement) => any>} */
@@ -128,8 +154,12 @@ const acts = {
   compare: (button) => model.compare(Number(button.dataset.id)),
   "delete-tracks": () => deleteTracks(),
   "restore-tracks": () => model.edit({ edit: "restore-tracks", tracks: [...model.deleted] }),
-  "restore-selected": () => model.edit({ edit: "restore-tracks", tracks: [...model.selected].filter((id) => model.deleted.has(id)) }),
-  "show-deleted": () => { model.showDeleted = !model.showDeleted; model.select(); },
+  "restore-selected": () =>
+    model.edit({ edit: "restore-tracks", tracks: [...model.selected].filter((id) => model.deleted.has(id)) }),
+  "show-deleted": () => {
+    model.showDeleted = !model.showDeleted;
+    model.select();
+  },
   "suggest-floor": () => model.change("datum", { action: "suggest-floor" }),
   floor: () => model.change("datum", { action: "floor", points: [...model.selected] }),
   origin: () => model.change("datum", { action: "origin", point: [...model.selected][0] }),
@@ -137,18 +167,34 @@ const acts = {
   nudge,
   go: (button) => model.go(Number(button.dataset.frame)),
   flip: () => model.change("datum", { action: "flip" }),
-  place: (button) => model.place(model.placing === button.dataset.stance ? null : button.dataset.stance ?? "standing"),
+  place: (button) =>
+    model.place(model.placing === button.dataset.stance ? null : (button.dataset.stance ?? "standing")),
   "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
 };
 
 function showRival() {
-  const { rival } = model, reading = byId("compare-reading");
-  for (const b of document.querySelectorAll('[data-act="compare"]')) b.setAttribute("aria-pressed", String(Number(/** @type {HTMLElement} */ (b).dataset.id) === rival?.id));
+  const { rival } = model,
+    reading = byId("compare-reading");
+  for (const b of document.querySelectorAll('[data-act="compare"]'))
+    b.setAttribute("aria-pressed", String(Number(/** @type {HTMLElement} */ (b).dataset.id) === rival?.id));
   if (reading) {
     reading.hidden = !rival;
-    reading.textContent = rival ? [compared(model.cameras.filter(Boolean).map((c) => /** @type {any} */ (c)), rival.frames), comesAlong(rival)].filter(Boolean).join(" · ") : "";
+    reading.textContent = rival
+      ? [
+          compared(
+            model.cameras.filter(Boolean).map((c) => /** @type {any} */ (c)),
+            rival.frames,
+          ),
+          comesAlong(rival),
+        ]
+          .filter(Boolean)
+          .join(" · ")
+      : "";
   }
-  for (const b of document.querySelectorAll(".use-anyway")) /** @type {HTMLElement} */ (b).hidden = !(rival?.apart && b.closest(".kept")?.getAttribute("data-solve") === String(rival.id));
+  for (const b of document.querySelectorAll(".use-anyway"))
+    /** @type {HTMLElement} */ (b).hidden = !(
+      rival?.apart && b.closest(".kept")?.getAttribute("data-solve") === String(rival.id)
+    );
   showRegions(rival?.regions ?? null);
   desk.showPaths();
   timeline.lanesChanged();
@@ -157,18 +203,30 @@ function showRival() {
 /** How what is placed would come along to a compared solve. @param {any} rival */
 function comesAlong(rival) {
   if (rival.apart) return rival.apart;
-  return rival.carried ? `what is placed would move by ${rival.carried.rms_px.toFixed(2)} px RMS, ${rival.carried.worst_px.toFixed(2)} px at most (frame ${rival.carried.worst_frame})` : "";
+  return rival.carried
+    ? `what is placed would move by ${rival.carried.rms_px.toFixed(2)} px RMS, ${rival.carried.worst_px.toFixed(2)} px at most (frame ${rival.carried.worst_frame})`
+    : "";
 }
 
 // A focal length in mm waits for its sensor before it is sent.
-byId("route").addEventListener("change", (/** @type {Event} */ event) => { if (desk.waitsForSensor(/** @type {HTMLElement} */ (event.target))) event.stopPropagation(); }, true);
-for (const kind of ["input", "change"]) byId("route").addEventListener(kind, (/** @type {Event} */ event) => {
-  const target = /** @type {HTMLElement} */ (event.target);
-  desk.input(target, kind === "change");
-  if (kind === "input" && target.closest("#track-settings")) look.ask();
-});
+byId("route").addEventListener(
+  "change",
+  (/** @type {Event} */ event) => {
+    if (desk.waitsForSensor(/** @type {HTMLElement} */ (event.target))) event.stopPropagation();
+  },
+  true,
+);
+for (const kind of ["input", "change"])
+  byId("route").addEventListener(kind, (/** @type {Event} */ event) => {
+    const target = /** @type {HTMLElement} */ (event.target);
+    desk.input(target, kind === "change");
+    if (kind === "input" && target.closest("#track-settings")) look.ask();
+  });
 
-/** The error of a compared solve by part of the frame, beside that of the one in use. @param {(number|null)[][]|null} regions */
+/**
+ * The error of a compared solve by part of the frame, beside that of the one in use.
+ * @param {(number|null)[][]|null} regions
+ */
 function showRegions(regions) {
   for (const [i, cell] of [...document.querySelectorAll("#regions td")].entries()) {
     const own = /** @type {HTMLElement} */ (cell).dataset.own ?? cell.textContent ?? "";
@@ -190,39 +248,62 @@ byId("route").addEventListener("click", (/** @type {MouseEvent} */ event) => {
   if (button) Promise.resolve(acts[button.dataset.act ?? ""]?.(button)).catch(told);
   desk.click(target, event);
   const trim = /** @type {HTMLElement|null} */ (target.closest("[data-trim]"));
-  if (trim) /** @type {HTMLInputElement} */ (trim.closest("form")?.elements.namedItem(trim.dataset.trim ?? "")).value = String(model.frame + Number(trim.dataset.offset));
+  if (trim)
+    /** @type {HTMLInputElement} */ (trim.closest("form")?.elements.namedItem(trim.dataset.trim ?? "")).value = String(
+      model.frame + Number(trim.dataset.offset),
+    );
   const form = /** @type {HTMLElement|null} */ (target.closest("[data-act]") ? null : target.closest(".title-form"));
-  if (form && model.chosen !== Number(form.dataset.insert)) { model.chosen = Number(form.dataset.insert); model.select(); }
+  if (form && model.chosen !== Number(form.dataset.insert)) {
+    model.chosen = Number(form.dataset.insert);
+    model.select();
+  }
 });
 
 // --- jobs --------------------------------------------------------------------
 
 const news = new EventSource("/events");
 // A job may have ended before word of it could be heard.
-news.onopen = () => { if (document.querySelector(".job progress")) { source = ""; route.reload().catch(told); } };
+news.onopen = () => {
+  if (document.querySelector(".job progress")) {
+    source = "";
+    route.reload().catch(told);
+  }
+};
 news.onmessage = (event) => {
   const { job, left_s } = JSON.parse(event.data);
   if (job.shot !== model.shot) return;
   const active = job.state === "running" || job.state === "waiting";
   const percent = job.total ? Math.floor((100 * job.done) / job.total) : 0;
-  const words = job.kind === "solve" || job.kind === "refine" ? `${job.message} · ${percent} %` : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
+  const words =
+    job.kind === "solve" || job.kind === "refine"
+      ? `${job.message} · ${percent} %`
+      : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
   const line = words + (left_s !== null && active ? ` · ${left_s} s left` : "");
   byId("running").textContent = active ? `${job.kind}: ${line}` : "";
-  if (model.working !== active) { model.working = active; paint(); }
+  if (model.working !== active) {
+    model.working = active;
+    paint();
+  }
   const box = document.querySelector(`.job[data-job="${job.id}"]`);
   const reading = box?.querySelector(".job-reading");
   if (active && box && reading) {
     reading.textContent = line;
     /** @type {HTMLProgressElement} */ (box.querySelector("progress")).value = percent;
   } else if (!active || !box) {
-    if (job.kind === "decode" && !active) { source = ""; }
+    if (job.kind === "decode" && !active) {
+      source = "";
+    }
     route.reload().catch(told);
   }
 };
 
 // --- playing -----------------------------------------------------------------
 
-let playing = false, began = 0, from = 0, shown = 0, dropped = 0;
+let playing = false,
+  began = 0,
+  from = 0,
+  shown = 0,
+  dropped = 0;
 
 function play(/** @type {boolean} */ on) {
   playing = on;
@@ -254,15 +335,22 @@ function tick(/** @type {number} */ time) {
     const seconds = Math.max((time - began) / 1000, 1e-3);
     byId("play-reading").textContent = `${((model.frame - from) / seconds).toFixed(1)} fps · ${dropped} dropped`;
   }
-  if (model.frame >= model.state.frames - 1) play(false); else requestAnimationFrame(tick);
+  if (model.frame >= model.state.frames - 1) play(false);
+  else requestAnimationFrame(tick);
 }
 
 byId("play").addEventListener("click", () => play(!playing));
 byId("back").addEventListener("click", () => model.go(model.frame - 1));
 byId("forward").addEventListener("click", () => model.go(model.frame + 1));
 byId("frame").addEventListener("change", () => model.go(value("frame")));
-byId("worst").addEventListener("click", () => { const w = model.worst(); if (w !== null) model.go(w); });
-byId("show-inserts").addEventListener("change", () => { refreshFrames(); paint(); });
+byId("worst").addEventListener("click", () => {
+  const w = model.worst();
+  if (w !== null) model.go(w);
+});
+byId("show-inserts").addEventListener("change", () => {
+  refreshFrames();
+  paint();
+});
 byId("two-views").addEventListener("click", () => {
   const on = byId("stage-2").hidden;
   byId("stage-2").hidden = !on;
@@ -273,9 +361,15 @@ byId("help-open").addEventListener("click", () => byId("help").showModal());
 
 // --- keys --------------------------------------------------------------------
 
-const typing = (/** @type {EventTarget|null} */ t) => t instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName) && /** @type {HTMLInputElement} */ (t).type !== "checkbox";
+const typing = (/** @type {EventTarget|null} */ t) =>
+  t instanceof HTMLElement &&
+  /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName) &&
+  /** @type {HTMLInputElement} */ (t).type !== "checkbox";
 let panned = false;
-for (const s of stages) s.canvas.addEventListener("pointerdown", () => { panned = true; });
+for (const s of stages)
+  s.canvas.addEventListener("pointerdown", () => {
+    panned = true;
+  });
 
 /** @type {Record<string, (event: KeyboardEvent) => void>} */
 const keys = {
@@ -284,15 +378,35 @@ const keys = {
   Home: () => model.go(0),
   End: () => model.go(model.state.frames - 1),
   w: () => byId("worst").click(),
-  f: () => { for (const s of stages) s.fit(); },
+  f: () => {
+    for (const s of stages) s.fit();
+  },
   v: () => byId("two-views").click(),
   t: () => model.place(model.placing ? null : "standing"),
-  l: () => { model.lasso = !model.lasso; model.select(); },
+  l: () => {
+    model.lasso = !model.lasso;
+    model.select();
+  },
   m: () => model.draw(model.drawing ? null : "keep-out"),
-  Enter: () => { stages[0].masks.close().catch(told); },
+  Enter: () => {
+    stages[0].masks.close().catch(told);
+  },
   "?": () => byId("help").showModal(),
-  Delete: () => { if (model.mask !== null) model.edit({ edit: "remove-mask", id: model.mask }).catch(told); else if (model.selected.size) deleteTracks().catch(told); else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(told); },
-  Escape: () => { if (model.drawing) model.draw(null); else if (model.mask !== null) model.chooseMask(null); else if (model.placing) model.place(null); else { model.selected.clear(); model.chosen = null; model.select(); } },
+  Delete: () => {
+    if (model.mask !== null) model.edit({ edit: "remove-mask", id: model.mask }).catch(told);
+    else if (model.selected.size) deleteTracks().catch(told);
+    else if (model.chosen !== null) model.edit({ edit: "remove-insert", id: model.chosen }).catch(told);
+  },
+  Escape: () => {
+    if (model.drawing) model.draw(null);
+    else if (model.mask !== null) model.chooseMask(null);
+    else if (model.placing) model.place(null);
+    else {
+      model.selected.clear();
+      model.chosen = null;
+      model.select();
+    }
+  },
 };
 
 document.addEventListener("keydown", (event) => {
@@ -303,14 +417,31 @@ document.addEventListener("keydown", (event) => {
   }
   if (typing(event.target) || event.ctrlKey || event.metaKey || byId("help").open) return;
   if (event.key === " ") {
-    if (event.target instanceof HTMLButtonElement || (event.target instanceof HTMLElement && event.target.tagName === "SUMMARY")) return;
+    if (
+      event.target instanceof HTMLButtonElement ||
+      (event.target instanceof HTMLElement && event.target.tagName === "SUMMARY")
+    )
+      return;
     event.preventDefault();
-    if (!event.repeat) { model.space = true; panned = false; }
+    if (!event.repeat) {
+      model.space = true;
+      panned = false;
+    }
     return;
   }
   if (event.key === "Enter" && !model.drawing) return;
   const act = keys[event.key] ?? keys[event.key.toLowerCase()];
-  if (act && !(event.target instanceof HTMLElement && event.target.tagName === "SUMMARY" && (event.key.startsWith("Arrow") || event.key === "Enter"))) { event.preventDefault(); act(event); }
+  if (
+    act &&
+    !(
+      event.target instanceof HTMLElement &&
+      event.target.tagName === "SUMMARY" &&
+      (event.key.startsWith("Arrow") || event.key === "Enter")
+    )
+  ) {
+    event.preventDefault();
+    act(event);
+  }
 });
 document.addEventListener("keyup", (event) => {
   if (event.key !== " " || !model.space) return;

@@ -3,7 +3,8 @@
 
 /**
  * @typedef {{frame: number, outline: number[][]}} Key
- * @typedef {{id: number, name: string, mode: "keep-out"|"keep-in", keys: Key[], smooth: boolean[], inverted: boolean, span: number[]|null}} Mask
+ * @typedef {{id: number, name: string, mode: "keep-out"|"keep-in", keys: Key[], smooth: boolean[], inverted: boolean,
+ * span: number[]|null}} Mask
  */
 
 /** @param {Mask} mask @param {number} frame */
@@ -11,16 +12,29 @@ export function countsOn(mask, frame) {
   return !mask.span || (frame >= mask.span[0] && frame <= mask.span[1]);
 }
 
-/** The corners at a frame: straight on between keys, held outside them. @param {Mask} mask @param {number} frame @returns {number[][]} */
+/**
+ * The corners at a frame: straight on between keys, held outside them.
+ * @param {Mask} mask
+ * @param {number} frame
+ * @returns {number[][]}
+ */
 export function outlineAt(mask, frame) {
   const after = mask.keys.findIndex((k) => k.frame > frame);
   if (after === 0) return mask.keys[0].outline;
   if (after < 0) return mask.keys[mask.keys.length - 1].outline;
-  const a = mask.keys[after - 1], b = mask.keys[after], t = (frame - a.frame) / (b.frame - a.frame);
+  const a = mask.keys[after - 1],
+    b = mask.keys[after],
+    t = (frame - a.frame) / (b.frame - a.frame);
   return a.outline.map((p, i) => [p[0] + t * (b.outline[i][0] - p[0]), p[1] + t * (b.outline[i][1] - p[1])]);
 }
 
-/** The mask with its outline at a frame; a key that is there is replaced. @param {Mask} mask @param {number} frame @param {number[][]} outline @returns {Mask} */
+/**
+ * The mask with its outline at a frame; a key that is there is replaced.
+ * @param {Mask} mask
+ * @param {number} frame
+ * @param {number[][]} outline
+ * @returns {Mask}
+ */
 export function withKey(mask, frame, outline) {
   const keys = mask.keys.filter((k) => k.frame !== frame).concat({ frame, outline });
   return { ...mask, keys: keys.sort((a, b) => a.frame - b.frame) };
@@ -31,30 +45,63 @@ export function withoutKey(mask, frame) {
   return mask.keys.length > 1 ? { ...mask, keys: mask.keys.filter((k) => k.frame !== frame) } : mask;
 }
 
-/** The mask with one corner more, between corner `i` and the next, on every key. @param {Mask} mask @param {number} i @returns {Mask} */
+/**
+ * The mask with one corner more, between corner `i` and the next, on every key.
+ * @param {Mask} mask
+ * @param {number} i
+ * @returns {Mask}
+ */
 export function withCorner(mask, i) {
   const smooth = mask.keys[0].outline.map((_, k) => !!mask.smooth[k]);
   const keys = mask.keys.map(({ frame, outline }) => {
-    const a = outline[i], b = outline[(i + 1) % outline.length];
-    return { frame, outline: [...outline.slice(0, i + 1), [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], ...outline.slice(i + 1)] };
+    const a = outline[i],
+      b = outline[(i + 1) % outline.length];
+    return {
+      frame,
+      outline: [...outline.slice(0, i + 1), [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], ...outline.slice(i + 1)],
+    };
   });
-  return { ...mask, keys, smooth: [...smooth.slice(0, i + 1), smooth[i] && smooth[(i + 1) % smooth.length], ...smooth.slice(i + 1)] };
+  return {
+    ...mask,
+    keys,
+    smooth: [...smooth.slice(0, i + 1), smooth[i] && smooth[(i + 1) % smooth.length], ...smooth.slice(i + 1)],
+  };
 }
 
 /** The mask without corner `i`; three stay. @param {Mask} mask @param {number} i @returns {Mask} */
 export function withoutCorner(mask, i) {
   if (mask.keys[0].outline.length <= 3) return mask;
   const smooth = mask.keys[0].outline.map((_, k) => !!mask.smooth[k]).filter((_, k) => k !== i);
-  return { ...mask, smooth, keys: mask.keys.map(({ frame, outline }) => ({ frame, outline: outline.filter((_, k) => k !== i) })) };
+  return {
+    ...mask,
+    smooth,
+    keys: mask.keys.map(({ frame, outline }) => ({ frame, outline: outline.filter((_, k) => k !== i) })),
+  };
 }
 
-/** The pieces of the shape, each from a corner to the next with its two control points. @param {number[][]} corners @param {boolean[]} smooth */
+/**
+ * The pieces of the shape, each from a corner to the next with its two control points.
+ * @param {number[][]} corners
+ * @param {boolean[]} smooth
+ */
 export function pieces(corners, smooth) {
   const n = corners.length;
   return corners.map((a, i) => {
-    const b = corners[(i + 1) % n], before = corners[(i + n - 1) % n], behind = corners[(i + 2) % n];
-    const by = (/** @type {number[]} */ at, /** @type {number[]} */ from, /** @type {number[]} */ to, /** @type {number} */ k) => [at[0] + k * (to[0] - from[0]), at[1] + k * (to[1] - from[1])];
-    return { a, b, c: smooth[i] ? by(a, before, b, 1 / 6) : by(a, a, b, 1 / 3), d: smooth[(i + 1) % n] ? by(b, behind, a, 1 / 6) : by(b, b, a, 1 / 3) };
+    const b = corners[(i + 1) % n],
+      before = corners[(i + n - 1) % n],
+      behind = corners[(i + 2) % n];
+    const by = (
+      /** @type {number[]} */ at,
+      /** @type {number[]} */ from,
+      /** @type {number[]} */ to,
+      /** @type {number} */ k,
+    ) => [at[0] + k * (to[0] - from[0]), at[1] + k * (to[1] - from[1])];
+    return {
+      a,
+      b,
+      c: smooth[i] ? by(a, before, b, 1 / 6) : by(a, a, b, 1 / 3),
+      d: smooth[(i + 1) % n] ? by(b, behind, a, 1 / 6) : by(b, b, a, 1 / 3),
+    };
   });
 }
 
@@ -70,7 +117,8 @@ export function contains(polygon, [x, y]) {
 
 /** Distance of a point from a stretch of line. @param {number[]} p @param {number[]} a @param {number[]} b */
 export function fromLine(p, a, b) {
-  const [ux, uy] = [b[0] - a[0], b[1] - a[1]], length = ux * ux + uy * uy;
+  const [ux, uy] = [b[0] - a[0], b[1] - a[1]],
+    length = ux * ux + uy * uy;
   const t = length ? Math.min(Math.max(((p[0] - a[0]) * ux + (p[1] - a[1]) * uy) / length, 0), 1) : 0;
   return Math.hypot(p[0] - a[0] - t * ux, p[1] - a[1] - t * uy);
 }

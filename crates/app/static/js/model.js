@@ -14,7 +14,10 @@ export class Model extends EventTarget {
     /** @type {import("./tracks.js").Track[]} */ this.tracks = [];
     /** @type {Map<number, number>} */ this.rmsOf = new Map();
     /** @type {(Camera|undefined)[]} */ this.cameras = [];
-    /** @type {{id: number, x: number[], rms: number, views: number, parallax: number, spread: number[]}[]} */ this.points = [];
+    /**
+     * @type {{id: number, x: number[], rms: number, views: number, parallax: number, spread: number[]}[]}
+     */
+    this.points = [];
     /** @type {any} */ this.suggested = null;
     /** @type {Set<number>} */ this.selected = new Set();
     /** @type {Set<number>} */ this.deleted = new Set();
@@ -25,24 +28,35 @@ export class Model extends EventTarget {
     /** The solve that was fetched last, and its name. @type {{key: string, solve: any}|null} */ this.heldScene = null;
     this.loading = 0;
     /** @type {Promise<void>} */ this.latest = Promise.resolve();
-    /** A kept solve that is compared with the one in use. @type {{id: number, rms: number, frames: {frame: number, rms: number, f: number}[], path: number[][], regions: (number|null)[][]}|null} */ this.rival = null;
+    /**
+     * A kept solve that is compared with the one in use.
+     * @type {{id: number, rms: number, frames: {frame: number, rms: number, f: number}[], path: number[][], regions:
+     * (number|null)[][], carried: any, apart: string|null}|null}
+     */
+    this.rival = null;
     /** Where points would land on a frame. @type {{frame: number, points: number[][]}|null} */ this.look = null;
     /** The surface under the pointer. @type {any} */ this.surface = null;
     /** The insert that is being dragged, as it is now. @type {any} */ this.moving = null;
     /** Its rough picture. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.draft = null;
     /** What a click in the picture would place. @type {string|null} */ this.placing = null;
     /** Whether a job of this shot is under way. */ this.working = false;
-    /** Why tracks are not used. @type {Map<number, {reason: string, error_px: number|null}>} */ this.outliers = new Map();
+    /**
+     * Why tracks are not used.
+     * @type {Map<number, {id: number, reason: string, error_px: number|null}>}
+     */
+    this.outliers = new Map();
     /** Tracks that are used anyway. @type {Set<number>} */ this.trusted = new Set();
     /** Deleted tracks that agree with the camera. @type {number[]} */ this.again = [];
-    /** What the reasons of the verdict speak of. @type {{frames: number[]|null, tracks: number[]}[]} */ this.reasons = [];
+    /** What the reasons of the verdict speak of. @type {{frames: number[]|null, tracks: number[]}[]} */ this.reasons =
+      [];
     /** The outline that is being drawn. @type {{mode: string, corners: number[][]}|null} */ this.drawing = null;
     /** The chosen mask. @type {number|null} */ this.mask = null;
     /** It, while it is dragged. @type {any} */ this.movingMask = null;
     /** A frame as the tracker sees it. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.seen = null;
     /** Whether a drag goes round tracks instead of over them. */ this.lasso = false;
     this.space = false;
-    /** Changes that were asked for, each after the one before. @type {Promise<any>} */ this.changes = Promise.resolve();
+    /** Changes that were asked for, each after the one before. @type {Promise<any>} */ this.changes =
+      Promise.resolve();
     /** The revision that the next change begins from. @type {number|null} */ this.head = null;
     /** Whether the camera is of the tracks in use. */ this.own = true;
   }
@@ -121,8 +135,12 @@ export class Model extends EventTarget {
       const response = await this.get("tracks");
       tracks = response.status === 200 ? readTracks(await response.arrayBuffer()) : [];
     }
-    const held = state.solve !== null && this.heldScene?.key === state.scene ? this.heldScene.solve : null;
-    const solve = held ?? (state.solve === null ? { frames: [], points: [], outliers: [], again: [], reasons: [] } : await (await this.get("solve")).json());
+    const held = state.solve !== null && this.heldScene?.key === state.scene ? (this.heldScene?.solve ?? null) : null;
+    const solve =
+      held ??
+      (state.solve === null
+        ? { frames: [], points: [], outliers: [], again: [], reasons: [] }
+        : await (await this.get("solve")).json());
     const suggested = state.solve === null || state.floor ? null : await (await this.get("floor")).json();
     // A newer loading has begun meanwhile; what it brings is the later state.
     if (turn !== this.loading) return;
@@ -163,7 +181,10 @@ export class Model extends EventTarget {
   /** @param {number} frame */
   go(frame) {
     // Somebody may know where to go before it is known what there is; the loading keeps it within the clip.
-    if (!this.state) { this.frame = Math.max(Math.round(frame) || 0, 0); return; }
+    if (!this.state) {
+      this.frame = Math.max(Math.round(frame) || 0, 0);
+      return;
+    }
     const next = Math.min(Math.max(Math.round(frame), 0), this.state.frames - 1);
     if (next === this.frame) return;
     this.frame = next;
@@ -187,7 +208,12 @@ export class Model extends EventTarget {
     this.dispatchEvent(new Event("rival"));
   }
 
-  /** Does one piece of work after another, in the order in which they were asked for. @template T @param {() => Promise<T>} work @returns {Promise<T>} */
+  /**
+   * Does one piece of work after another, in the order in which they were asked for.
+   * @template T
+   * @param {() => Promise<T>} work
+   * @returns {Promise<T>}
+   */
   inOrder(work) {
     const done = this.changes.then(work);
     this.changes = done.catch(() => {});
@@ -201,19 +227,29 @@ export class Model extends EventTarget {
 
   /** Sends the fields of a form. @param {string} address @param {URLSearchParams} fields @param {Element|null} form */
   sendFields(address, fields, form) {
-    return this.send(address, "application/x-www-form-urlencoded", (revision) => {
-      if (fields.has("revision")) fields.set("revision", String(revision));
-      return fields.toString();
-    }, form);
+    return this.send(
+      address,
+      "application/x-www-form-urlencoded",
+      (revision) => {
+        if (fields.has("revision")) fields.set("revision", String(revision));
+        return fields.toString();
+      },
+      form,
+    );
   }
 
   /**
    * One change is one request, made when the one before it is answered: it begins from the revision that came of that.
-   * @param {string} address @param {string} kind @param {(revision: number) => string} body @param {Element|null} [form] what is answered
+   * @param {string} address @param {string} kind @param {(revision: number) => string} body @param {Element|null}
+   * [form] what is answered
    */
   send(address, kind, body, form = null) {
     return this.inOrder(async () => {
-      const response = await fetch(address, { method: "POST", headers: { "content-type": kind }, body: body(this.head ?? this.state.revision) }).catch(() => null);
+      const response = await fetch(address, {
+        method: "POST",
+        headers: { "content-type": kind },
+        body: body(this.head ?? this.state.revision),
+      }).catch(() => null);
       if (!response) {
         note("Fennik does not answer. Is it still running? What was saved is kept.");
         return false;

@@ -19,7 +19,10 @@ export function paintTracks(g, stage) {
     const here = trackAt(track, model.frame);
     if (!here) continue;
     const [x, y] = stage.toStage(here);
-    if (gone) { paintDeleted(g, x, y, size, model.selected.has(track.id)); continue; }
+    if (gone) {
+      paintDeleted(g, x, y, size, model.selected.has(track.id));
+      continue;
+    }
     const rms = model.rmsOf.get(track.id);
     const stray = model.outliers.get(track.id)?.reason ?? null;
     const off = model.cameras.length > 0 && rms === undefined;
@@ -32,7 +35,15 @@ export function paintTracks(g, stage) {
     mark(g, x, y, picked ? 1.4 * size : size, stray);
     g.stroke();
     g.lineWidth = 1;
-    g.strokeStyle = picked ? colours.sand : off ? (stray === "far" ? colours.lichen : stray === "short" ? colours.dust : colours.brick) : ramp(share);
+    g.strokeStyle = picked
+      ? colours.sand
+      : off
+        ? stray === "far"
+          ? colours.lichen
+          : stray === "short"
+            ? colours.dust
+            : colours.brick
+        : ramp(share);
     const strength = off && !picked ? 0.7 : 1;
     g.globalAlpha = 0.85 * strength;
     g.beginPath();
@@ -46,15 +57,28 @@ export function paintTracks(g, stage) {
     g.stroke();
     g.globalAlpha = strength;
     mark(g, x, y, picked ? 1.4 * size : size, stray);
-    if (picked) { g.fillStyle = colours.sand; g.fill(); } else g.stroke();
+    if (picked) {
+      g.fillStyle = colours.sand;
+      g.fill();
+    } else g.stroke();
   }
   g.globalAlpha = 1;
 }
 
-/** A track that was deleted: struck out, without a tail. @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} size @param {boolean} picked */
+/**
+ * A track that was deleted: struck out, without a tail.
+ * @param {CanvasRenderingContext2D} g
+ * @param {number} x
+ * @param {number} y
+ * @param {number} size
+ * @param {boolean} picked
+ */
 function paintDeleted(g, x, y, size, picked) {
   g.globalAlpha = picked ? 1 : 0.75;
-  for (const [width, colour] of /** @type {[number, string][]} */ ([[3, colours.stone], [1, picked ? colours.sand : colours.dust]])) {
+  for (const [width, colour] of /** @type {[number, string][]} */ ([
+    [3, colours.stone],
+    [1, picked ? colours.sand : colours.dust],
+  ])) {
     g.lineWidth = width;
     g.strokeStyle = colour;
     g.beginPath();
@@ -64,9 +88,17 @@ function paintDeleted(g, x, y, size, picked) {
   }
 }
 
-/** Where points would land, instead of the tracks. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage @param {number[][]} points */
+/**
+ * Where points would land, instead of the tracks.
+ * @param {CanvasRenderingContext2D} g
+ * @param {import("./stage.js").Stage} stage
+ * @param {number[][]} points
+ */
 export function paintLook(g, stage, points) {
-  for (const [width, colour] of /** @type {[number, string][]} */ ([[3, colours.stone], [1, colours.lichen]])) {
+  for (const [width, colour] of /** @type {[number, string][]} */ ([
+    [3, colours.stone],
+    [1, colours.lichen],
+  ])) {
     g.lineWidth = width;
     g.strokeStyle = colour;
     for (const p of points) {
@@ -77,12 +109,18 @@ export function paintLook(g, stage, points) {
   }
 }
 
-/** The floor, or dashed the one that is suggested. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage */
+/**
+ * The floor, or dashed the one that is suggested.
+ * @param {CanvasRenderingContext2D} g
+ * @param {import("./stage.js").Stage} stage
+ */
 export function paintFloor(g, stage) {
   const { model } = stage;
   const camera = model.camera();
   if (!camera) return;
-  let origin = [0, 0, 0], normal = [0, 1, 0], dash = /** @type {number[]} */ ([]);
+  let origin = [0, 0, 0],
+    normal = [0, 1, 0],
+    dash = /** @type {number[]} */ ([]);
   if (!model.state.floor) {
     if (!model.suggested) return;
     origin = model.suggested.middle;
@@ -96,70 +134,129 @@ export function paintFloor(g, stage) {
   for (let i = -12; i <= 12; i++) {
     g.strokeStyle = i === 0 ? colours.sand : colours.lichen;
     g.globalAlpha = i === 0 ? 0.95 : 0.6;
-    line3(g, stage, add(origin, add(scale(u, i * step), scale(v, -12 * step))), add(origin, add(scale(u, i * step), scale(v, 12 * step))));
-    line3(g, stage, add(origin, add(scale(v, i * step), scale(u, -12 * step))), add(origin, add(scale(v, i * step), scale(u, 12 * step))));
+    line3(
+      g,
+      stage,
+      add(origin, add(scale(u, i * step), scale(v, -12 * step))),
+      add(origin, add(scale(u, i * step), scale(v, 12 * step))),
+    );
+    line3(
+      g,
+      stage,
+      add(origin, add(scale(v, i * step), scale(u, -12 * step))),
+      add(origin, add(scale(v, i * step), scale(u, 12 * step))),
+    );
   }
   g.globalAlpha = 1;
   g.setLineDash([]);
-  const foot = stage.worldToStage(origin), top = stage.worldToStage(add(origin, scale(normal, step)));
+  const foot = stage.worldToStage(origin),
+    top = stage.worldToStage(add(origin, scale(normal, step)));
   if (foot && top) {
     g.strokeStyle = colours.bone;
-    g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(top[0], top[1]); g.stroke();
+    g.beginPath();
+    g.moveTo(foot[0], foot[1]);
+    g.lineTo(top[0], top[1]);
+    g.stroke();
     g.fillStyle = colours.bone;
     g.font = "11px JetBrains Mono, monospace";
     g.fillText(`${step} m`, top[0] + 5, top[1]);
   }
 }
 
-/** A straight line of the world, drawn in short pieces so that it bends with the lens. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage @param {number[]} a @param {number[]} b */
+/**
+ * A straight line of the world, drawn in short pieces so that it bends with the lens.
+ * @param {CanvasRenderingContext2D} g
+ * @param {import("./stage.js").Stage} stage
+ * @param {number[]} a
+ * @param {number[]} b
+ */
 function line3(g, stage, a, b) {
   g.beginPath();
   let open = false;
   for (let i = 0; i <= 24; i++) {
     const p = stage.worldToStage(add(a, scale([b[0] - a[0], b[1] - a[1], b[2] - a[2]], i / 24)));
     const far = p && (Math.abs(p[0]) > 6000 || Math.abs(p[1]) > 6000);
-    if (!p || far) { open = false; continue; }
-    if (open) g.lineTo(p[0], p[1]); else g.moveTo(p[0], p[1]);
+    if (!p || far) {
+      open = false;
+      continue;
+    }
+    if (open) g.lineTo(p[0], p[1]);
+    else g.moveTo(p[0], p[1]);
     open = true;
   }
   g.stroke();
 }
 
-/** The square on the surface under the pointer. @param {CanvasRenderingContext2D} g @param {import("./stage.js").Stage} stage */
+/**
+ * The square on the surface under the pointer.
+ * @param {CanvasRenderingContext2D} g
+ * @param {import("./stage.js").Stage} stage
+ */
 export function paintTile(g, stage) {
   const { point, normal } = stage.model.surface;
   const camera = stage.model.camera();
   if (!camera) return;
   const [u, v] = across(normal);
   const size = 0.035 * Math.hypot(...centre(camera).map((c, i) => c - point[i]));
-  const corners = [[-1, -1], [1, -1], [1, 1], [-1, 1]].map(([a, b]) => stage.worldToStage(add(point, add(scale(u, a * size), scale(v, b * size)))));
-  if (corners.some((c) => !c)) return;
+  const corners = [
+    [-1, -1],
+    [1, -1],
+    [1, 1],
+    [-1, 1],
+  ].map(([a, b]) => stage.worldToStage(add(point, add(scale(u, a * size), scale(v, b * size)))));
+  const seen = corners.filter((c) => c !== null);
+  if (seen.length < corners.length) return;
   g.beginPath();
-  corners.forEach((c, i) => (i ? g.lineTo(c[0], c[1]) : g.moveTo(c[0], c[1])));
+  seen.forEach((c, i) => (i ? g.lineTo(c[0], c[1]) : g.moveTo(c[0], c[1])));
   g.closePath();
   g.fillStyle = "rgb(157 181 154 / .45)";
   g.strokeStyle = colours.bone;
   g.lineWidth = 1;
   g.fill();
   g.stroke();
-  const foot = stage.worldToStage(point), top = stage.worldToStage(add(point, scale(normal, size)));
-  if (foot && top) { g.beginPath(); g.moveTo(foot[0], foot[1]); g.lineTo(top[0], top[1]); g.stroke(); }
+  const foot = stage.worldToStage(point),
+    top = stage.worldToStage(add(point, scale(normal, size)));
+  if (foot && top) {
+    g.beginPath();
+    g.moveTo(foot[0], foot[1]);
+    g.lineTo(top[0], top[1]);
+    g.stroke();
+  }
 }
 
-/** The mark of a track; what does not follow the camera has another shape for each reason. @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} r @param {string|null} why */
+/**
+ * The mark of a track; what does not follow the camera has another shape for each reason.
+ * @param {CanvasRenderingContext2D} g
+ * @param {number} x
+ * @param {number} y
+ * @param {number} r
+ * @param {string|null} why
+ */
 function mark(g, x, y, r, why) {
   g.beginPath();
-  if (why === "independent-motion") { g.moveTo(x - r, y + r); g.lineTo(x, y - r); g.lineTo(x + r, y + r); }
-  else if (why === "image-static") g.rect(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r);
-  else if (why === "partial-inlier") { g.moveTo(x, y - r); g.lineTo(x + r, y); g.lineTo(x, y + r); }
-  else { rhomb(g, x, y, why === "far" ? 0.7 * r : r); return; }
+  if (why === "independent-motion") {
+    g.moveTo(x - r, y + r);
+    g.lineTo(x, y - r);
+    g.lineTo(x + r, y + r);
+  } else if (why === "image-static") g.rect(x - 0.8 * r, y - 0.8 * r, 1.6 * r, 1.6 * r);
+  else if (why === "partial-inlier") {
+    g.moveTo(x, y - r);
+    g.lineTo(x + r, y);
+    g.lineTo(x, y + r);
+  } else {
+    rhomb(g, x, y, why === "far" ? 0.7 * r : r);
+    return;
+  }
   g.closePath();
 }
 
 /** @param {CanvasRenderingContext2D} g @param {number} x @param {number} y @param {number} r */
 function rhomb(g, x, y, r) {
   g.beginPath();
-  g.moveTo(x, y - r); g.lineTo(x + r, y); g.lineTo(x, y + r); g.lineTo(x - r, y);
+  g.moveTo(x, y - r);
+  g.lineTo(x + r, y);
+  g.lineTo(x, y + r);
+  g.lineTo(x - r, y);
   g.closePath();
 }
 

@@ -11,7 +11,8 @@ const WAITS = "form[hx-post]:not([hx-trigger]) input, [data-waits]";
 export class Route {
   /**
    * @param {HTMLElement} root @param {import("./model.js").Model} model
-   * @param {{drawn: () => void, typing: () => void}} tell called when it was drawn anew, and when half-typed text is back in its field
+   * @param {{drawn: () => void, typing: () => void}} tell called when it was drawn anew, and when half-typed text is
+   * back in its field
    */
   constructor(root, model, tell) {
     this.root = root;
@@ -33,10 +34,16 @@ export class Route {
     this.heedRequests();
     heedArrows(root);
     // Enter would load the page anew where a form sends each change by itself.
-    root.addEventListener("submit", (event) => { if (/** @type {Element} */ (event.target).hasAttribute("hx-trigger")) event.preventDefault(); });
+    root.addEventListener("submit", (event) => {
+      if (/** @type {Element} */ (event.target).hasAttribute("hx-trigger")) event.preventDefault();
+    });
   }
 
-  /** @param {string} html @param {boolean} [load] whether the model is to be brought up to it @param {Element|null} [form] what is answered */
+  /**
+   * @param {string} html
+   * @param {boolean} [load] whether the model is to be brought up to it
+   * @param {Element|null} [form] what is answered
+   */
   put(html, load = false, form = null) {
     this.came++;
     if (this.pressed) {
@@ -52,7 +59,8 @@ export class Route {
   /** Fetches route and model anew. */
   async reload() {
     const turn = ++this.asked;
-    let html = "", came;
+    let html = "",
+      came;
     // What was drawn while the answer was on its way may be later than the answer.
     do {
       came = this.came;
@@ -72,16 +80,21 @@ export class Route {
   /** @param {boolean} load */
   after(load) {
     const stations = /** @type {HTMLElement|null} */ (this.root.querySelector("#stations"));
-    for (const station of this.root.querySelectorAll(".station")) station.toggleAttribute("open", /** @type {HTMLElement} */ (station).dataset.station === this.open);
+    for (const station of this.root.querySelectorAll(".station"))
+      station.toggleAttribute("open", /** @type {HTMLElement} */ (station).dataset.station === this.open);
     const back = this.typeBack();
     if (this.model.state) this.tell.drawn();
     if (back) this.tell.typing();
     if (load && Number(stations?.dataset.revision) !== this.model.state?.revision) this.model.load().catch(told);
   }
 
-  /** What is typed and not sent: where it waits for a button, and in the field where somebody is in the middle of it. @param {Element|null} sent */
+  /**
+   * What is typed and not sent: where it waits for a button, and in the field where somebody is in the middle of it.
+   * @param {Element|null} sent
+   */
   halfTyped(sent) {
-    const typed = (/** @type {Field} */ f) => f.value !== f.defaultValue && (f === document.activeElement || (f.matches(WAITS) && !(sent && f.form === sent)));
+    const typed = (/** @type {Field} */ f) =>
+      f.value !== f.defaultValue && (f === document.activeElement || (f.matches(WAITS) && !(sent && f.form === sent)));
     const fields = /** @type {Field[]} */ ([...this.root.querySelectorAll("input, textarea")]);
     return fields.filter(typed).map((f) => ({ at: placeOf(f), value: f.value, active: f === document.activeElement }));
   }
@@ -111,14 +124,23 @@ export class Route {
         if (held) this.put(held.html, held.load, held.form);
       });
     };
-    this.root.addEventListener("pointerdown", (event) => { this.pressed = event.button === 0 && !!(/** @type {Element} */ (event.target).closest("button, summary, a")); });
+    this.root.addEventListener("pointerdown", (event) => {
+      this.pressed = event.button === 0 && !!(/** @type {Element} */ (event.target).closest("button, summary, a"));
+    });
     for (const kind of ["pointerup", "pointercancel"]) window.addEventListener(kind, released, true);
     // A release outside the window is not always told.
-    window.addEventListener("pointermove", (event) => { if (!(event.buttons & 1)) released(); }, true);
+    window.addEventListener(
+      "pointermove",
+      (event) => {
+        if (!(event.buttons & 1)) released();
+      },
+      true,
+    );
   }
 
   /**
-   * Forms and buttons of the route send what they hold at once, one after the other: an answer draws the route anew, and
+   * Forms and buttons of the route send what they hold at once, one after the other: an answer draws the route anew,
+   * and
    * what was pressed meanwhile must not go with the old one.
    */
   heedRequests() {
@@ -133,7 +155,10 @@ export class Route {
       const asked = `${path}?${fields}`;
       if (form && this.underway.has(asked)) return;
       this.underway.add(asked);
-      this.model.sendFields(path, fields, form).catch(told).finally(() => this.underway.delete(asked));
+      this.model
+        .sendFields(path, fields, form)
+        .catch(told)
+        .finally(() => this.underway.delete(asked));
     });
   }
 }
@@ -142,6 +167,8 @@ export class Route {
 function placeOf(field) {
   if (field.id) return `#${field.id}`;
   const line = /** @type {HTMLElement|null} */ (field.closest(".mask-line"));
-  const within = line ? `.mask-line[data-mask="${line.dataset.mask}"]` : `form[hx-post="${field.form?.getAttribute("hx-post")}"]`;
+  const within = line
+    ? `.mask-line[data-mask="${line.dataset.mask}"]`
+    : `form[hx-post="${field.form?.getAttribute("hx-post")}"]`;
   return `${within} [name="${field.name}"]`;
 }

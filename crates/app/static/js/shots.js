@@ -9,7 +9,11 @@ const fault = /** @type {HTMLElement} */ (document.getElementById("upload-error"
 const refused = /** @type {HTMLElement} */ (document.getElementById("upload-refused"));
 const taken = /** @type {HTMLElement} */ (document.getElementById("upload-taken"));
 
-/** Several came in, or not all: the list shows them, and what was left out is named. @param {number} count @param {{name: string, why: string}[]} left */
+/**
+ * Several came in, or not all: the list shows them, and what was left out is named.
+ * @param {number} count
+ * @param {{name: string, why: string}[]} left
+ */
 async function showTaken(count, left) {
   const html = await (await fetch("/")).text();
   const fresh = new DOMParser().parseFromString(html, "text/html").querySelector(".shot-list");
@@ -18,11 +22,13 @@ async function showTaken(count, left) {
   document.querySelector(".shots > .empty")?.remove();
   box.hidden = true;
   refused.hidden = !left.length;
-  refused.replaceChildren(...left.map(({ name, why }) => {
-    const line = document.createElement("li");
-    line.textContent = `Not taken: ${name}. ${why}`;
-    return line;
-  }));
+  refused.replaceChildren(
+    ...left.map(({ name, why }) => {
+      const line = document.createElement("li");
+      line.textContent = `Not taken: ${name}. ${why}`;
+      return line;
+    }),
+  );
   taken.hidden = false;
   taken.textContent = `${count} shot${count === 1 ? " was" : "s were"} taken in.`;
 }
@@ -44,7 +50,8 @@ function send(list) {
     const share = event.loaded / event.total;
     bar.value = 100 * share;
     const left = ((performance.now() - began) / 1000) * (1 / Math.max(share, 1e-3) - 1);
-    reading.textContent = share < 1 ? `${Math.round(100 * share)} % · ${Math.ceil(left)} s left` : "looking into the clip";
+    reading.textContent =
+      share < 1 ? `${Math.round(100 * share)} % · ${Math.ceil(left)} s left` : "looking into the clip";
   };
   const failed = (/** @type {string} */ text) => {
     box.hidden = true;
@@ -52,7 +59,10 @@ function send(list) {
     fault.textContent = text;
   };
   request.onload = () => {
-    if (request.status !== 200) { failed(request.responseText); return; }
+    if (request.status !== 200) {
+      failed(request.responseText);
+      return;
+    }
     const { shots, refused: left } = JSON.parse(request.responseText);
     if (shots.length === 1 && !left.length) location.assign(`/shots/${shots[0]}`);
     else showTaken(shots.length, left);

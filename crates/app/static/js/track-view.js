@@ -7,7 +7,11 @@ import { trackAt } from "./tracks.js";
 
 /** What strays are called where one of them is looked at. */
 export const WHY = /** @type {Record<string, string>} */ ({
-  "independent-motion": "moves on its own", "image-static": "stands still on the frame", "partial-inlier": "agrees now and then", far: "far off, without a depth", short: "too short to tell",
+  "independent-motion": "moves on its own",
+  "image-static": "stands still on the frame",
+  "partial-inlier": "agrees now and then",
+  far: "far off, without a depth",
+  short: "too short to tell",
 });
 
 export class TrackView {
@@ -19,17 +23,23 @@ export class TrackView {
   }
 
   /**
-   * Error in px on each frame on which the track has both a sighting and a camera: against its point, or for a track that
+   * Error in px on each frame on which the track has both a sighting and a camera: against its point, or for a track
+   * that
    * has none against the place that suits its views best.
    * @param {import("./tracks.js").Track} track
    */
   errors(track) {
-    const { model } = this, views = [], found = [];
+    const { model } = this,
+      views = [],
+      found = [];
     for (let f = track.first; f < track.first + track.xy.length / 2; f++) {
-      const seen = trackAt(track, f), camera = model.cameras[f];
+      const seen = trackAt(track, f),
+        camera = model.cameras[f];
       if (seen && camera) views.push({ frame: f, seen, camera });
     }
-    const place = model.points.find((p) => p.id === track.id)?.x ?? nearestPlace(views.map((v) => ray(v.camera, v.seen[0], v.seen[1])));
+    const place =
+      model.points.find((p) => p.id === track.id)?.x ??
+      nearestPlace(views.map((v) => ray(v.camera, v.seen[0], v.seen[1])));
     for (const { frame, seen, camera } of place ? views : []) {
       const at = project(camera, /** @type {number[]} */ (place));
       if (at) found.push({ frame, miss: Math.hypot(at[0] - seen[0], at[1] - seen[1]) });
@@ -41,17 +51,30 @@ export class TrackView {
   show() {
     const box = this.byId("track-view");
     if (!box) return;
-    const { model } = this, id = model.selected.size === 1 ? [...model.selected][0] : null;
+    const { model } = this,
+      id = model.selected.size === 1 ? [...model.selected][0] : null;
     const track = model.tracks.find((t) => t.id === id);
     box.hidden = !track;
-    if (!track) { this.id = null; return; }
-    const errors = this.errors(track), last = track.first + track.xy.length / 2 - 1;
-    const point = model.points.find((p) => p.id === id), stray = model.outliers.get(track.id);
+    if (!track) {
+      this.id = null;
+      return;
+    }
+    const errors = this.errors(track),
+      last = track.first + track.xy.length / 2 - 1;
+    const point = model.points.find((p) => p.id === id),
+      stray = model.outliers.get(track.id);
     const parallax = point?.parallax ? ` · ${point.parallax.toFixed(1)} deg of parallax` : "";
-    const words = point ? `${point.rms.toFixed(2)} px${parallax}` : stray ? `${WHY[stray.reason]}${stray.error_px ? ` · ${stray.error_px.toFixed(2)} px off` : ""}` : model.deleted.has(track.id) ? "deleted" : "not solved";
+    const words = point
+      ? `${point.rms.toFixed(2)} px${parallax}`
+      : stray
+        ? `${WHY[stray.reason]}${stray.error_px ? ` · ${stray.error_px.toFixed(2)} px off` : ""}`
+        : model.deleted.has(track.id)
+          ? "deleted"
+          : "not solved";
     const against = point || !errors.length ? "" : " · error against the place that suits it best";
     this.byId("track-view-reading").textContent = `track ${id} · frames ${track.first} to ${last} · ${words}${against}`;
-    const image = this.byId("track-patches"), address = model.url(`tracks/${id}/patches.jpg?run=${model.heldTracks}`);
+    const image = this.byId("track-patches"),
+      address = model.url(`tracks/${id}/patches.jpg?run=${model.heldTracks}`);
     if (image.getAttribute("src") !== address) image.src = address;
     this.id = track.id;
     this.paint(errors, track.first, last);
@@ -59,16 +82,23 @@ export class TrackView {
 
   /** @param {{frame: number, miss: number}[]} errors @param {number} first @param {number} last */
   paint(errors, first, last) {
-    const canvas = this.byId("track-error"), g = canvas.getContext("2d"), dense = window.devicePixelRatio || 1;
-    const w = canvas.clientWidth || 300, h = 64;
+    const canvas = this.byId("track-error"),
+      g = canvas.getContext("2d"),
+      dense = window.devicePixelRatio || 1;
+    const w = canvas.clientWidth || 300,
+      h = 64;
     canvas.width = w * dense;
     canvas.height = h * dense;
     g.setTransform(dense, 0, 0, dense, 0, 0);
     g.clearRect(0, 0, w, h);
     g.font = "11px JetBrains Mono, monospace";
     g.fillStyle = colours.dust;
-    if (!errors.length) { g.fillText("no place in the scene", 4, 36); return; }
-    const most = Math.max(0.1, ...errors.map((e) => e.miss)), cell = (w - 8) / (last - first + 1);
+    if (!errors.length) {
+      g.fillText("no place in the scene", 4, 36);
+      return;
+    }
+    const most = Math.max(0.1, ...errors.map((e) => e.miss)),
+      cell = (w - 8) / (last - first + 1);
     const x = (/** @type {number} */ f) => 4 + (f - first) * cell;
     for (const { frame, miss } of errors) {
       const height = (miss / most) * (h - 18);
@@ -77,12 +107,18 @@ export class TrackView {
     }
     g.fillStyle = colours.lichen;
     g.fillText(`${most.toFixed(2)} px`, 4, 11);
-    if (this.model.frame >= first && this.model.frame <= last) { g.fillStyle = colours.bone; g.fillRect(x(this.model.frame), 14, 1, h - 16); }
+    if (this.model.frame >= first && this.model.frame <= last) {
+      g.fillStyle = colours.bone;
+      g.fillRect(x(this.model.frame), 14, 1, h - 16);
+    }
   }
 
   /** The frame of the curve under the pointer. @param {MouseEvent} event */
   frameAt(event) {
-    const track = this.model.tracks.find((t) => t.id === this.id), box = /** @type {HTMLElement} */ (event.target).getBoundingClientRect();
-    return track ? track.first + Math.floor(((event.clientX - box.left - 4) / (box.width - 8)) * (track.xy.length / 2)) : this.model.frame;
+    const track = this.model.tracks.find((t) => t.id === this.id),
+      box = /** @type {HTMLElement} */ (event.target).getBoundingClientRect();
+    return track
+      ? track.first + Math.floor(((event.clientX - box.left - 4) / (box.width - 8)) * (track.xy.length / 2))
+      : this.model.frame;
   }
 }

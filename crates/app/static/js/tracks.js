@@ -23,12 +23,16 @@ export function readTracks(buffer) {
 export function trackAt(track, frame) {
   const i = frame - track.first;
   // What is no number marks a frame on which the point was out of sight.
-  return i >= 0 && 2 * i < track.xy.length && !Number.isNaN(track.xy[2 * i]) ? [track.xy[2 * i], track.xy[2 * i + 1]] : null;
+  return i >= 0 && 2 * i < track.xy.length && !Number.isNaN(track.xy[2 * i])
+    ? [track.xy[2 * i], track.xy[2 * i + 1]]
+    : null;
 }
 
 /** Number of tracks on each frame. @param {Track[]} tracks @param {number} frames */
 export function counts(tracks, frames) {
   const n = new Uint32Array(frames);
-  for (const t of tracks) for (let f = t.first; f < t.first + t.xy.length / 2 && f < frames; f++) if (!Number.isNaN(t.xy[2 * (f - t.first)])) n[f]++;
+  for (const t of tracks)
+    for (let f = t.first; f < t.first + t.xy.length / 2 && f < frames; f++)
+      if (!Number.isNaN(t.xy[2 * (f - t.first)])) n[f]++;
   return n;
 }

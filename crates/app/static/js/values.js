@@ -1,5 +1,8 @@
 // @ts-check
-/** Numbers as people write them: with a unit, with another unit, as a sum. The server reads the same (engine/quantity.rs). */
+/**
+ * Numbers as people write them: with a unit, with another unit, as a sum. The server reads the same
+ * (engine/quantity.rs).
+ */
 
 /** @type {Record<string, Record<string, number>>} what each unit is of the usual one */
 const UNITS = {
@@ -8,9 +11,16 @@ const UNITS = {
   plain: {},
 };
 
-/** Reads a number of a measure; null where it is none. @param {string} text @param {string} measure @returns {number|null} */
+/**
+ * Reads a number of a measure; null where it is none.
+ * @param {string} text
+ * @param {string} measure
+ * @returns {number|null}
+ */
 export function readValue(text, measure) {
-  let rest = text.trim(), sum = 0, first = true;
+  let rest = text.trim(),
+    sum = 0,
+    first = true;
   while (first || rest) {
     const sign = /^[-−+]/.exec(rest)?.[0] ?? (first ? "" : null);
     if (sign === null) return null;
