@@ -88,8 +88,14 @@ test("an answer that was overtaken does not bring back the older route", async (
   const older = await route;
   await page.click("#undo");
   await frames(121);
+  const answered = page.waitForResponse((r) => r.url().endsWith("/shots/1/route"));
   await older();
-  await page.waitForTimeout(500);
+  await answered;
+  // One more question and two pictures: what the page makes of the answer is made by then.
+  await page.evaluate(async () => {
+    await (await fetch("/shots/1/state")).text();
+    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+  });
   const [drawn, known] = await page.evaluate(() => [
     document.querySelector("#stations").dataset.revision,
     globalThis.fennik.model.state.revision,

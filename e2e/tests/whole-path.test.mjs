@@ -255,7 +255,6 @@ test("the letters show where they should stand, on several frames, and nowhere e
       without = [];
     for (const p of [...grid, ...away]) withTitle.push(await colourAt(page, p, 1));
     await page.uncheck("#show-inserts");
-    await page.waitForTimeout(100);
     await showFrame(page, frame === 5 ? 6 : 5);
     await showFrame(page, frame);
     for (const p of [...grid, ...away]) without.push(await colourAt(page, p, 1));

@@ -65,6 +65,19 @@ fn the_datum_is_changed_by_typed_values_and_the_title_stays_in_the_picture() {
     let before = server.state();
     let solve: Value = serde_json::from_str(&server.get("/shots/2/solve").body).unwrap();
     let camera = |solve: &Value| serde_json::from_value::<[f64; 3]>(solve["frames"][100]["t"].clone()).unwrap();
+    // The pixel at which the first title's foot is seen, by the sums of docs/formats.md.
+    let pixel = |solve: &Value, state: &Value| {
+        let frame = &solve["frames"][100];
+        let three = |v: &Value| serde_json::from_value::<[f64; 3]>(v.clone()).unwrap();
+        let (foot, t) = (three(&state["inserts"][0]["placement"]["foot"]), three(&frame["t"]));
+        let seen: [f64; 3] =
+            std::array::from_fn(|i| three(&frame["r"][i]).iter().zip(foot).map(|(r, x)| r * x).sum::<f64>() + t[i]);
+        let (u, v) = (seen[0] / seen[2], seen[1] / seen[2]);
+        let number = |v: &Value| v.as_f64().unwrap();
+        let r2 = u * u + v * v;
+        let gain = number(&frame["f"]) * (1.0 + r2 * (number(&frame["k"][0]) + r2 * number(&frame["k"][1])));
+        [gain * u + number(&frame["c"][0]), gain * v + number(&frame["c"][1])]
+    };
     let turn =
         json!({ "revision": before["revision"], "action": "nudge", "turn_deg": [0, 30, 0], "shift_m": [1, 0, 0] });
     assert_eq!(server.post("/shots/2/datum", &turn).status, 200);
@@ -75,6 +88,9 @@ fn the_datum_is_changed_by_typed_values_and_the_title_stays_in_the_picture() {
     );
     let turned: Value = serde_json::from_str(&server.get("/shots/2/solve").body).unwrap();
     assert_ne!(camera(&solve), camera(&turned));
+    let (was, is) = (pixel(&solve, &before), pixel(&turned, &after));
+    assert!((was[0] - is[0]).hypot(was[1] - is[1]) < 1e-6, "{was:?} and then {is:?}");
+    assert!((0.0..1280.0).contains(&was[0]) && (0.0..720.0).contains(&was[1]), "it is in the picture: {was:?}");
     let two = json!({ "revision": after["revision"], "action": "scale", "points": [1], "distance_m": 2.0 });
     let refused = server.post("/shots/2/datum", &two);
     assert!(refused.status == 422 && refused.body.contains("exactly 2 points"), "{}", refused.body);

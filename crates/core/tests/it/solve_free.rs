@@ -78,11 +78,19 @@ fn a_solve_can_be_stopped() {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 6, ..ProptestConfig::default() })]
     #[test]
-    fn a_random_walk_meets_its_bound_or_is_declined(seed in 0u64..500, focal in 650f64..1700.0, k1 in -0.06f64..0.04, noise in 0.03f64..0.3, strays in 0f64..0.4, length in 2f64..9.0) {
+    fn a_random_walk_meets_its_bound_and_only_a_hard_one_may_be_declined(
+        seed in 0u64..500, focal in 650f64..1700.0, k1 in -0.06f64..0.04, noise in 0.03f64..0.3, strays in 0f64..0.4,
+        length in 2f64..9.0,
+    ) {
         let film = film(travelling(40, length, seed), lens(focal, k1), noise, strays, seed + 1);
-        if let Ok(solution) = solve(&film.tracks) {
-            let lock = lock_px(&film, &solution);
-            prop_assert!(lock < 0.1 + noise || solution.verdict.grade != Grade::Good, "{lock} px at {noise} px of noise is called good");
+        let hard = noise > 0.15 || strays > 0.2 || length < 4.0;
+        match solve(&film.tracks) {
+            Ok(solution) => {
+                let (lock, grade) = (lock_px(&film, &solution), solution.verdict.grade);
+                let said = format!("{lock} px at {noise} px of noise is called {grade:?}");
+                prop_assert!(lock < 0.1 + noise || (hard && grade != Grade::Good), "{}", said);
+            }
+            Err(why) => prop_assert!(hard, "declined: {why}"),
         }
     }
 }

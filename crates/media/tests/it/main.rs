@@ -202,6 +202,24 @@ fn broken_empty_and_soundonly_files_are_named() {
     assert!((1..25).contains(&count(&clip, None)), "what is there of a cut-off file is used");
 }
 
+/// Every file below a folder, by its path from there.
+fn files_below(folder: &Path) -> Vec<String> {
+    let mut found = Vec::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(at) = folders.pop() {
+        for entry in std::fs::read_dir(at).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                folders.push(path);
+            } else {
+                found.push(path.strip_prefix(folder).unwrap().to_string_lossy().into_owned());
+            }
+        }
+    }
+    found.sort();
+    found
+}
+
 #[test]
 fn stills_come_in_the_order_of_their_numbers_from_a_folder_or_a_zip() {
     let folder = tempfile::tempdir().unwrap();
@@ -229,20 +247,20 @@ fn stills_come_in_the_order_of_their_numbers_from_a_folder_or_a_zip() {
     }
     let archive = folder.path().join("stills.zip");
     let mut zip = zip::ZipWriter::new(std::fs::File::create(&archive).unwrap());
-    for name in ["../../evil 2.png", "a/1.png", "__MACOSX/x.png", "notes.txt"] {
+    for name in ["../../evil 2.png", "/evil-of-fennik-3.png", "a/1.png", "__MACOSX/x.png", "notes.txt"] {
         zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
         std::io::copy(&mut std::fs::File::open(folder.path().join("png/still 2.png")).unwrap(), &mut zip).unwrap();
     }
     zip.finish().unwrap();
     let target = folder.path().join("deep/er/unpacked");
     let Gathered { source, .. } = unpack_zip(&archive, &target, Rate { frames: 25, seconds: 1 }).unwrap();
-    assert!(matches!(source, Source::Sequence { count: 2, .. }), "{source:?}");
-    let outside: Vec<PathBuf> = std::fs::read_dir(folder.path())
-        .unwrap()
-        .map(|e| e.unwrap().path())
-        .filter(|p| p.ends_with("evil 2.png"))
-        .collect();
-    assert!(outside.is_empty());
+    assert!(matches!(source, Source::Sequence { count: 3, .. }), "{source:?}");
+    // Wherever its names would lead from the target, nothing is written but the three pictures and their names.
+    assert_eq!(
+        files_below(&folder.path().join("deep")),
+        ["000000.png", "000001.png", "000002.png", "names.txt"].map(|n| format!("er/unpacked/{n}"))
+    );
+    assert!(!Path::new("/evil-of-fennik-3.png").exists());
     std::fs::write(&archive, "PK broken").unwrap();
     assert!(unpack_zip(&archive, &target, Rate { frames: 25, seconds: 1 }).is_err());
 }
