@@ -1,11 +1,12 @@
 //! The picture against an independent account of it: every pixel's ray tried on every triangle.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
-use fennik_core::camera::Camera;
-use fennik_core::geometry::{Lens, Pose};
+use fennik_core::camera::{Camera, CameraPath};
+use fennik_core::geometry::{Lens, Pose, Similarity};
 use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
+use fennik_core::solve::{Solution, SolvedFrame};
 use fennik_render::{Mesh, Quality, RenderScene, ShapeCache, composite, fonts};
-use nalgebra::{Vector2, Vector3};
+use nalgebra::{Rotation3, Vector2, Vector3};
 use proptest::prelude::*;
 
 const WIDTH: usize = 160;
@@ -76,6 +77,50 @@ proptest! {
         // Rays that graze an edge may fall to either side in f32.
         prop_assert!(wrong <= 6, "{wrong} pixels differ");
     }
+}
+
+/// What was filmed row by row is drawn row by row: each pixel shows what a ray of its own row's camera meets.
+#[test]
+fn an_insert_follows_the_rows_of_a_rolling_shutter() {
+    let lens = Lens { k1: -0.04, ..Lens::centred(150.0, WIDTH as u32, HEIGHT as u32) };
+    let pose = |t: f64| {
+        // A whip of the head: some forty pixels a frame.
+        let pan = Rotation3::from_euler_angles(0.02 * t, 0.25 * t, 0.0);
+        let at =
+            Pose::look_at(Vector3::new(0.4 + 0.1 * t, 1.2, 4.0), Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
+        Pose { rotation: pan * at.rotation, translation: pan * at.translation }
+    };
+    let frames = (0..5).map(|f| SolvedFrame::new(f, pose(f64::from(f) - 2.0), lens, 0.1, 50)).collect();
+    let solution = Solution { frames, readout: 0.8, ..Solution::empty(WIDTH as u32, HEIGHT as u32, 5) };
+    let insert = title("HI", "Lato Black", Stance::Standing, 0.02);
+    let scene = RenderScene::build(std::slice::from_ref(&insert), &Light::default(), &ShapeCache::default()).unwrap();
+    let mesh = RenderScene::mesh(&insert).unwrap();
+    let shown = |readout: f64| {
+        let solution = Solution { readout, ..solution.clone() };
+        let camera = CameraPath::new(&solution, &Similarity::identity()).at(2).unwrap();
+        let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
+        composite(&mut rgb, WIDTH, HEIGHT, &camera, &scene, Quality::Draft);
+        rgb
+    };
+    let rolling = shown(0.8);
+    let mut wrong = 0;
+    let mut letters = 0;
+    for y in 0..HEIGHT {
+        // The oracle: this row's pose by the motion that the frames were made with.
+        let row = pose(0.8 * (y as f64 / (HEIGHT - 1) as f64 - 0.5));
+        for x in 0..WIDTH {
+            let there = sees(&mesh, &row, &lens, x, y);
+            letters += usize::from(there);
+            wrong += usize::from(changed(&rolling, x, y) != there);
+        }
+    }
+    assert!(letters > 400 && wrong * 50 < letters, "{wrong} of {letters} pixels differ");
+    let global = shown(0.0);
+    let apart = (0..WIDTH * HEIGHT).filter(|i| {
+        let at = |rgb: &[u8]| changed(rgb, i % WIDTH, i / WIDTH);
+        at(&rolling) != at(&global)
+    });
+    assert!(apart.count() > letters / 8, "it would show if all rows were exposed at once");
 }
 
 #[test]
