@@ -206,7 +206,8 @@ impl View<'_> {
         }
     }
 
-    /// Light and cover of a pixel from what its samples see. Faces of one look are lit once, unless a shadow ends there.
+    /// Light and cover of a pixel from what its samples see. Faces of one look are lit once, unless a shadow ends
+    /// there.
     fn mixed(&self, faces: &[u32; SAMPLES], (x, y): (f64, f64)) -> [f32; 4] {
         let mut sum = Vector3::zeros();
         let mut covered = 0;

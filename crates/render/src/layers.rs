@@ -44,8 +44,8 @@ impl Layer {
     }
 }
 
-/// Puts a layer over a plate of display bytes, `width` px across, in linear light. Pixels of which the layer covers nothing
-/// are left to the byte.
+/// Puts a layer over a plate of display bytes, `width` px across, in linear light. Pixels of which the layer covers
+/// nothing are left to the byte.
 pub fn compose(plate: &mut [u8], width: usize, layer: &Layer) {
     let Bounds { left, top, bottom, .. } = layer.bounds;
     let columns = layer.bounds.width();

@@ -7,8 +7,8 @@ use fennik_core::scene::ShotDocument;
 use rusqlite::{Connection, named_params};
 use serde_json::Value;
 
-/// Patches that lead to a document at most: each costs a look at the one before, and a damaged one takes those that stand
-/// on it along.
+/// Patches that lead to a document at most: each costs a look at the one before, and a damaged one takes those that
+/// stand on it along.
 const MOST_PATCHES: u32 = 24;
 /// Part of the whole document that a patch may cost.
 const WORTH: f64 = 0.5;

@@ -69,7 +69,8 @@ fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec
     Ok(out)
 }
 
-/// Names a picture by all that it is made from, but for its frame: a change that it does not show leaves the name as it is.
+/// Names a picture by all that it is made from, but for its frame: a change that it does not show leaves the name as it
+/// is.
 pub fn key(shot: &OpenShot) -> String {
     let document = shot.document();
     let shown: Vec<_> =

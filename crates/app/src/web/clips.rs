@@ -270,7 +270,8 @@ mod tests {
         assert!(held < 1024 * 1024, "{held} bytes were held at a time");
     }
 
-    /// Fault: a body in which no line ever ends, neither before its first part nor in the head of one, was gathered whole.
+    /// Fault: a body in which no line ever ends, neither before its first part nor in the head of one, was gathered
+    /// whole.
     #[actix_web::test]
     async fn a_body_in_which_no_line_ends_is_refused_before_it_is_large() {
         for start in [String::new(), format!("--{MARK}\r\ncontent-disposition: form-data; name=\"")] {

@@ -54,7 +54,7 @@ pub enum SolveFailure {
             which the camera travels"
     )]
     PureRotation {
-        /// Median miss of the turning camera, px.
+        /// Median reprojection error of the turning camera, px.
         nodal_px: f64,
     },
     /// No geometry was found.

@@ -208,7 +208,8 @@ pub struct Solution {
     /// Where the focal length was given: the one that the tracks speak for, px, and its deviation, percent.
     #[serde(default)]
     pub focal_by_tracks: Option<[f64; 2]>,
-    /// Median miss of the best camera that only turns, px, where one could be fitted: what speaks for the kind of move.
+    /// Median reprojection error of the best camera that only turns, px, where one could be fitted: what speaks for the
+    /// kind of move.
     #[serde(default)]
     pub turning_px: Option<f64>,
     /// How far nine in ten points lie from one plane, as a part of their distance from the camera.

@@ -16,7 +16,8 @@ const MIN_CELL_PX: f64 = 8.0;
 pub const SPARSE_SPACING: f64 = 5.0 / 7.0;
 /// Corner strength below which there is noise only, (grey levels per px)^2.
 const STRENGTH_FLOOR: f32 = 2.0;
-/// The smallest picture, as a part of one 1280 wide, whose cells shrink with it: smaller ones are not filled as densely.
+/// The smallest picture, as a part of one 1280 wide, whose cells shrink with it: smaller ones are not filled as
+/// densely.
 const LEAST_SCALE: f64 = 0.35;
 
 /// Searches frame after frame, and remembers what was barren.

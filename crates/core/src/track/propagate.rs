@@ -61,12 +61,12 @@ pub(super) struct Prediction {
     /// How far half of them, and nine in ten, lie from where that and their own motion take them, px.
     pub usual_px: f64,
     pub surprise_px: f64,
-    /// Whether so many could not be carried that it may be wrong for a part of the picture.
+    /// Whether so many could not be propagated that it may be wrong for a part of the picture.
     pub doubtful: bool,
 }
 
 /// A linear motion over the frame: a global shift of the coarsest pictures, then a robust fit to
-/// a spread of points carried down the pyramid from there. `before` is the motion of the frame before.
+/// a spread of points propagated down the pyramid from there. `before` is the motion of the frame before.
 pub(super) fn predict(
     active: &[ActiveTrack],
     before: &AffineMotion,

@@ -27,7 +27,7 @@ const CUT_SURVIVORS: f64 = 0.12;
 pub struct TrackStep {
     /// The frame.
     pub frame: u32,
-    /// Points carried over from the frame before.
+    /// Points propagated from the frame before.
     pub carried: usize,
     /// Points lost on the way here.
     pub lost: usize,

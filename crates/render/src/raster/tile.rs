@@ -11,8 +11,8 @@ const THIN_PX: f32 = 1.0;
 /// How near to a thin triangle the middle of a pixel lies that it may touch, px.
 const TOUCHES_PX: f32 = 0.75;
 
-/// Where in a pixel a sample lies, px from its middle: a grid of four by four, each shifted so that no two share a row or a
-/// column.
+/// Where in a pixel a sample lies, px from its middle: a grid of four by four, each shifted so that no two share a row
+/// or a column.
 pub fn sample_offset(k: usize) -> [f32; 2] {
     let (i, j) = ((k % 4) as f32, (k / 4) as f32);
     [(i + (j + 0.5) / 4.0) / 4.0 - 0.5, (j + (i + 0.5) / 4.0) / 4.0 - 0.5]
@@ -35,7 +35,8 @@ impl Edges {
             return None;
         }
         let edges: [[f32; 3]; 3] = std::array::from_fn(|k| {
-            // An edge is reckoned from the same end by both triangles that share it, so that not even rounding parts them.
+            // An edge is reckoned from the same end by both triangles that share it, so that not even rounding parts
+            // them.
             let (a, b) = (at[(k + 1) % 3], at[(k + 2) % 3]);
             let (flip, a, b) = if (a[0], a[1]) <= (b[0], b[1]) { (1.0, a, b) } else { (-1.0, b, a) };
             let sign = flip * doubled.signum();

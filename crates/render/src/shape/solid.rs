@@ -119,8 +119,8 @@ fn triangulate(mesh: &mut Mesh, region: &Region, up: bool, height: impl Fn(&Poin
     }
 }
 
-/// A band between two contours that run the same way, each at its height: it goes ahead on the side whose next corner is
-/// nearer.
+/// A band between two contours that run the same way, each at its height: it goes ahead on the side whose next corner
+/// is nearer.
 fn stitch(mesh: &mut Mesh, (low, low_z): (&Contour, f64), (high, high_z): (&Contour, f64)) {
     let base = mesh.positions.len() as u32;
     let (n, m) = (low.len(), high.len());

@@ -80,8 +80,8 @@ impl ttf_parser::OutlineBuilder for Outline {
 }
 
 /// The letters of a title in their own frame, metres: x along the baseline from the middle, y up, z towards the reader.
-/// Standing, the lowest point is at y = 0 and the depth is halved by z = 0; lying, the middle is at y = 0 and the back at
-/// z = 0.
+/// Standing, the lowest point is at y = 0 and the depth is halved by z = 0; lying, the middle is at y = 0 and the back
+/// at z = 0.
 ///
 /// # Errors
 /// [`TitleError`] when the font or a letter of it is missing.

@@ -14,8 +14,8 @@ pub struct Solving {
     pub settings: SolveSettings,
     /// The solve in use.
     pub solve: Option<AnalysisId>,
-    /// The solve whose world the datum and the inserts were laid in last; outlasts a trim that lets the solve go. Nothing
-    /// in documents of the first version, where it is the solve in use.
+    /// The solve whose world the datum and the inserts were laid in last; outlasts a trim that lets the solve go.
+    /// Nothing in documents of the first version, where it is the solve in use.
     pub laid_in: Option<AnalysisId>,
     /// How well datum and inserts came over from the solve before.
     pub transfer: Option<TransferFit>,

@@ -144,7 +144,7 @@ pub fn point_block<const C: usize>(rows: &[(usize, Row<C>)]) -> Matrix3<f64> {
     rows.iter().map(|(_, row)| row.point.transpose() * row.point).sum()
 }
 
-/// What the misses of one point pull at, its place being free: for each of its rows the pull at the camera and at what
+/// The score of one point, its place being free: for each of its rows the gradient at the camera and at what
 /// is shared. `inverse` is that of its 3x3 block.
 pub fn scores<'a, const C: usize>(
     rows: &'a [(usize, Row<C>)],

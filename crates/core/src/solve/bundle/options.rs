@@ -23,8 +23,8 @@ pub struct BundleOptions {
     pub loss_px: f64,
     /// Whether steps are taken with the loss's own curvature; the search turns that on by itself near its end.
     pub curved: bool,
-    /// Whether steps bend along the valley that they lead through, which costs about half as much again; the search
-    /// turns that on by itself where straight ones fail.
+    /// Whether steps are accelerated along the valley that they lead through, which costs about half as much again; the
+    /// search turns that on by itself where straight ones fail.
     pub accelerated: bool,
     /// Most steps taken.
     pub max_steps: usize,

@@ -29,7 +29,7 @@ pub struct EliminatedPoint {
     pub point: usize,
     /// The damped inverse of its 3x3 block.
     pub inverse: Matrix3<f64>,
-    /// What its misses pull at, its cameras being held.
+    /// Its gradient, its cameras being held.
     pub gradient: Vector3<f64>,
     /// What ties it to the shared unknowns.
     shared: [[f64; 3]; SHARED],

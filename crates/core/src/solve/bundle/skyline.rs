@@ -64,7 +64,7 @@ impl Profile {
         self.solve_transposed(right);
     }
 
-    /// Solves with the transposed factor alone: normal numbers become draws whose covariance is the inverse of the
+    /// Solves with the transposed factor alone: normal numbers become samples whose covariance is the inverse of the
     /// matrix that was factored.
     pub fn solve_transposed(&self, right: &mut [f64]) {
         for i in (0..self.len()).rev() {

@@ -1,4 +1,4 @@
-//! What is adjusted, and by how much it misses what was observed.
+//! What is adjusted, and its residuals.
 
 use crate::geometry::{Lens, Pose};
 use crate::geometry::{Velocity, velocities};
@@ -146,7 +146,7 @@ impl Bundle {
         self.observations.par_iter().enumerate().map(of_point).collect()
     }
 
-    /// Robust cost with Cauchy's loss, px^2; a point behind a camera costs as a miss of 100 px.
+    /// Robust cost with Cauchy's loss, px^2; a point behind a camera costs as an error of 100 px.
     pub fn cost(&self, loss_px: f64) -> f64 {
         let c2 = loss_px * loss_px;
         let behind = c2 * (1.0 + 1e4 / c2).ln();

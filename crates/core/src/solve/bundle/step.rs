@@ -98,7 +98,7 @@ impl Step {
         Some(moved)
     }
 
-    /// The step bent along the valley in which it leads: how residuals curve on the way is found by going a small part
+    /// The step with its geodesic acceleration: how residuals curve on the way is found by going a small part
     /// of it, and half of what undoes that is added (geodesic acceleration, Transtrum & Sethna, "Improvements to the
     /// Levenberg-Marquardt algorithm for nonlinear least-squares minimization", 2012). `factored` are the equations
     /// that the step comes from.

@@ -61,8 +61,8 @@ pub fn weighed(input: &Input, adjusted: &Refinement, scene: &Scene) -> Result<So
     Ok(solution)
 }
 
-/// Adjusts everything round by round, ever stricter, and releases what the tracks ask for on the way. Hands back
-/// whether a zoom is suspected that was not released.
+/// Adjusts everything round by round, ever stricter, and unlocks what the tracks ask for on the way. Hands back
+/// whether a zoom is suspected that was not unlocked.
 fn adjust_all(
     adjusted: &mut Refinement,
     scene: &mut Scene,

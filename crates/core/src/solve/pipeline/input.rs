@@ -40,7 +40,7 @@ pub struct Input<'a> {
     pub choice: &'a TrackChoice,
     pub problem: &'a Problem,
     pub settings: &'a SolveSettings,
-    /// Median miss of the best camera that only turns, px, where one could be fitted.
+    /// Median reprojection error of the best camera that only turns, px, where one could be fitted.
     pub turning_px: Option<f64>,
     /// That camera.
     pub turning: Option<&'a NodalFit>,

@@ -20,8 +20,8 @@ use rayon::prelude::*;
 
 /// RMS above which a fixed lens is doubted, px of a picture 1280 wide.
 const DOUBTFUL_PX: f64 = 0.6;
-/// Median miss of a camera that only turns, px of a picture 1280 wide, within which a zoom that travels is not looked
-/// for besides, where turning already explains more than a fixed lens that travels.
+/// Median reprojection error of a camera that only turns, px of a picture 1280 wide, within which a zoom that travels
+/// is not looked for besides, where turning already explains more than a fixed lens that travels.
 const NEARLY_TURNING_PX: f64 = 0.5;
 /// Part of the cost at the keyframes that a zoom takes away, from which it is tried before a fixed lens.
 const ZOOM_FIRST_GAIN: f64 = 0.15;

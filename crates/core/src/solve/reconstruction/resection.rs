@@ -32,7 +32,7 @@ pub fn from_scratch(sights: &[Sight], lens: &Lens, limit_px: f64, seed: u64) -> 
                 best = Some((pose, within));
             }
         }
-        // With nine in ten on one camera, further draws find the same again.
+        // With nine in ten on one camera, further samples find the same again.
         if sample >= 20 && best.is_some_and(|(_, most)| most * 10 > sights.len() * 9) {
             break;
         }

@@ -24,7 +24,7 @@ pub struct Scene {
     pub zoom: Vec<f64>,
     /// Part of the frame time between the first and the last row.
     pub readout: f64,
-    /// Median miss of the points at the keyframes, px.
+    /// Median reprojection error of the points at the keyframes, px.
     pub noise_px: f64,
     /// Rows of the picture.
     rows: f64,

@@ -12,7 +12,7 @@ pub const MIN_PARALLAX_DEG: f64 = 0.7;
 /// Angle from which a point may help to reach the next frame where there are few, degrees.
 pub const BRIDGE_PARALLAX_DEG: f64 = 0.2;
 
-/// Triangulates the tracks that have no position yet; robust against strays among the views.
+/// Triangulates the tracks that have no position yet; robust against outliers among the views.
 pub fn add_points(problem: &Problem, scene: &mut Scene, tracks: &[usize], limit_px: f64) {
     add_points_from(problem, scene, tracks, limit_px, MIN_PARALLAX_DEG);
 }

@@ -1,8 +1,8 @@
-//! Within what misses things agree, loosely while a camera is being found and tightly once its noise is known.
+//! Within what errors things agree, loosely while a camera is being found and tightly once its noise is known.
 
 /// Ratio of the median of a 2D normal error's length to its deviation on one axis.
 pub const MEDIAN_OF_RAYLEIGH: f64 = 1.1774;
-/// A loose limit in medians of the misses, and at least and at most, px of a picture 1280 wide.
+/// A loose limit in medians of the reprojection errors, and at least and at most, px of a picture 1280 wide.
 const LOOSE: f64 = 9.0;
 const LOOSE_PX: (f64, f64) = (1.0, 3.0);
 /// The loss that goes with it, as a part of it.
@@ -15,7 +15,7 @@ const TIGHT_PX: (f64, f64) = (0.3, 1.2);
 /// Noise that is always reckoned with, px of a picture 1280 wide.
 const LEAST_NOISE_PX: f64 = 0.02;
 
-/// Within what misses a point agrees, px.
+/// Within what error a point agrees, px.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct InlierGate {
     /// Where an observation's weight has fallen to a half.
@@ -25,8 +25,8 @@ pub struct InlierGate {
 }
 
 impl InlierGate {
-    /// Things that move on their own come back in within loose limits, and the median miss says how loose they need be.
-    /// `scale` is the width of the picture over 1280.
+    /// Things that move on their own come back in within loose limits, and the median reprojection error says how loose
+    /// they need be. `scale` is the width of the picture over 1280.
     pub fn loose(median_px: f64, scale: f64) -> Self {
         let most_px = (LOOSE * median_px).clamp(LOOSE_PX.0 * scale, LOOSE_PX.1 * scale);
         Self { loss_px: LOOSE_LOSS * most_px, most_px }

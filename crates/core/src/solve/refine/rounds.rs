@@ -282,7 +282,7 @@ impl<'a> Refinement<'a> {
         self.options.focal
     }
 
-    /// Median miss of the points, px.
+    /// Median reprojection error of the points, px.
     pub fn median_px(&self) -> f64 {
         median(&self.reprojection_errors()).unwrap_or(1.0)
     }

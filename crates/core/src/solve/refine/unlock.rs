@@ -14,13 +14,13 @@ const RELEASE_GAIN: f64 = 0.06;
 const LEAST_ZOOM: f64 = 0.004;
 /// Least readout that counts as one, part of the frame time.
 const LEAST_READOUT: f64 = 0.03;
-/// Frames and points that are enough to try a release on.
+/// Frames and points that are enough to try an unlocking on.
 const PROBE_FRAMES: usize = 40;
 const PROBE_POINTS: usize = 300;
 /// Steps of such a try.
 const PROBE_STEPS: usize = 8;
 
-/// What [`Adjusting::release`] found.
+/// What [`Refinement::unlock`] found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Unlocked {
     /// The tracks ask for nothing more.
@@ -33,7 +33,7 @@ pub enum Unlocked {
 
 impl Refinement<'_> {
     /// Whether the tracks ask for a focal length of each frame, or for a rolling shutter: both are tried on a part of
-    /// the points, and what lowers the cost by enough is released in the scene.
+    /// the points, and what lowers the cost by enough is unlocked in the scene.
     ///
     /// The zoom of a camera that travels is only reported: zoom, travel and depth trade places, and the way from a
     /// wrong fixed lens is longer than a fresh start.
@@ -143,7 +143,7 @@ impl Refinement<'_> {
     }
 }
 
-/// How much lower the cost comes with more released than without, and the bundle that it comes from.
+/// How much lower the cost comes with more unlocked than without, and the bundle that it comes from.
 pub fn gain_of(start: &Bundle, without: &BundleOptions, with: &BundleOptions) -> Option<(f64, Bundle)> {
     let (mut plain, mut more) = (start.clone(), start.clone());
     let before = plain.adjust(without, |_| true).cost_last;

@@ -4,13 +4,13 @@ use crate::solve::problem::Problem;
 use crate::solve::rotation::nodal::{self, FocalStart, NodalFit};
 use crate::solve::settings::{LensChoice, MotionChoice, SolveSettings};
 
-/// Median miss of a camera that only turns, px of a picture 1280 wide, within which there is no parallax
+/// Median reprojection error of a camera that only turns, px of a picture 1280 wide, within which there is no parallax
 /// to speak of: where a free camera was found, and where none was.
 pub const TURNING_PX: f64 = 0.2;
 pub const TURNING_WHEN_LOST_PX: f64 = 1.5;
-/// Median miss with a zoom over that without, below which the lens zooms.
+/// Median reprojection error with a zoom over that without, below which the lens zooms.
 pub const ZOOM_RATIO: f64 = 0.8;
-/// Keyframes that a first look takes in, and how much more than the miss at which a turning camera is believed, or was
+/// Keyframes that a first look takes in, and how much more than the error at which a turning camera is believed, or was
 /// found before, one may leave.
 const GLANCE_KEYS: usize = 10;
 const NOT_TURNING: f64 = 1.25;

@@ -11,7 +11,7 @@ use rayon::prelude::*;
 const STARTS: [f64; 4] = [0.6, 0.9, 1.4, 2.4];
 /// Tracks that are enough for the test.
 const MAX_TRACKS: usize = 180;
-/// Median misses of the turning camera over those of the free one, below which it explains all.
+/// Median reprojection errors of the turning camera over those of the free one, below which it explains all.
 const NOISE_RATIO: f64 = 2.0;
 
 /// The best camera that only turns.
@@ -57,7 +57,7 @@ pub fn fit(problem: &Problem, keyframes: &[u32], from: FocalStart, zooms: bool) 
     let mut begun: Vec<(f64, Bundle)> =
         begun.into_iter().flatten().filter_map(|b| Some((median_error(&b)?, b))).collect();
     begun.sort_by(|a, b| a.0.total_cmp(&b.0));
-    // What a rough fit misses by far, a fine one misses by less, but still by far: how far is all that is asked then.
+    // What a rough fit is off by far, a fine one is off by less, but still by far: how far is all that is asked then.
     let hopeless = begun.first().is_some_and(|b| b.0 > HOPELESS_PX * problem.scale());
     begun.truncate(if hopeless { 1 } else { FINE_STARTS });
     let steps = if hopeless { HOPELESS_STEPS } else { FINE_STEPS };
@@ -80,8 +80,8 @@ const FINE_STARTS: usize = 2;
 const FINE_STEPS: [usize; 2] = [15, 25];
 /// Steps of a rough fit.
 const ROUGH_STEPS: usize = 9;
-/// Median miss of a rough fit, px of a picture 1280 wide, from which no fine one makes a camera of it, and the steps
-/// that tell by how much it misses.
+/// Median reprojection error of a rough fit, px of a picture 1280 wide, from which no fine one makes a camera of it,
+/// and the steps that tell by how much it is off.
 const HOPELESS_PX: f64 = 6.0;
 const HOPELESS_STEPS: [usize; 2] = [5, 10];
 /// Tracks that tell which of the zooms from one keyframe to the next suits best.
@@ -177,7 +177,7 @@ fn median_error(bundle: &Bundle) -> Option<f64> {
     crate::solve::stats::median(&errors_px(bundle))
 }
 
-/// How far every point misses where it was seen, px; one behind the camera counts as far off.
+/// The reprojection error of every point, px; one behind the camera counts as far off.
 fn errors_px(bundle: &Bundle) -> Vec<f64> {
     bundle.residuals().into_iter().flatten().map(|r| r.map_or(1e3, |r| r.norm())).collect()
 }
@@ -222,7 +222,7 @@ pub fn turn_between(rays: &[(Vector3<f64>, Vector3<f64>)]) -> Option<(Rotation3<
 
 /// Whether turning alone is the better account of the motion.
 ///
-/// Yes, when it leaves hardly more than the noise `noise_px` (median miss) that the free fit leaves: a
+/// Yes, when it leaves hardly more than the noise `noise_px` (median reprojection error) that the free fit leaves: a
 /// free camera then only bends itself round that noise. Yes too by Torr's GRIC ("Bayesian Model
 /// Estimation and Selection for Epipolar Geometry", 2002) of points with two unknowns each and
 /// cameras with three, against three and six.

@@ -28,8 +28,8 @@ const CROWDED: f64 = 0.3;
 const MOST_RIVALS: usize = 4;
 const RIVAL: f64 = 1.2;
 const ALIKE: f64 = 0.02;
-/// Where a settled start explains nothing more, in medians of the misses of the calmest, and at least, px of a picture
-/// 1280 wide.
+/// Where a settled start explains nothing more, in medians of the reprojection errors of the calmest, and at least, px
+/// of a picture 1280 wide.
 const TIGHT: f64 = 3.0;
 const LEAST_TIGHT_PX: f64 = 0.25;
 /// Tracks that a start is grown with.

@@ -27,7 +27,7 @@ const ZOOM_ROUNDS: usize = 10;
 const ROUGH_ROUNDS: usize = 3;
 const ZOOM_STEPS: usize = 30;
 const SETTLED: f64 = 1e-3;
-/// Where a point is dropped and where its weight has fallen to a half, in medians of all misses.
+/// Where a point is dropped and where its weight has fallen to a half, in medians of all reprojection errors.
 pub const SETTLE_LIMIT: f64 = 4.0;
 const SETTLE_LOSS: f64 = 1.5;
 /// Miss, px of a picture 1280 wide, within which a point agrees while the lens is still rough.
@@ -160,7 +160,7 @@ pub fn settle(
     scene.noise_px = noise_px(problem, scene, tracks, posed).unwrap_or(scale);
 }
 
-/// Median miss of the points that are placed, px.
+/// Median reprojection error of the points that are placed, px.
 fn noise_px(problem: &Problem, scene: &Scene, tracks: &[usize], frames: &[u32]) -> Option<f64> {
     let errors: Vec<f64> = tracks
         .iter()

@@ -22,7 +22,7 @@ const MIN_INLIERS: usize = 25;
 const ENOUGH_PARALLAX_DEG: f64 = 5.0;
 /// Zooms between the two frames of a pair that are tried, logarithms.
 const PAIR_ZOOMS: [f64; 5] = [0.0, -0.06, 0.06, -0.14, 0.14];
-/// How much further a point of a near-planar scene may miss than one of any other.
+/// How much further a point of a near-planar scene may be off than one of any other.
 const FLAT_LIMIT: f64 = 2.0;
 
 /// Two frames and the motion between them.

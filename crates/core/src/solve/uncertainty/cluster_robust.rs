@@ -1,12 +1,12 @@
-//! How widely what is adjusted scatters, read off the misses themselves.
+//! The covariance of what is adjusted, read off the residuals themselves, with whole tracks as clusters.
 //!
-//! The misses of one track hang together: a patch changes its looks bit by bit, so that it is off to the same side for
-//! many frames. Taken one by one they would make a camera seem much firmer than it is. So whole tracks are the
-//! independent things here: each pulls at the cameras and the lens by what it misses, and the covariance of those
-//! pulls, carried through the normal equations from both sides, is that of the unknowns (Liang & Zeger, "Longitudinal
-//! data analysis using generalized linear models", 1986). Adjustments with that covariance are drawn by giving each
-//! pull a sign at random (Cameron, Gelbach & Miller, "Bootstrap-based improvements for inference with clustered
-//! errors", 2008).
+//! The residuals of one track hang together: a patch changes its looks bit by bit, so that it is off to the same side
+//! for many frames. Taken one by one they would make a camera seem much firmer than it is. So whole tracks are the
+//! independent things here: each has a score, the gradient that its residuals give cameras and lens, and the covariance
+//! of those scores, propagated through the normal equations from both sides, is that of the unknowns (Liang & Zeger,
+//! "Longitudinal data analysis using generalized linear models", 1986). Adjustments with that covariance are sampled by
+//! giving each score a sign at random (Cameron, Gelbach & Miller, "Bootstrap-based improvements for inference with
+//! clustered errors", 2008).
 
 use crate::random::SplitMix64;
 use crate::solve::bundle::jacobian::{SHARED, point_block, rows, scores, zooms};
@@ -23,12 +23,12 @@ pub const HARDLY: f64 = 1e-7;
 const DAMPINGS: [f64; 3] = [HARDLY, 1e-6, 1e-5];
 /// No observation is better than this, px.
 const LEAST_NOISE_PX: f64 = 0.01;
-/// Adjustments drawn; a deviation is told from them to about an eighth.
+/// Bootstrap samples; a deviation is told from them to about an eighth.
 pub const SAMPLES: usize = 32;
-/// Where the draws begin.
+/// Where the samples begin.
 const SEED: u64 = 0x5EED_F1E1;
 
-/// What the misses of one track, or a term of a prior, pull at.
+/// The score of one track, or of a term of a prior: its gradient of the cost.
 struct Score<const C: usize> {
     cameras: Vec<(usize, SVector<f64, C>)>,
     shared: SVector<f64, SHARED>,
@@ -52,7 +52,7 @@ impl<const C: usize> Score<C> {
     }
 }
 
-/// The normal equations at the end of an adjustment, and what pulls at them.
+/// The normal equations at the end of an adjustment, and the scores.
 pub struct ClusterRobust<const C: usize> {
     /// Factored.
     matrix: Profile,
@@ -80,7 +80,7 @@ impl<const C: usize> ClusterRobust<C> {
         })?;
         let velocities = bundle.velocities(options.readout);
         let own = if options.motion == Move::Nodal { 2 } else { 3 };
-        // What is adjusted follows the misses, which leaves less of them to be seen.
+        // What is adjusted follows the residuals, which leaves less of them to be seen.
         let seen = |o: &Vec<_>| 2 * o.len();
         let spare: usize = bundle.observations.iter().map(|o| seen(o).saturating_sub(own)).sum();
         let by_cameras = (spare as f64 / spare.saturating_sub(matrix.len()).max(1) as f64).min(2.0);
@@ -121,8 +121,8 @@ impl<const C: usize> ClusterRobust<C> {
     /// Variance of the logarithm of the focal length, where it was adjusted; with a zoom that of the camera in the
     /// middle.
     ///
-    /// A track that the focal length rests on more than on others hides from the pulls what it misses, as the focal
-    /// length follows it. So it is never less than what `noise_px`, that of the draws, leaves open.
+    /// A track that the focal length rests on more than on others hides from the scores what it is off by, as the focal
+    /// length follows it. So it is never less than what `noise_px`, that of the samples, leaves open.
     pub fn focal_variance(&self, bundle: &Bundle, noise_px: f64) -> Option<f64> {
         if !self.options.focal && !self.options.zoom {
             return None;

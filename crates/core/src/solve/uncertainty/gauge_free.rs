@@ -1,10 +1,10 @@
-//! How firmly cameras and points are known, from the final normal equations and the misses.
+//! How firmly cameras and points are known, from the final normal equations and the residuals.
 //!
 //! The covariance of everything is large, only parts of it are wanted, and the gauge (where the world lies, how it is
-//! turned and how large it is) is nobody's business. So adjustments of the cameras and the lens are *drawn*
-//! ([`super::scatter`]); the points follow by back-substitution with noise of their own. Each draw is laid over the
+//! turned and how large it is) is nobody's business. So adjustments of the cameras and the lens are *sampled*
+//! ([`super::scatter`]); the points follow by back-substitution with noise of their own. Each sample is laid over the
 //! solution by the similarity that fits best (Triggs et al. 1999, section 9: inner constraints), and what is left is
-//! the uncertainty. How far points miss their pixels under a draw does not depend on the gauge at all.
+//! the uncertainty. How far points are off their pixels in a sample does not depend on the gauge at all.
 
 use crate::geometry::Velocity;
 use crate::geometry::hat;
@@ -47,7 +47,7 @@ pub struct Uncertainty {
 struct PointSamples {
     moves: Vec<Vector3<f64>>,
     weight: f64,
-    /// Camera and sum of the squared misses over the draws, px^2.
+    /// Camera and sum of the squared errors over the samples, px^2.
     errors: Vec<(usize, f64)>,
 }
 
@@ -127,7 +127,7 @@ fn gauge_jacobian(at: &Vector3<f64>) -> SMatrix<f64, 3, 7> {
     b
 }
 
-/// For each draw the change of gauge that explains the most of it.
+/// For each sample the change of gauge that explains the most of it.
 fn fit_gauges(bundle: &Bundle, motion: Move, points: &[PointSamples]) -> Option<Vec<Gauge>> {
     // Directions can only be turned.
     let free = if motion == Move::Nodal { 3 } else { 7 };
@@ -243,8 +243,8 @@ mod tests {
 
     #[test]
     fn they_are_so_too_where_what_a_track_misses_lasts() {
-        // What a track misses from its first view to its last is taken for the place of its point, and no miss tells of
-        // it.
+        // By how much a track is off from its first view to its last is taken for the place of its point, and no
+        // residual tells of it.
         for ((what, ratio), most) in measured_over_told(0.9).into_iter().zip([1.8, 1.4, 1.4]) {
             assert!((0.7..most).contains(&ratio), "{what}: measured over told {ratio}");
         }
