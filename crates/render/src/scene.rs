@@ -4,7 +4,7 @@ use crate::Mesh;
 use crate::colour::linear_of;
 use crate::shape::{ShapeCache, ShapeError};
 use crate::tree::Bvh;
-use fennik_core::scene::{Insert, InsertKind, Light};
+use fennik_core::scene::{Insert, Light};
 use nalgebra::Vector3;
 use std::sync::{Arc, OnceLock};
 
@@ -57,8 +57,7 @@ impl RenderScene {
         };
         for insert in inserts.iter().filter(|i| !i.hidden) {
             let mesh = placed(insert, shapes)?;
-            let InsertKind::Title(title) = &insert.content;
-            scene.add(&mesh, Vector3::from(title.colour.map(linear_of)), insert.id.0);
+            scene.add(&mesh, Vector3::from(insert.content.base_colour().map(linear_of)), insert.id.0);
         }
         Ok(scene)
     }

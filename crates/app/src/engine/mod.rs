@@ -5,6 +5,7 @@ pub mod analyse;
 pub mod demo;
 pub mod focal;
 pub mod import;
+pub mod kinds;
 pub mod output;
 pub mod picture;
 pub mod place;

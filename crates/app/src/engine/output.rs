@@ -2,7 +2,6 @@
 
 use super::{EngineError, OpenShot, picture};
 use fennik_core::camera::CameraPath;
-use fennik_core::scene::InsertKind;
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
 use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
@@ -145,12 +144,11 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let mut meshes = Vec::new();
     for insert in document.placing.inserts.iter().filter(|i| !i.hidden) {
         let mesh = RenderScene::mesh(insert)?;
-        let InsertKind::Title(title) = &insert.content;
         meshes.push(SceneMesh {
-            name: title.text.lines().next().unwrap_or("title").to_owned(),
+            name: insert.content.label(),
             positions: mesh.positions.iter().map(|p| [p.x, p.y, p.z]).collect(),
             indices: mesh.indices.as_flattened().to_vec(),
-            colour: title.colour.map(colour::linear_of),
+            colour: insert.content.base_colour().map(colour::linear_of),
         });
     }
     let path = CameraPath::new(&solution, &document.datum.world_from_solve);

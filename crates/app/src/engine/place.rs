@@ -1,10 +1,8 @@
 //! Placing by a pixel: what a person does with the pointer, and a recipe with numbers.
 
-use super::EngineError;
+use super::{EngineError, kinds};
 use fennik_core::camera::CameraPath;
-use fennik_core::scene::{
-    Datum, Insert, InsertId, InsertKind, Placement, Stance, Surface, SurfaceKind, Title, surface_at,
-};
+use fennik_core::scene::{Datum, Insert, InsertId, Placement, Stance, Surface, SurfaceKind, surface_at};
 use fennik_core::solve::Solution;
 use nalgebra::{Vector2, Vector3};
 
@@ -39,20 +37,27 @@ pub fn surface(solution: &Solution, datum: &Datum, at: Pixel) -> Result<Surface,
     surface_at(solution, datum, at.frame, Vector2::from(at.at)).map_err(EngineError::Message)
 }
 
-/// A first title at a pixel: a readable size for its distance, turned towards the camera.
+/// A first insert of a kind at a pixel: a readable size for its distance, turned towards the camera.
 ///
 /// # Errors
 /// A message where nothing can be placed there.
-pub fn title_at(solution: &Solution, datum: &Datum, at: Pixel, stance: Stance) -> Result<Insert, EngineError> {
+pub fn insert_at(
+    kind: &str,
+    solution: &Solution,
+    datum: &Datum,
+    at: Pixel,
+    stance: Stance,
+) -> Result<Insert, EngineError> {
     let surface = surface(solution, datum, at)?;
-    title_on(solution, datum, at.frame, &surface, stance)
+    insert_on(kind, solution, datum, at.frame, &surface, stance)
 }
 
 /// The same on a surface that is known.
 ///
 /// # Errors
-/// A message where the frame has no camera.
-pub fn title_on(
+/// A message where the frame has no camera, or there is no such kind.
+pub fn insert_on(
+    kind: &str,
     solution: &Solution,
     datum: &Datum,
     frame: u32,
@@ -62,8 +67,7 @@ pub fn title_on(
     let path = CameraPath::new(solution, &datum.world_from_solve);
     let camera = path.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
     let pose = camera.pose();
-    let distance = (surface.point - pose.centre()).norm();
-    let height_m = (0.07 * distance * 10.0).round().max(1.0) / 10.0;
+    let content = kinds::first(kind, (surface.point - pose.centre()).norm())?;
     let mut placement = Placement {
         foot: surface.point.into(),
         normal: surface.normal.into(),
@@ -81,13 +85,5 @@ pub fn title_on(
         let toward = -(pose.rotation.inverse() * Vector3::z());
         placement.turn_deg = toward.x.atan2(toward.z).to_degrees();
     }
-    let title = Title {
-        text: "VARRICK".to_owned(),
-        font: fennik_render::fonts()[0].name.to_owned(),
-        height_m,
-        depth_m: 0.25 * height_m,
-        bevel_m: 0.02 * height_m,
-        colour: [236, 228, 210],
-    };
-    Ok(Insert { id: InsertId(0), name: String::new(), content: InsertKind::Title(title), placement, hidden: false })
+    Ok(Insert { id: InsertId(0), name: String::new(), content, placement, hidden: false })
 }

@@ -1,8 +1,10 @@
 //! Numbers as people write them: with a unit, with another unit, as a sum. `static/js/values.js` reads the same; both
 //! are tested against `e2e/golden/quantities.json`.
 
+use serde::{Deserialize, Serialize};
+
 /// What is measured.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Measure {
     /// Metres.
@@ -20,6 +22,29 @@ impl Measure {
             Self::Length => &[("m", 1.0), ("cm", 0.01), ("mm", 0.001), ("km", 1000.0), ("ft", 0.3048), ("in", 0.0254)],
             Self::Angle => &[("deg", 1.0), ("°", 1.0), ("rad", 180.0 / std::f64::consts::PI), ("turn", 360.0)],
             Self::Plain => &[],
+        }
+    }
+}
+
+/// A number with its unit as text, or a plain number in the usual unit.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Amount {
+    /// In the usual unit: metres, degrees, px.
+    Number(f64),
+    /// As people write it.
+    Text(String),
+}
+
+impl Amount {
+    /// Its value in the usual unit of a measure.
+    ///
+    /// # Errors
+    /// A sentence that says how to write it.
+    pub fn value(&self, measure: Measure) -> Result<f64, String> {
+        match self {
+            Self::Number(v) => Ok(*v),
+            Self::Text(text) => read(text, measure),
         }
     }
 }

@@ -300,7 +300,7 @@ async fn place_title(
         let solution = desk.solution(&shot)?;
         let at = place::Pixel { frame: body.frame, at: [body.x, body.y] };
         Ok(Edit::Placing(PlacingEdit::AddInsert {
-            insert: place::title_at(&solution, &shot.document().datum, at, body.stance)?,
+            insert: place::insert_at("title", &solution, &shot.document().datum, at, body.stance)?,
         }))
     })
     .await

@@ -7,7 +7,7 @@ use fennik_media::{
     ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe,
     unpack_zip, write_proxies,
 };
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::Command;
 
 fn ffmpeg(arguments: &[&str], out: &Path) {

@@ -6,13 +6,13 @@ pub mod write;
 
 pub use run::Cook;
 
-use super::quantity::{self, Measure};
+use super::kinds::Values;
+use super::quantity::Amount;
 use fennik_core::image::Channel;
 use fennik_core::scene::Stance;
 use fennik_core::track::{MaskKey, MaskMode};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use std::collections::BTreeMap;
 
 /// What a recipe's first lines say.
 pub const FORMAT: &str = "fennik-recipe";
@@ -20,29 +20,6 @@ pub const FORMAT: &str = "fennik-recipe";
 pub const VERSION: u32 = 1;
 /// Steps that one recipe may have.
 const MOST_STEPS: usize = 10_000;
-
-/// A number with its unit as text, or a plain number in the usual unit.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(untagged)]
-pub enum Amount {
-    /// In the usual unit: metres, degrees, px.
-    Number(f64),
-    /// As people write it.
-    Text(String),
-}
-
-impl Amount {
-    /// Its value in the usual unit of a measure.
-    ///
-    /// # Errors
-    /// A sentence that says how to write it.
-    pub fn value(&self, measure: Measure) -> Result<f64, String> {
-        match self {
-            Self::Number(v) => Ok(*v),
-            Self::Text(text) => quantity::read(text, measure),
-        }
-    }
-}
 
 /// A place on the picture: full-resolution px of a frame of the trimmed clip.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -99,9 +76,6 @@ pub enum ExportFormat {
     /// glTF 2.0 binary.
     Gltf,
 }
-
-/// Values by their names.
-pub type Values = BTreeMap<String, Value>;
 
 /// One step.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

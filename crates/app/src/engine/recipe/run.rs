@@ -1,17 +1,18 @@
 //! Doing the steps of a recipe, as a person would in the page: each makes a revision.
 
-use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step, Values};
+use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step};
 use crate::engine::adopt::edit_head;
 use crate::engine::focal::focal_px;
-use crate::engine::place::{Pixel, colour, surface, title_on};
+use crate::engine::kinds::{self, Values, amount, text};
+use crate::engine::place::{Pixel, insert_on, surface};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
 use crate::engine::{EngineError, OpenShot, import, output};
 use fennik_core::geometry::Similarity;
 use fennik_core::image::PictureSettings;
 use fennik_core::scene::{
-    Datum, DatumEdit, Edit, FootageEdit, FrameRange, Insert, InsertKind, LightEdit, MaskingEdit, PlacingEdit,
-    SolvingEdit, Stance, TrackingEdit, fit_floor_to_most, floor_at, points_inside, suggest_floor,
+    Datum, DatumEdit, Edit, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit, SolvingEdit, Stance,
+    TrackingEdit, fit_floor_to_most, floor_at, points_inside, suggest_floor,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{Mask, TrackDirection, TrackSettings};
@@ -281,9 +282,7 @@ impl<'a> Cook<'a> {
 
     fn place(&self, step: &Step) -> Result<(), EngineError> {
         let Step::Place { kind, name, text, at, stance, on } = step else { return Err(EngineError::Fault) };
-        if kind != "title" {
-            return Err(words(format!("{kind:?} cannot be placed; a title can")));
-        }
+        kinds::check(kind)?;
         let shot = self.open()?;
         if find_insert(&shot, name).is_ok() {
             return Err(words(format!("there is {name:?} already; choose another name, or set its values")));
@@ -297,10 +296,13 @@ impl<'a> Cook<'a> {
                 return Err(words(format!("there is no surface {other:?}; there is the floor, where one is laid")));
             }
         };
-        let mut insert = title_on(&solution, datum, at.frame, &surface, stance.unwrap_or(Stance::Standing))?;
+        let mut insert = insert_on(kind, &solution, datum, at.frame, &surface, stance.unwrap_or(Stance::Standing))?;
         insert.name.clone_from(name);
-        if let (Some(text), InsertKind::Title(title)) = (text, &mut insert.content) {
-            title.text.clone_from(text);
+        if let Some(text) = text {
+            let set = kinds::set(&mut insert.content, "text", &Value::from(text.as_str())).map_err(words)?;
+            if !set {
+                return Err(words(format!("a {kind} has no text")));
+            }
         }
         fennik_render::RenderScene::mesh(&insert)?;
         self.edit(&shot, &Edit::Placing(PlacingEdit::AddInsert { insert }))
@@ -351,29 +353,12 @@ fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineE
     }
 }
 
-/// A number of a measure, as JSON has it.
-fn amount(value: &Value, measure: Measure) -> Result<f64, String> {
-    let amount: super::Amount = serde_json::from_value(value.clone()).map_err(|_| format!("{value} is no number"))?;
-    amount.value(measure)
-}
-
-fn text(value: &Value) -> Result<String, String> {
-    value.as_str().map(str::to_owned).ok_or_else(|| format!("{value} is no text"))
-}
-
 /// Sets one value of an insert.
 fn set_insert(insert: &mut Insert, name: &str, value: &Value) -> Result<(), String> {
     let length = || amount(value, Measure::Length);
     let placement = &mut insert.placement;
-    let InsertKind::Title(title) = &mut insert.content;
     match name {
         "name" => insert.name = text(value)?,
-        "text" => title.text = text(value)?,
-        "font" => title.font = text(value)?,
-        "colour" => title.colour = colour(&text(value)?).map_err(|e| e.to_string())?,
-        "height" => title.height_m = length()?,
-        "depth" => title.depth_m = length()?,
-        "bevel" => title.bevel_m = length()?,
         "x" => placement.foot[0] = length()?,
         "y" => placement.foot[1] = length()?,
         "z" => placement.foot[2] = length()?,
@@ -387,9 +372,10 @@ fn set_insert(insert: &mut Insert, name: &str, value: &Value) -> Result<(), Stri
         }
         "hidden" => insert.hidden = value.as_bool().ok_or_else(|| format!("{value} is neither true nor false"))?,
         _ => {
-            return Err("a title has name, text, font, colour, height, depth, bevel, x, y, z, turn, lean, lift, \
-                scale, stance and hidden"
-                .to_owned());
+            if !kinds::set(&mut insert.content, name, value)? {
+                let (kind, own) = (insert.content.word(), kinds::names(&insert.content).join(", "));
+                return Err(format!("a {kind} has name, {own}, x, y, z, turn, lean, lift, scale, stance and hidden"));
+            }
         }
     }
     Ok(())

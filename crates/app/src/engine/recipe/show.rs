@@ -1,7 +1,7 @@
 //! What there is in a shot, as JSON for other programs (docs/formats.md).
 
 use crate::engine::{EngineError, OpenShot};
-use fennik_core::scene::{InsertKind, floor_corners};
+use fennik_core::scene::floor_corners;
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
 use fennik_render::RenderScene;
@@ -25,11 +25,10 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         readings["datum"] = datum_reading(shot);
     }
     let inserts = document.placing.inserts.iter().map(|insert| {
-        let InsertKind::Title(_) = &insert.content;
         let p = &insert.placement;
         let m = *p.rotation().matrix();
         let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
-        Ok(json!({ "name": insert.shown_name(), "kind": "title", "origin": p.origin().as_slice(), "rotation": rows,
+        Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": p.origin().as_slice(), "rotation": rows,
             "size": size(insert)?, "hidden": insert.hidden }))
     });
     let inserts = inserts.collect::<Result<Vec<_>, EngineError>>()?;

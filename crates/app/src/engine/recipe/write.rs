@@ -1,12 +1,12 @@
 //! A shot written down as a recipe: what a person would do, by the picture, to get there again or on the next clip.
 
-use super::{Amount, FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION, Values};
+use super::{FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION};
+use crate::engine::kinds::{self, Values};
+use crate::engine::quantity::Amount;
 use crate::engine::{EngineError, OpenShot, SolveRecord};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{
-    Datum, Insert, InsertKind, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at,
-};
+use fennik_core::scene::{Datum, Insert, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::Store;
@@ -305,24 +305,20 @@ fn convex(mut pixels: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
 }
 
 fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step> {
-    let InsertKind::Title(title) = &insert.content;
     let p = &insert.placement;
     let foot = Vector3::from(p.foot);
     let on_floor = datum.floor.is_some() && p.normal[1] > 1.0 - 1e-9 && foot.y.abs() < 1e-9;
     let name = insert.shown_name();
-    let [r, g, b] = title.colour;
-    let mut values = named([
-        ("font", json!(title.font)),
-        ("height", json!(title.height_m)),
-        ("depth", json!(title.depth_m)),
-        ("bevel", json!(title.bevel_m)),
-        ("colour", json!(format!("#{r:02x}{g:02x}{b:02x}"))),
+    let mut values = kinds::values(&insert.content);
+    // What it says is told where it is placed.
+    let text = values.remove("text").and_then(|t| t.as_str().map(str::to_owned));
+    values.extend(named([
         ("turn", json!(p.turn_deg)),
         ("lean", json!(p.lean_deg)),
         ("lift", json!(p.lift_m)),
         ("scale", json!(p.scale)),
         ("stance", json!(p.stance)),
-    ]);
+    ]));
     if insert.hidden {
         values.insert("hidden".to_owned(), json!(true));
     }
@@ -341,9 +337,9 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
     let stance: Stance = p.stance;
     vec![
         Step::Place {
-            kind: "title".to_owned(),
+            kind: insert.content.word().to_owned(),
             name: name.clone(),
-            text: Some(title.text.clone()),
+            text,
             at,
             stance: Some(stance),
             on: on_floor.then(|| "floor".to_owned()),

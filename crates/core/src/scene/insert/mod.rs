@@ -48,6 +48,20 @@ impl InsertKind {
         }
     }
 
+    /// What it shows, in a line.
+    pub fn label(&self) -> String {
+        match self {
+            Self::Title(title) => title.text.lines().next().unwrap_or(self.word()).to_owned(),
+        }
+    }
+
+    /// Its main colour as encoded for display, 0 to 255.
+    pub fn base_colour(&self) -> [u8; 3] {
+        match self {
+            Self::Title(title) => title.colour,
+        }
+    }
+
     /// Checks all that it holds.
     ///
     /// # Errors
