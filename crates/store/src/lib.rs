@@ -172,25 +172,22 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let mut old = Connection::open(folder.path().join("fennik.sqlite")).unwrap();
         Migrations::from_slice(&MIGRATIONS[..3]).to_latest(&mut old).unwrap();
-        let document = serde_json::to_string(&fennik_core::scene::ShotDocument::new(90))
-            .unwrap()
-            .replace("\"solve\":null", "\"solve\":4");
+        // As that version wrote it: with the solve 2, from frame 5 to 139.
+        let document = include_str!("../../core/tests/fixtures/document-1-first-version.json");
         old.execute_batch(&format!(
-            "INSERT INTO clips (id, name, folder, info, frames, proxies, created_ms) VALUES (3, 'a', 'f', '{{}}', 90, 1, 0);
+            "INSERT INTO clips (id, name, folder, info, frames, proxies, created_ms) VALUES (3, 'a', 'f', '{{}}', 144, 1, 0);
             INSERT INTO shots (id, name, clip_id, created_ms) VALUES (7, 's', 3, 0);
             INSERT INTO revisions (id, shot_id, label, document, created_ms) VALUES (5, 7, 'x', '{document}', 0);
-            INSERT INTO analyses (id, shot_id, kind, settings, file, created_ms) VALUES (4, 7, 'solve', '{{}}', 'x.bin', 0);
+            INSERT INTO analyses (id, shot_id, kind, settings, file, created_ms) VALUES (2, 7, 'solve', '{{}}', 'x.bin', 0);
             UPDATE shots SET head = 5;"
         ))
         .unwrap();
         drop(old);
         let store = Store::open(folder.path()).unwrap();
         let shot = store.shot(ShotId(7)).unwrap();
-        assert_eq!((shot.head.id, shot.head.document.trim.last), (RevisionId(5), 89));
-        assert_eq!(
-            store.analysis(fennik_core::scene::AnalysisId(4)).unwrap().trim.map(|t| (t.first, t.last)),
-            Some((0, 89))
-        );
+        assert_eq!((shot.head.id, shot.head.document.trim.last), (RevisionId(5), 139));
+        let solve = store.analysis(fennik_core::scene::AnalysisId(2)).unwrap();
+        assert_eq!(solve.trim.map(|t| (t.first, t.last)), Some((5, 139)));
         store.delete_shot(ShotId(7)).unwrap();
         store.purge_deleted().unwrap();
         let clip = store.add_clip("b", "g", "{}", 9).unwrap();
