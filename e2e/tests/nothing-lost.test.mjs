@@ -89,6 +89,37 @@ test("typing into a field and pressing a button at once makes two requests, in o
   assert.equal((await insert()).content.height_m, 2, "the typed value came first");
 });
 
+test("a button that is pressed while an answer comes is not drawn away under the pointer", async () => {
+  const remove = page.locator('.title-form:is(.chosen, .only) [data-act="remove-insert"]');
+  await field("height_m").fill("2.5");
+  const box = await remove.boundingBox();
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  await page.mouse.down();
+  // The press sent what was typed; its answer is there before the button is let go.
+  await until("content.height_m", 2.5);
+  await page.mouse.up();
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 0, null, { timeout: 10_000 });
+  await page.click("#undo");
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 1);
+});
+
+test("a value that is stepped and left at once is sent once", async () => {
+  const sent = [];
+  const told = (request) => request.method() === "POST" && sent.push(new URL(request.url()).pathname);
+  page.on("request", told);
+  await page.route("**/shots/2/title", async (route) => {
+    await new Promise((r) => setTimeout(r, 300));
+    await route.continue();
+  });
+  await field("height_m").pressSequentially("1");
+  await field("height_m").press("ArrowUp");
+  await field("height_m").press("Tab");
+  await page.waitForTimeout(1000);
+  await page.unroute("**/shots/2/title");
+  page.off("request", told);
+  assert.deepEqual(sent, ["/shots/2/title"]);
+});
+
 test("clicks that follow one another at once are all done", async () => {
   const tools = ["sun", "ambient"];
   for (const name of tools) await page.locator(`form[hx-post$="/light"] [name="${name}"]`).fill("0.5");
