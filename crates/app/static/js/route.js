@@ -140,8 +140,7 @@ export class Route {
 
   /**
    * Forms and buttons of the route send what they hold at once, one after the other: an answer draws the route anew,
-   * and
-   * what was pressed meanwhile must not go with the old one.
+   * and what was pressed meanwhile must not go with the old one.
    */
   heedRequests() {
     document.body.addEventListener("htmx:confirm", (event) => {
