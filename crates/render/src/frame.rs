@@ -206,8 +206,7 @@ impl View<'_> {
         }
     }
 
-    /// Light and cover of a pixel from what its samples see. Faces of one look are lit once, unless a shadow ends
-    /// there.
+    /// Light and cover of a pixel from what its samples see, each lit where it lies.
     fn mixed(&self, faces: &[u32; SAMPLES], (x, y): (f64, f64)) -> [f32; 4] {
         let mut sum = Vector3::zeros();
         let mut covered = 0;
@@ -220,6 +219,7 @@ impl View<'_> {
         [sum.x / n, sum.y / n, sum.z / n, covered as f32 / n]
     }
 }
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -67,7 +67,7 @@ pub fn insert_on(
     let path = CameraPath::new(solution, &datum.world_from_solve);
     let camera = path.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
     let pose = camera.pose();
-    let content = kinds::first(kind, (surface.point - pose.centre()).norm())?;
+    let content = kinds::first_of(kind)?((surface.point - pose.centre()).norm());
     let mut placement = Placement {
         foot: surface.point.into(),
         normal: surface.normal.into(),

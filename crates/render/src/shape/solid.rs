@@ -10,7 +10,7 @@ use i_overlay::mesh::float::outline::offset::OutlineOffset;
 use i_overlay::mesh::float::style::{LineJoin, OutlineStyle};
 use i_triangle::float::triangulatable::Triangulatable;
 use nalgebra::Vector3;
-use std::collections::HashMap;
+use std::collections::HashSet;
 
 pub type Point = [f64; 2];
 pub type Contour = Vec<Point>;
@@ -95,11 +95,11 @@ fn slope(mesh: &mut Mesh, (outer, low): (&Region, f64), (inner, high): (&[Region
     ring.extend(inner.iter().flatten().map(reversed));
     let grid = size(outer) * SAME;
     let cell = |p: &Point| (((p[0] / grid).round()) as i64, ((p[1] / grid).round()) as i64);
-    let raised: HashMap<(i64, i64), ()> = inner.iter().flatten().flatten().map(|p| (cell(p), ())).collect();
+    let raised: HashSet<(i64, i64)> = inner.iter().flatten().flatten().map(cell).collect();
     // A corner that was rounded to the triangulation's own grid lies in a cell beside.
     let is_raised = |p: &Point| {
         let (x, y) = cell(p);
-        (-1..=1).any(|dx| (-1..=1).any(|dy| raised.contains_key(&(x + dx, y + dy))))
+        (-1..=1).any(|dx| (-1..=1).any(|dy| raised.contains(&(x + dx, y + dy))))
     };
     triangulate(mesh, &ring, true, |p| if is_raised(p) { high } else { low });
 }

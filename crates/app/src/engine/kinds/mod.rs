@@ -11,31 +11,20 @@ use std::collections::BTreeMap;
 /// Values by their names in a recipe.
 pub type Values = BTreeMap<String, Value>;
 
-/// Kinds that can be placed.
-const KINDS: [&str; 1] = [title::WORD];
+/// Makes the first one of a kind, of a readable size for its distance, metres.
+pub type MakeFirst = fn(f64) -> InsertKind;
 
-/// Checks that there is a kind.
+/// Kinds that can be placed, by their words.
+const KINDS: [(&str, MakeFirst); 1] = [(title::WORD, |distance_m| InsertKind::Title(title::first(distance_m)))];
+
+/// What makes the first one of a kind.
 ///
 /// # Errors
 /// A message that names the kinds that there are.
-pub fn check(word: &str) -> Result<(), EngineError> {
-    if KINDS.contains(&word) {
-        return Ok(());
-    }
-    Err(EngineError::Message(format!("{word:?} cannot be placed; a {} can", KINDS.join(" or a "))))
-}
-
-/// A first one of a kind, of a readable size for its distance, metres.
-///
-/// # Errors
-/// A message that names the kinds that there are.
-pub fn first(word: &str, distance_m: f64) -> Result<InsertKind, EngineError> {
-    check(word)?;
-    match word {
-        title::WORD => Ok(InsertKind::Title(title::first(distance_m))),
-        // Every kind of the list has its arm.
-        _ => Err(EngineError::Fault),
-    }
+pub fn first_of(word: &str) -> Result<MakeFirst, EngineError> {
+    KINDS.iter().find(|(kind, _)| *kind == word).map(|(_, first)| *first).ok_or_else(|| {
+        EngineError::Message(format!("{word:?} cannot be placed; a {} can", KINDS.map(|(kind, _)| kind).join(" or a ")))
+    })
 }
 
 /// All values of what an insert shows.
@@ -85,10 +74,10 @@ mod tests {
 
     #[test]
     fn every_kind_is_made_anew_from_its_values() {
-        for word in KINDS {
-            let made = first(word, 12.0).unwrap();
+        for (word, first) in KINDS {
+            let made = first(12.0);
             assert_eq!((made.word(), made.validate()), (word, Ok(())));
-            let mut other = first(word, 3.0).unwrap();
+            let mut other = first(3.0);
             let values = values(&made);
             assert_eq!(values.keys().map(String::as_str).collect::<Vec<_>>(), {
                 let mut names = names(&made).to_vec();
@@ -101,6 +90,6 @@ mod tests {
             assert_eq!(other, made);
             assert_eq!(set(&mut other, "moons", &Value::from(1)), Ok(false));
         }
-        assert!(first("kiosk", 1.0).unwrap_err().to_string().contains("a title can"));
+        assert!(first_of("kiosk").unwrap_err().to_string().contains("a title can"));
     }
 }

@@ -282,7 +282,7 @@ impl<'a> Cook<'a> {
 
     fn place(&self, step: &Step) -> Result<(), EngineError> {
         let Step::Place { kind, name, text, at, stance, on } = step else { return Err(EngineError::Fault) };
-        kinds::check(kind)?;
+        kinds::first_of(kind)?;
         let shot = self.open()?;
         if find_insert(&shot, name).is_ok() {
             return Err(words(format!("there is {name:?} already; choose another name, or set its values")));
