@@ -1,5 +1,5 @@
 // What every browser test needs: a server of its own, a page, and a look at the stage's pixels.
-import { spawn } from "node:child_process";
+import { execFileSync, spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -42,6 +42,13 @@ export async function startServer(data, command = "demo") {
       return ended;
     },
   };
+}
+
+/** Makes a clip, or pictures, of so many frames of a moving pattern; gives its path. */
+export function makeClip(path, size, frames, ...more) {
+  const source = `testsrc2=size=${size}:rate=25`;
+  execFileSync("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", source, "-frames:v", String(frames), ...more, path]);
+  return path;
 }
 
 export async function openBrowser() {

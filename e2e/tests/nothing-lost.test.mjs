@@ -1,10 +1,9 @@
 // One change is one request in order; fields keep what is stored; what is deleted comes back; what stands stays.
 import assert from "node:assert/strict";
-import { execFileSync } from "node:child_process";
-import { writeFileSync } from "node:fs";
+import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { endAll, openStation, showFrame, startAll } from "../support.mjs";
+import { endAll, makeClip, openStation, showFrame, startAll } from "../support.mjs";
 
 let folder, server, browser, page;
 
@@ -171,7 +170,7 @@ test("a shot can be saved as a recipe", async () => {
   const [download] = await Promise.all([page.waitForEvent("download"), page.click("#get-recipe")]);
   const path = join(folder.path, "recipe.json");
   await download.saveAs(path);
-  const verbs = JSON.parse(execFileSync("cat", [path])).steps.map((s) => s.do);
+  const verbs = JSON.parse(readFileSync(path)).steps.map((s) => s.do);
   assert.deepEqual(verbs.slice(0, 4), ["take-in", "track", "solve", "propose-datum"]);
   assert.equal(verbs.filter((v) => v === "place").length, 4);
 });
@@ -229,22 +228,7 @@ test("tracking again leaves the camera out of date, and the next one takes over 
 });
 
 test("several clips are dropped at once, and what is none is named", async () => {
-  const make = (name, ...more) => {
-    const path = join(folder.path, name);
-    execFileSync("ffmpeg", [
-      "-v",
-      "error",
-      "-f",
-      "lavfi",
-      "-i",
-      "testsrc2=size=160x90:rate=25",
-      "-frames:v",
-      "6",
-      ...more,
-      path,
-    ]);
-    return path;
-  };
+  const make = (name, ...more) => makeClip(join(folder.path, name), "160x90", 6, ...more);
   const files = [
     make("one.mp4", "-pix_fmt", "yuv420p"),
     make("two.mov", "-pix_fmt", "yuv420p"),

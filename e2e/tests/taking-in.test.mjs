@@ -5,7 +5,7 @@ import { mkdirSync, readFileSync, readdirSync, truncateSync, writeFileSync } fro
 import { basename, join } from "node:path";
 import { after, before, test } from "node:test";
 import { zipSync } from "fflate";
-import { endAll, freshFolder, openBrowser, openPage, startServer } from "../support.mjs";
+import { endAll, freshFolder, makeClip, openBrowser, openPage, startServer } from "../support.mjs";
 
 let folder, server, browser, page;
 
@@ -17,22 +17,7 @@ before(async () => {
 });
 after(() => endAll({ page, browser, server, folder }));
 
-function make(name, frames, ...more) {
-  const path = join(folder.path, name);
-  execFileSync("ffmpeg", [
-    "-v",
-    "error",
-    "-f",
-    "lavfi",
-    "-i",
-    "testsrc2=size=322x180:rate=25",
-    "-frames:v",
-    String(frames),
-    ...more,
-    path,
-  ]);
-  return path;
-}
+const make = (name, frames, ...more) => makeClip(join(folder.path, name), "322x180", frames, ...more);
 
 function stills(name, extension, ...more) {
   mkdirSync(join(folder.path, name));

@@ -1,6 +1,6 @@
 //! `fennik add`: clips come into a data folder from the command line.
 
-use super::{clip, fennik, ffmpeg, text};
+use super::{clip, fennik, pattern, text};
 use std::path::Path;
 
 fn entries(folder: &Path) -> usize {
@@ -21,15 +21,7 @@ fn a_video_and_a_folder_of_stills_become_shots_with_previews() {
 
     let stills = folder.path().join("stills");
     std::fs::create_dir(&stills).unwrap();
-    ffmpeg(&[
-        "-f",
-        "lavfi",
-        "-i",
-        "testsrc2=size=320x180:rate=25",
-        "-frames:v",
-        "5",
-        text(&stills.join("still %d.png")),
-    ]);
+    pattern("320x180", 5, &[], &stills.join("still %d.png"));
     let run = fennik(&["add", text(&stills), "--data", text(&data)]);
     let said = String::from_utf8_lossy(&run.stdout).into_owned();
     assert!(run.status.success() && said.contains("shot 2") && said.contains("320x180 px, 5 frames"), "{said}");

@@ -1,7 +1,7 @@
 //! What once lost or mixed up people's work. Each test tells the fault that it failed with.
 
 use super::web::Server;
-use super::{clip, fennik, ffmpeg, text};
+use super::{clip, fennik, pattern, text};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -272,17 +272,7 @@ fn the_decoder_ends_with_a_killed_program() {
 
 fn long_clip(folder: &Path) -> PathBuf {
     let path = folder.join("long.mp4");
-    ffmpeg(&[
-        "-f",
-        "lavfi",
-        "-i",
-        "testsrc2=size=1280x720:rate=25:duration=40",
-        "-preset",
-        "ultrafast",
-        "-pix_fmt",
-        "yuv420p",
-        text(&path),
-    ]);
+    pattern("1280x720", 1000, &["-preset", "ultrafast", "-pix_fmt", "yuv420p"], &path);
     path
 }
 
@@ -327,10 +317,9 @@ fn several_clips_come_in_at_once_and_what_is_none_is_named() {
     let (data, mixed) = (folder.path().join("data"), folder.path().join("mixed"));
     std::fs::create_dir(&mixed).unwrap();
     for (name, size) in [("a.mp4", "320x180"), ("b.mov", "160x90")] {
-        let source = format!("testsrc2=size={size}:rate=25");
-        ffmpeg(&["-f", "lavfi", "-i", &source, "-frames:v", "6", "-pix_fmt", "yuv420p", text(&mixed.join(name))]);
+        pattern(size, 6, &["-pix_fmt", "yuv420p"], &mixed.join(name));
     }
-    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=64x48:rate=25", "-frames:v", "4", text(&mixed.join("still %d.png"))]);
+    pattern("64x48", 4, &[], &mixed.join("still %d.png"));
     std::fs::write(mixed.join("notes.txt"), "no clip").unwrap();
     std::fs::write(mixed.join(".hidden"), "nothing").unwrap();
     let run = fennik(&["add", text(&mixed), "--data", text(&data)]);
@@ -365,15 +354,7 @@ fn several_clips_come_in_at_once_and_what_is_none_is_named() {
     let two = folder.path().join("two");
     std::fs::create_dir(&two).unwrap();
     for (name, size) in [("day %02d.png", "64x48"), ("night %02d.png", "80x60")] {
-        ffmpeg(&[
-            "-f",
-            "lavfi",
-            "-i",
-            &format!("testsrc2=size={size}:rate=25"),
-            "-frames:v",
-            "3",
-            text(&two.join(name)),
-        ]);
+        pattern(size, 3, &[], &two.join(name));
     }
     let run = fennik(&["add", text(&two), "--data", text(&data)]);
     let said = String::from_utf8_lossy(&run.stdout).into_owned();

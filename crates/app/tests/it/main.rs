@@ -32,6 +32,12 @@ fn ffmpeg(arguments: &[&str]) {
     );
 }
 
+/// Makes a clip, or pictures, of so many frames of a moving pattern.
+fn pattern(size: &str, frames: u32, more: &[&str], out: &Path) {
+    let (source, frames) = (format!("testsrc2=size={size}:rate=25"), frames.to_string());
+    ffmpeg(&[&["-f", "lavfi", "-i", &source, "-frames:v", &frames], more, &[text(out)]].concat());
+}
+
 fn clip(folder: &Path) -> PathBuf {
     let path = folder.join("the quay's clip.mp4");
     std::fs::write(&path, fennik_demo::QUAY_CLIP).unwrap();

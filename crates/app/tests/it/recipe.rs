@@ -1,6 +1,6 @@
 //! A shot by recipe, from outside.
 
-use super::{clip, fennik, ffmpeg, text};
+use super::{clip, fennik, pattern, text};
 use serde_json::{Value, json};
 use std::path::Path;
 
@@ -90,17 +90,7 @@ fn stills_are_rendered_by_the_frame() {
     let folder = tempfile::tempdir().unwrap();
     let (data, out) = (folder.path().join("data"), folder.path().join("stills"));
     let bars = folder.path().join("bars.mp4");
-    ffmpeg(&[
-        "-f",
-        "lavfi",
-        "-i",
-        "testsrc2=size=320x180:rate=25",
-        "-frames:v",
-        "9",
-        "-pix_fmt",
-        "yuv420p",
-        text(&bars),
-    ]);
+    pattern("320x180", 9, &["-pix_fmt", "yuv420p"], &bars);
     assert!(fennik(&["add", text(&bars), "--data", text(&data)]).status.success());
     let run = fennik(&["render", "bars", "--frames", "3-5", "--out", text(&out), "--data", text(&data)]);
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));

@@ -69,46 +69,23 @@ fn odd_sizes_rotation_and_wide_pixels_come_out_upright_and_square() {
 fn a_focal_length_in_the_file_is_a_place_to_begin() {
     let folder = tempfile::tempdir().unwrap();
     let said = folder.path().join("said.mp4");
-    let tag = "camera.focal_length.35mm_equivalent=27";
-    ffmpeg(
-        &[
-            "-f",
-            "lavfi",
-            "-i",
-            "testsrc2=size=320x180:rate=25",
-            "-frames:v",
-            "5",
-            "-movflags",
-            "use_metadata_tags",
-            "-metadata",
-            tag,
-        ],
-        &said,
-    );
+    let tagged = |tag: &str, out: &Path| {
+        ffmpeg(
+            &[&BARS[..], &["-vf", "crop=320:180", "-movflags", "use_metadata_tags", "-metadata", tag]].concat(),
+            out,
+        );
+    };
+    tagged("camera.focal_length.35mm_equivalent=27", &said);
     let clip = open(&said).unwrap();
     assert_eq!((clip.focal_35mm, clip.focal_hint_px()), (Some(27.0), Some(240.0)));
     let silent = folder.path().join("silent.mp4");
-    ffmpeg(
-        &[
-            "-f",
-            "lavfi",
-            "-i",
-            "testsrc2=size=320x180:rate=25",
-            "-frames:v",
-            "5",
-            "-movflags",
-            "use_metadata_tags",
-            "-metadata",
-            "focal=long",
-        ],
-        &silent,
-    );
+    tagged("focal=long", &silent);
     assert_eq!(open(&silent).unwrap().focal_hint_px(), None);
     // A JPEG with one EXIF entry: FocalLengthIn35mmFilm, 50.
     let photos = folder.path().join("photos");
     std::fs::create_dir(&photos).unwrap();
     let plain = folder.path().join("plain.jpg");
-    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25", "-frames:v", "1"], &plain);
+    ffmpeg(&[&BARS[..], &["-frames:v", "1"]].concat(), &plain);
     let bytes = std::fs::read(&plain).unwrap();
     let mut tiff = b"II*\0\x08\0\0\0".to_vec();
     tiff.extend([1, 0, 0x69, 0x87, 4, 0, 1, 0, 0, 0, 26, 0, 0, 0, 0, 0, 0, 0]);
