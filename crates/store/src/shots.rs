@@ -80,7 +80,8 @@ impl Store {
 
     /// Applies an edit to the head and saves the result as the new head, in one transaction.
     ///
-    /// # Errors [`StoreError::Stale`] when the head is not the revision that the edit `started_from`;
+    /// # Errors
+    /// [`StoreError::Stale`] when the head is not the revision that the edit `started_from`;
     /// [`StoreError::Edit`] when the document refuses it, [`StoreError::WrongAnalysis`] or [`StoreError::BeyondClip`]
     /// when it names what is not the shot's own. Nothing is changed then.
     pub fn edit(&self, id: ShotId, started_from: Option<RevisionId>, edit: &Edit) -> Result<ShotState, StoreError> {

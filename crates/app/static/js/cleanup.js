@@ -14,8 +14,7 @@ const STRAY_REASONS = new Set(["independent-motion", "image-static", "partial-in
  * Tracks that a filter would take; those that are deleted already are left alone.
  *
  * Kinds: `error` above the limit in px; `short` of less than so many frames; `span` seen on any of the frames, `whole`
- * on
- * all of them; `region` in one of the parts (0 to 8, row by row) on the current frame; `astray` from the
+ * on all of them; `region` in one of the parts (0 to 8, row by row) on the current frame; `astray` from the
  * camera; `unused` by the solve, for whatever reason.
  * @param {{tracks: Track[], rmsOf: Map<number, number>, outliers: Map<number, {reason: string}>, deleted: Set<number>,
  * cameras: any[], frame: number, state: any}} model

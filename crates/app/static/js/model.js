@@ -240,8 +240,8 @@ export class Model extends EventTarget {
 
   /**
    * One change is one request, made when the one before it is answered: it begins from the revision that came of that.
-   * @param {string} address @param {string} kind @param {(revision: number) => string} body @param {Element|null}
-   * [form] what is answered
+   * @param {string} address @param {string} kind @param {(revision: number) => string} body
+   * @param {Element|null} [form] what is answered
    */
   send(address, kind, body, form = null) {
     return this.inOrder(async () => {

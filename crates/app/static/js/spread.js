@@ -3,8 +3,7 @@
 
 /**
  * The ellipse of one deviation of a covariance (xx, xy, xz, yy, yz, zz) in the plane of two axes: half its axes and the
- * turn
- * of the longer one, radians from the first axis towards the second.
+ * turn of the longer one, radians from the first axis towards the second.
  * @param {number[]} spread @param {number[]} right @param {number[]} up
  */
 export function ellipse([xx, xy, xz, yy, yz, zz], right, up) {

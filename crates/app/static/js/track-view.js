@@ -24,8 +24,7 @@ export class TrackView {
 
   /**
    * Error in px on each frame on which the track has both a sighting and a camera: against its point, or for a track
-   * that
-   * has none against the place that suits its views best.
+   * that has none against the place that suits its views best.
    * @param {import("./tracks.js").Track} track
    */
   errors(track) {

@@ -92,7 +92,8 @@ impl FrameReader {
     /// The next frame, or `None` at the end. A file that is cut off ends where its frames end, unless more of them were
     /// counted before; that ffmpeg ends is the end only if it says so itself.
     ///
-    /// # Errors [`MediaError::Died`] or [`MediaError::Short`] when frames are missing; [`MediaError::NoFrames`] when
+    /// # Errors
+    /// [`MediaError::Died`] or [`MediaError::Short`] when frames are missing; [`MediaError::NoFrames`] when
     /// there is not even one.
     pub fn next_frame(&mut self) -> Result<Option<&[u8]>, MediaError> {
         if self.out.read_exact(&mut self.frame).is_ok() {
@@ -120,7 +121,8 @@ fn no_frames(name: &str, said: Option<String>) -> MediaError {
 /// Decodes the whole clip once into JPEG files `000000.jpg`, ... of at most `max_width` px across; each appears under
 /// its name when it is whole. `on_frame` hears the number so far and may stop it. Returns the number of frames.
 ///
-/// # Errors [`MediaError`] when ffmpeg is missing or ends early, the disk is full, a still is damaged, or not one frame
+/// # Errors
+/// [`MediaError`] when ffmpeg is missing or ends early, the disk is full, a still is damaged, or not one frame
 /// comes out.
 pub fn write_proxies(
     clip: &ClipInfo,
