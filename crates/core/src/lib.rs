@@ -11,6 +11,7 @@ pub mod camera;
 pub mod check;
 pub mod geometry;
 pub mod image;
+pub mod matte;
 pub mod scene;
 pub mod solve;
 pub mod track;

@@ -83,8 +83,8 @@ fn written(db: &Connection, parent: Option<RevisionId>, whole: &Value) -> Result
 #[cfg(test)]
 mod tests {
     use crate::Store;
+    use fennik_core::matte::{Mask, MaskMode, OutlineKey};
     use fennik_core::scene::{Edit, Light, LightEdit, MaskingEdit, ShotDocument};
-    use fennik_core::track::{Mask, MaskKey, MaskMode};
 
     /// A mask that was followed over a clip: a key a frame.
     fn followed(keys: u32) -> Mask {
@@ -92,7 +92,7 @@ mod tests {
             let a = f64::from(k) * 0.7 + 0.003 * f64::from(f);
             [400.0 + 1.37 * f64::from(f) + 90.0 * a.cos(), 300.0 + 80.0 * (a + 0.01 * f64::from(f)).sin()]
         };
-        let key = |frame| MaskKey { frame, outline: (0..8).map(|k| corner(frame, k)).collect() };
+        let key = |frame| OutlineKey { frame, outline: (0..8).map(|k| corner(frame, k)).collect() };
         Mask::new(MaskMode::KeepOut, (0..keys).map(key).collect())
     }
 
@@ -108,7 +108,7 @@ mod tests {
             // Now and then a key of the mask itself is moved.
             let edit = if i % 10 == 9 {
                 let mut mask = store.shot(shot).unwrap().head.document.masking.masks.masks[0].clone();
-                mask.keys[i as usize].outline[3] = [f64::from(i) / 7.0, 1.0 / 3.0];
+                mask.outline.keys[i as usize].outline[3] = [f64::from(i) / 7.0, 1.0 / 3.0];
                 Edit::Masking(MaskingEdit::ChangeMask { mask })
             } else {
                 Edit::Light(LightEdit::Light { light: Light { sun: 0.1 + f64::from(i) / 300.0, ..Light::default() } })

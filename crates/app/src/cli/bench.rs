@@ -2,9 +2,10 @@
 
 use super::{Scratch, peak_mb};
 use crate::engine::{EngineError, analyse, demo, picture};
+use fennik_core::matte::Masks;
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera, solve_on};
-use fennik_core::track::{Masks, TrackSet, TrackSettings};
+use fennik_core::track::{TrackSet, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 use fennik_render::{Quality, RenderScene, ShapeCache};
 use std::ops::ControlFlow;

@@ -2,9 +2,10 @@
 
 use super::Progress;
 use crate::engine::analyse;
+use fennik_core::matte::Masks;
 use fennik_core::scene::{Datum, SolveOfClip, TransferFit, floor_corners, suggest_floor, transfer};
 use fennik_core::solve::{Grade, Motion, Solution, SolveSettings, TrackChoice, solve_camera};
-use fennik_core::track::{Masks, TrackDirection, TrackSet, TrackSettings};
+use fennik_core::track::{TrackDirection, TrackSet, TrackSettings};
 use fennik_media::ClipInfo;
 use nalgebra::Vector3;
 use std::ops::ControlFlow;

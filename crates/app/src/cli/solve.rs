@@ -5,10 +5,11 @@ use crate::engine::{analyse, output};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::image::{Channel, PictureSettings};
+use fennik_core::matte::Masks;
 use fennik_core::solve::{
     CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, TrackChoice, solve_camera,
 };
-use fennik_core::track::{Masks, TrackDirection, TrackSettings};
+use fennik_core::track::{TrackDirection, TrackSettings};
 use fennik_media::{ClipInfo, camera_document, read_masks};
 use std::ops::ControlFlow;
 use std::path::PathBuf;

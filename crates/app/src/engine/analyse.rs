@@ -2,8 +2,9 @@
 
 use super::EngineError;
 use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
+use fennik_core::matte::Masks;
 use fennik_core::solve::Solution;
-use fennik_core::track::{BackwardTracker, Follower, Masks, TrackDirection, TrackSet, TrackSettings, Tracker};
+use fennik_core::track::{BackwardTracker, Follower, TrackDirection, TrackSet, TrackSettings, Tracker};
 use fennik_media::{ClipInfo, FrameReader, Levels, PixelKind};
 
 /// Bytes of decoded pictures that are held at a time while a clip is run through backwards.

@@ -1,12 +1,13 @@
 //! The demo project: one finished shot, and the same clip untouched.
 
 use super::{EngineError, analyse, import};
+use fennik_core::matte::Masks;
 use fennik_core::scene::{
     AnalysisId, Datum, DatumEdit, Edit, Insert, InsertId, InsertKind, Light, LightEdit, Placement, PlacingEdit,
     SolvingEdit, Stance, Title, TrackingEdit, suggest_floor,
 };
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
-use fennik_core::track::{Masks, TrackSettings};
+use fennik_core::track::TrackSettings;
 use fennik_media::{ClipInfo, Source, probe};
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
 use nalgebra::Vector3;

@@ -14,9 +14,10 @@ pub mod quantity;
 pub mod recipe;
 pub mod run;
 
+use fennik_core::matte::Masks;
 use fennik_core::scene::{AnalysisId, ShotDocument};
 use fennik_core::solve::{Solution, SolveSettings};
-use fennik_core::track::{Masks, TrackId, TrackSet};
+use fennik_core::track::{TrackId, TrackSet};
 use fennik_media::ClipInfo;
 use fennik_store::{ClipRow, ShotId, ShotState, Store};
 use serde::{Deserialize, Serialize};

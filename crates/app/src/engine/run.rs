@@ -130,14 +130,14 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let (key, last) = (key.min(frames - 1), last.min(frames - 1));
     let (first, last) = (first.min(key), last.max(key));
     let found =
-        analyse::follow(&shot.clip, document.trim.first, &mask.outline_at(key), (first, key, last), |done, total| {
+        analyse::follow(&shot.clip, document.trim.first, &mask.outline.at(key), (first, key, last), |done, total| {
             step(done, total, "following")
         })?;
     edit_head(store, id, |now| {
         unchanged_trim(now, document.trim)?;
         // Somebody may have changed it meanwhile; only its keys are new.
         let mut mask = now.mask(mask_id).ok_or_else(gone)?.clone();
-        mask.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX * f64::from(shot.clip.width) / 1280.0);
+        mask.outline.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX * f64::from(shot.clip.width) / 1280.0);
         Ok(Edit::Masking(MaskingEdit::ChangeMask { mask }))
     })?;
     let reached = (found.from, found.from + found.outlines.len() as u32 - 1);

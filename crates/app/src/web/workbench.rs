@@ -5,9 +5,9 @@ use crate::engine::{EngineError, OpenShot, SolveRecord};
 use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::image::PictureSettings;
+use fennik_core::matte::{Mask, MaskMode};
 use fennik_core::scene::{Insert, InsertKind, Light, Stance, Title, TransferFit};
 use fennik_core::solve::{Motion, MotionChoice, OutlierReason, ReadoutChoice, Solution};
-use fennik_core::track::{Mask, MaskMode};
 use fennik_store::{AnalysisRow, JobKind, JobRow, JobState, ShotId, StoreError};
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -317,8 +317,8 @@ fn mask_line(mask: &Mask) -> MaskLine {
         inverted: mask.inverted,
         first: end(mask.span.map(|s| s.0)),
         last: end(mask.span.map(|s| s.1)),
-        keys: mask.keys.len(),
-        smooth: mask.smooth.contains(&true),
+        keys: mask.outline.keys.len(),
+        smooth: mask.outline.smooth.contains(&true),
     }
 }
 

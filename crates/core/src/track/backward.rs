@@ -1,10 +1,10 @@
 //! The way back: points that were found late are followed to where they first came into view.
 
-use super::mask::Masks;
 use super::settings::{TrackError, TrackSettings};
 use super::track_set::{TrackId, TrackSet};
 use super::tracker::Tracker;
 use crate::image::Plane;
+use crate::matte::Masks;
 use std::collections::BTreeMap;
 
 /// How near another point of the same frame a point may come, as a part of the spacing, before it counts as the same.

@@ -1,7 +1,7 @@
 //! A mask drawn round a cluster of tracks.
 
-use super::mask::{Mask, MaskKey, MaskMode};
 use super::track_set::Track;
+use crate::matte::{Mask, MaskMode, OutlineKey};
 
 /// Corners of the outline.
 const CORNERS: usize = 8;
@@ -68,8 +68,8 @@ pub fn keep_out_of(tracks: &[&Track], margin_px: f64) -> Option<Mask> {
         }
     }
     let outlines: Vec<Vec<[f64; 2]>> = outlines.into_iter().flatten().collect();
-    let mut mask = Mask::new(MaskMode::KeepOut, vec![MaskKey { frame: first, outline: outlines.first()?.clone() }]);
-    mask.take_run(first, &outlines, TOLERANCE_PX);
+    let mut mask = Mask::new(MaskMode::KeepOut, vec![OutlineKey { frame: first, outline: outlines.first()?.clone() }]);
+    mask.outline.take_run(first, &outlines, TOLERANCE_PX);
     mask.span = Some((first, last));
     Some(mask)
 }
@@ -96,7 +96,8 @@ fn octagon(points: &[[f64; 2]], margin_px: f64) -> Option<Vec<[f64; 2]>> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::track::{Masks, TrackId};
+    use crate::matte::Masks;
+    use crate::track::TrackId;
 
     #[test]
     fn the_keep_out_holds_its_tracks_and_leaves_the_rest_alone() {
@@ -114,8 +115,8 @@ mod tests {
         };
         let tracks: Vec<Track> = (0..20).map(track).collect();
         let mask = keep_out_of(&tracks.iter().collect::<Vec<_>>(), 12.0).unwrap();
-        assert_eq!((mask.mode, mask.span, mask.keys[0].outline.len()), (MaskMode::KeepOut, Some((5, 36)), 8));
-        assert!(mask.keys.len() < 20, "{} keys", mask.keys.len());
+        assert_eq!((mask.mode, mask.span, mask.outline.keys[0].outline.len()), (MaskMode::KeepOut, Some((5, 36)), 8));
+        assert!(mask.outline.keys.len() < 20, "{} keys", mask.outline.keys.len());
         let masks = Masks { masks: vec![mask] };
         assert!(masks.validate().is_ok());
         for t in &tracks {

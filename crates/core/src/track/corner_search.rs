@@ -1,9 +1,9 @@
 //! Where new tracks begin: the best corner of every cell that has no point.
 
 use super::detect::best_corner;
-use super::mask::MasksAtFrame;
 use super::settings::TrackSettings;
 use crate::image::Plane;
+use crate::matte::MasksAtFrame;
 use rayon::prelude::*;
 
 /// Frames between two searches, while tracks hold.

@@ -1,10 +1,10 @@
 //! A mask that follows what it was drawn round.
 
-use super::mask::{Mask, MaskKey, MaskMode, Masks};
 use super::motion::AffineMotion;
 use super::settings::{TrackError, TrackSettings};
 use super::tracker::Tracker;
 use crate::image::Plane;
+use crate::matte::{Mask, MaskMode, Masks, OutlineKey};
 use std::collections::BTreeMap;
 
 /// The points that carry an outline: how many a frame full of them would have, and how far apart they are, px of a
@@ -104,7 +104,7 @@ fn inside(outline: &[[f64; 2]], grown: f64) -> Masks {
     let n = outline.len().max(1) as f64;
     let middle = [outline.iter().map(|c| c[0]).sum::<f64>() / n, outline.iter().map(|c| c[1]).sum::<f64>() / n];
     let corner = |c: &[f64; 2]| [middle[0] + grown * (c[0] - middle[0]), middle[1] + grown * (c[1] - middle[1])];
-    let key = MaskKey { frame: 0, outline: outline.iter().map(corner).collect() };
+    let key = OutlineKey { frame: 0, outline: outline.iter().map(corner).collect() };
     Masks { masks: vec![Mask::new(MaskMode::KeepIn, vec![key])] }
 }
 

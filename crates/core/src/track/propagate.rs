@@ -2,10 +2,10 @@
 
 use super::active_track::ActiveTrack;
 use super::align::{COARSE_STEP_PX, FINE_STEP_PX, Template, Warp, Window};
-use super::mask::MasksAtFrame;
 use super::motion::{AffineMotion, global_shift};
 use super::settings::TrackSettings;
 use crate::image::Pyramid;
+use crate::matte::MasksAtFrame;
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -228,7 +228,8 @@ mod tests {
     use super::super::synthetic::{frame, texture, tracked};
     use super::*;
     use crate::image::Plane;
-    use crate::track::{Masks, TrackSet, TrackSettings, Tracker};
+    use crate::matte::Masks;
+    use crate::track::{TrackSet, TrackSettings, Tracker};
 
     /// Tracks of frames that show the texture moved by `shift(frame)`.
     fn run(frames: u32, shift: impl Fn(u32) -> (f64, f64)) -> TrackSet {

@@ -1,7 +1,8 @@
 //! Pictures for unit tests.
 
-use super::{Masks, TrackSet, TrackSettings, Tracker};
+use super::{TrackSet, TrackSettings, Tracker};
 use crate::image::Plane;
+use crate::matte::Masks;
 
 /// Smooth noise of several sizes, as real ground has.
 pub fn texture(x: f64, y: f64) -> f64 {

@@ -4,13 +4,13 @@ use super::active_track::ActiveTrack;
 use super::align::{Template, Warp};
 use super::blank_interval::BlankInterval;
 use super::corner_search::{CornerSearch, REPLENISH_EVERY, coverage};
-use super::mask::{Masks, MasksAtFrame};
 use super::motion::AffineMotion;
 use super::occluded::{OccludedTrack, surroundings};
 use super::propagate::{Scratch, Windows, follow, predict};
 use super::settings::{TrackError, TrackSettings};
 use super::track_set::{Track, TrackId, TrackSet};
 use crate::image::{Plane, Pyramid};
+use crate::matte::{Masks, MasksAtFrame};
 use rayon::prelude::*;
 
 /// References that a track may use one after the other; each adds the error of one alignment.
@@ -561,9 +561,9 @@ mod tests {
 
     #[test]
     fn a_keep_out_stays_empty() {
-        use crate::track::{Mask, MaskKey, MaskMode};
+        use crate::matte::{Mask, MaskMode, OutlineKey};
         let outline = vec![[100.0, 50.0], [300.0, 50.0], [300.0, 250.0], [100.0, 250.0]];
-        let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![MaskKey { frame: 0, outline }])] };
+        let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![OutlineKey { frame: 0, outline }])] };
         let mut tracker = Tracker::new(TrackSettings::default(), masks).unwrap();
         for f in 0..5 {
             tracker.push(&frame(|x, y| (x + 4.0 * f64::from(f), y))).unwrap();

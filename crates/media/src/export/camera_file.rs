@@ -3,7 +3,7 @@
 use crate::clip::rate::Rate;
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::{Lens, Pose};
-use fennik_core::track::{MaskError, Masks};
+use fennik_core::matte::{MaskError, Masks};
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
 

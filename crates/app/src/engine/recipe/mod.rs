@@ -9,8 +9,8 @@ pub use run::Cook;
 use super::kinds::Values;
 use super::quantity::Amount;
 use fennik_core::image::Channel;
+use fennik_core::matte::{MaskMode, OutlineKey};
 use fennik_core::scene::Stance;
-use fennik_core::track::{MaskKey, MaskMode};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
@@ -103,7 +103,7 @@ pub enum Step {
         /// Which side is used.
         mode: MaskMode,
         /// Outlines at frames.
-        keys: Vec<MaskKey>,
+        keys: Vec<OutlineKey>,
         /// Whether each corner is smooth.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         smooth: Vec<bool>,

@@ -10,12 +10,13 @@ use crate::engine::run::{self, Begin};
 use crate::engine::{EngineError, OpenShot, import, output};
 use fennik_core::geometry::Similarity;
 use fennik_core::image::PictureSettings;
+use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::{
     Datum, DatumEdit, Edit, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit, SolvingEdit, Stance,
     TrackingEdit, fit_floor_to_most, floor_at, points_inside, suggest_floor,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
-use fennik_core::track::{Mask, TrackDirection, TrackSettings};
+use fennik_core::track::{TrackDirection, TrackSettings};
 use fennik_store::{ShotId, Store};
 use nalgebra::{Vector2, Vector3};
 use serde_json::Value;
@@ -113,14 +114,9 @@ impl<'a> Cook<'a> {
                 &Edit::Footage(FootageEdit::Trim { range: FrameRange { first: *first, last: *last } }),
             ),
             Step::Mask { name, mode, keys, smooth, inverted, span } => {
-                let mask = Mask {
-                    name: name.clone(),
-                    smooth: smooth.clone(),
-                    inverted: *inverted,
-                    span: *span,
-                    ..Mask::new(*mode, keys.clone())
-                };
-                self.mask(mask)
+                let mask = Mask::new(*mode, keys.clone());
+                let outline = Outline { smooth: smooth.clone(), ..mask.outline.clone() };
+                self.mask(Mask { name: name.clone(), outline, inverted: *inverted, span: *span, ..mask })
             }
             Step::Track { .. } => self.track(step, tell),
             Step::Solve { .. } => self.solve(step, tell),

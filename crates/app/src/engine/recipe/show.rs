@@ -37,7 +37,7 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         .masks
         .masks
         .iter()
-        .map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.keys.len() }))
+        .map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.outline.keys.len() }))
         .collect();
     let surfaces = solution.as_ref().map_or_else(Vec::new, |s| surfaces(shot, s));
     Ok(

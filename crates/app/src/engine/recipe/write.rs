@@ -42,8 +42,8 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     steps.extend(document.masking.masks.masks.iter().map(|m| Step::Mask {
         name: m.name.clone(),
         mode: m.mode,
-        keys: m.keys.clone(),
-        smooth: if m.smooth.contains(&true) { m.smooth.clone() } else { Vec::new() },
+        keys: m.outline.keys.clone(),
+        smooth: if m.outline.smooth.contains(&true) { m.outline.smooth.clone() } else { Vec::new() },
         inverted: m.inverted,
         span: m.span,
     }));

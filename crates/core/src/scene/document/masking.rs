@@ -1,7 +1,7 @@
 //! Where the analysis looks.
 
 use super::edit::EditError;
-use crate::track::{Mask, Masks};
+use crate::matte::{Mask, Masks};
 use serde::{Deserialize, Serialize};
 
 /// The part of the document that is about masks.

@@ -23,8 +23,8 @@ pub use solving::{Solving, SolvingEdit};
 pub use tracking::{Tracking, TrackingEdit};
 
 use super::{Datum, Insert, InsertId};
+use crate::matte::Mask;
 use crate::solve::TrackChoice;
-use crate::track::Mask;
 use serde::{Deserialize, Serialize};
 
 /// Names a finished track run or solve.
@@ -264,11 +264,11 @@ mod tests {
     }
 
     fn square_mask() -> Mask {
-        use crate::track::{MaskKey, MaskMode};
+        use crate::matte::{MaskMode, OutlineKey};
         let outline = |x: f64| vec![[x, 0.0], [x + 10.0, 0.0], [x, 10.0]];
         Mask::new(
             MaskMode::KeepOut,
-            vec![MaskKey { frame: 0, outline: outline(0.0) }, MaskKey { frame: 8, outline: outline(80.0) }],
+            vec![OutlineKey { frame: 0, outline: outline(0.0) }, OutlineKey { frame: 8, outline: outline(80.0) }],
         )
     }
 
@@ -283,12 +283,12 @@ mod tests {
             doc.apply(&Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 4, last: 19 } })).unwrap();
         let moved = &trimmed.masking.masks.masks[0];
         assert_eq!(
-            (moved.outline_at(0)[0], moved.outline_at(4)[0], moved.span),
+            (moved.outline.at(0)[0], moved.outline.at(4)[0], moved.span),
             ([40.0, 0.0], [80.0, 0.0], Some((0, 6)))
         );
         let back =
             trimmed.apply(&Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 0, last: 19 } })).unwrap();
-        assert_eq!(back.masking.masks.masks[0].outline_at(8)[0], [80.0, 0.0]);
+        assert_eq!(back.masking.masks.masks[0].outline.at(8)[0], [80.0, 0.0]);
         let two =
             back.apply(&Edit::Masking(MaskingEdit::AddMasks { masks: vec![square_mask(), square_mask()] })).unwrap();
         assert_eq!(two.masking.masks.masks.iter().map(|m| m.id).collect::<Vec<_>>(), [1, 2, 3]);
@@ -302,7 +302,7 @@ mod tests {
             2,
             "ids are never used twice"
         );
-        mask.keys[0].outline.pop();
+        mask.outline.keys[0].outline.pop();
         assert!(matches!(doc.apply(&Edit::Masking(MaskingEdit::ChangeMask { mask })), Err(EditError::Value(_))));
     }
 

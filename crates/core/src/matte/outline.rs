@@ -1,0 +1,232 @@
+//! A closed shape that changes over time.
+
+use serde::{Deserialize, Serialize};
+
+/// The outline at one frame.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct OutlineKey {
+    /// Frame of the trimmed clip.
+    pub frame: u32,
+    /// Corners, px.
+    pub outline: Vec<[f64; 2]>,
+}
+
+/// Pieces into which the curve between two corners is cut.
+const CURVE_PIECES: usize = 10;
+
+/// A closed shape: interpolated linearly between its keys and held outside them.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Outline {
+    /// At least one key, by rising frame, all with the same number of corners.
+    pub keys: Vec<OutlineKey>,
+    /// Whether each corner is smooth; those beyond the list are not.
+    #[serde(default)]
+    pub smooth: Vec<bool>,
+}
+
+/// What can be wrong with an outline.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum OutlineError {
+    /// An outline without a key says nothing.
+    #[error("has no keys; give it at least one outline")]
+    NoKeys,
+    /// Keys cannot be interpolated between outlines of different corners.
+    #[error(
+        "has {found} corners at frame {frame}, but {expected} at its first key; all keys need the same number, at \
+            least 3"
+    )]
+    Corners {
+        /// Frame of the key.
+        frame: u32,
+        /// Corners found.
+        found: usize,
+        /// Corners of the first key.
+        expected: usize,
+    },
+    /// Keys must stand in the order of their frames.
+    #[error("has its keys out of order at frame {frame}; sort them by frame, one key a frame")]
+    Order {
+        /// Frame of the key.
+        frame: u32,
+    },
+    /// A corner is no number.
+    #[error("has a corner at frame {frame} that is not a finite number")]
+    NotFinite {
+        /// Frame of the key.
+        frame: u32,
+    },
+}
+
+impl Outline {
+    /// An outline with straight corners.
+    pub fn new(keys: Vec<OutlineKey>) -> Self {
+        Self { keys, smooth: Vec::new() }
+    }
+
+    /// Checks all keys.
+    ///
+    /// # Errors
+    /// The first [`OutlineError`].
+    pub fn validate(&self) -> Result<(), OutlineError> {
+        let expected = self.keys.first().ok_or(OutlineError::NoKeys)?.outline.len();
+        for (i, key) in self.keys.iter().enumerate() {
+            let (frame, found) = (key.frame, key.outline.len());
+            if found != expected || found < 3 {
+                return Err(OutlineError::Corners { frame, found, expected });
+            }
+            if i > 0 && self.keys[i - 1].frame >= frame {
+                return Err(OutlineError::Order { frame });
+            }
+            if key.outline.iter().flatten().any(|c| !c.is_finite()) {
+                return Err(OutlineError::NotFinite { frame });
+            }
+        }
+        Ok(())
+    }
+
+    /// Its corners at `frame`, px.
+    pub fn at(&self, frame: u32) -> Vec<[f64; 2]> {
+        let after = self.keys.partition_point(|k| k.frame <= frame);
+        match (after.checked_sub(1).and_then(|i| self.keys.get(i)), self.keys.get(after)) {
+            (Some(a), Some(b)) => {
+                let t = f64::from(frame - a.frame) / f64::from(b.frame - a.frame);
+                a.outline
+                    .iter()
+                    .zip(&b.outline)
+                    .map(|(p, q)| [p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1])])
+                    .collect()
+            }
+            (Some(only), None) | (None, Some(only)) => only.outline.clone(),
+            (None, None) => Vec::new(),
+        }
+    }
+
+    /// Its shape at `frame` as a polygon, px: smooth corners are rounded by the curve through them whose tangent is
+    /// that of their neighbours (Catmull & Rom 1974).
+    pub fn shape_at(&self, frame: u32) -> Vec<[f64; 2]> {
+        let corners = self.at(frame);
+        let n = corners.len();
+        let is_smooth = |i: usize| self.smooth.get(i).copied().unwrap_or(false);
+        if !(0..n).any(is_smooth) {
+            return corners;
+        }
+        let mut shape = Vec::with_capacity(n * CURVE_PIECES);
+        for i in 0..n {
+            let (a, b) = (corners[i], corners[(i + 1) % n]);
+            let (before, behind) = (corners[(i + n - 1) % n], corners[(i + 2) % n]);
+            // Control points a third along the tangent; a straight corner looks at the next one.
+            let control = |at: [f64; 2], from: [f64; 2], to: [f64; 2], by: f64| {
+                [at[0] + by * (to[0] - from[0]), at[1] + by * (to[1] - from[1])]
+            };
+            let c = if is_smooth(i) { control(a, before, b, 1.0 / 6.0) } else { control(a, a, b, 1.0 / 3.0) };
+            let d = if is_smooth((i + 1) % n) { control(b, behind, a, 1.0 / 6.0) } else { control(b, b, a, 1.0 / 3.0) };
+            let pieces = if is_smooth(i) || is_smooth((i + 1) % n) { CURVE_PIECES } else { 1 };
+            shape.extend((0..pieces).map(|k| {
+                let t = k as f64 / pieces as f64;
+                let u = 1.0 - t;
+                let w = [u * u * u, 3.0 * u * u * t, 3.0 * u * t * t, t * t * t];
+                std::array::from_fn(|x| w[0] * a[x] + w[1] * c[x] + w[2] * d[x] + w[3] * b[x])
+            }));
+        }
+        shape
+    }
+
+    /// Moves it by frames. What falls before frame 0 goes; the shape on frame 0 stays what it was.
+    pub fn shift(&mut self, by: i64) {
+        let frame = |f: u32| u32::try_from(i64::from(f) + by).ok();
+        let at_start = u32::try_from(-by).ok().map(|f| self.at(f));
+        let kept: Vec<OutlineKey> = self
+            .keys
+            .iter()
+            .filter_map(|k| Some(OutlineKey { frame: frame(k.frame)?, outline: k.outline.clone() }))
+            .collect();
+        let cut = kept.len() < self.keys.len();
+        self.keys = kept;
+        if let Some(outline) = at_start.filter(|_| cut && self.keys.first().is_none_or(|k| k.frame > 0)) {
+            self.set_key(0, outline);
+        }
+    }
+
+    /// Sets the outline at a frame: a key that is there is replaced, else one is added.
+    pub fn set_key(&mut self, frame: u32, outline: Vec<[f64; 2]>) {
+        match self.keys.binary_search_by_key(&frame, |k| k.frame) {
+            Ok(i) => self.keys[i].outline = outline,
+            Err(i) => self.keys.insert(i, OutlineKey { frame, outline }),
+        }
+    }
+
+    /// Takes over outlines of frames that follow one another, from `from` on, with no more keys than keep every outline
+    /// within `tolerance_px`. Keys that lie among those frames are replaced.
+    pub fn take_run(&mut self, from: u32, outlines: &[Vec<[f64; 2]>], tolerance_px: f64) {
+        let Some(last) = outlines.len().checked_sub(1) else { return };
+        self.keys.retain(|k| !(from..=from + last as u32).contains(&k.frame));
+        let mut chosen = std::collections::BTreeSet::from([0, last]);
+        let mut spans = vec![(0, last)];
+        // Douglas & Peucker 1973, over time.
+        while let Some((a, b)) = spans.pop() {
+            let error = |i: usize| {
+                let t = (i - a) as f64 / (b - a) as f64;
+                let corner = |k: usize, x: usize| {
+                    outlines[a][k][x] + t * (outlines[b][k][x] - outlines[a][k][x]) - outlines[i][k][x]
+                };
+                (0..outlines[i].len()).map(|k| corner(k, 0).hypot(corner(k, 1))).fold(0.0, f64::max)
+            };
+            let worst = (a + 1..b).map(|i| (error(i), i)).max_by(|p, q| p.0.total_cmp(&q.0));
+            if let Some((_, i)) = worst.filter(|w| w.0 > tolerance_px) {
+                chosen.insert(i);
+                spans.extend([(a, i), (i, b)]);
+            }
+        }
+        for i in chosen {
+            self.set_key(from + i as u32, outlines[i].clone());
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn square(frame: u32, x: f64, side: f64) -> OutlineKey {
+        OutlineKey { frame, outline: vec![[x, 10.0], [x + side, 10.0], [x + side, 10.0 + side], [x, 10.0 + side]] }
+    }
+
+    #[test]
+    fn an_outline_moves_between_its_keys_and_is_held_outside() {
+        let outline = Outline::new(vec![square(10, 0.0, 20.0), square(20, 40.0, 20.0)]);
+        assert_eq!(outline.at(0)[0], [0.0, 10.0]);
+        assert_eq!(outline.at(15)[0], [20.0, 10.0]);
+        assert_eq!(outline.at(99)[0], [40.0, 10.0]);
+    }
+
+    #[test]
+    fn smooth_corners_round_the_shape_and_straight_ones_stay() {
+        let mut outline = Outline::new(vec![square(0, 0.0, 100.0)]);
+        let area = |m: &Outline| {
+            let s = m.shape_at(0);
+            (0..s.len()).map(|i| s[i][0] * s[(i + 1) % s.len()][1] - s[(i + 1) % s.len()][0] * s[i][1]).sum::<f64>()
+                / 2.0
+        };
+        assert!((area(&outline) - 1e4).abs() < 1e-9);
+        outline.smooth = vec![true; 4];
+        assert!(area(&outline) > 1.2e4, "the curve bulges through the corners: {}", area(&outline));
+        outline.smooth = vec![true];
+        assert!(outline.shape_at(0).contains(&[100.0, 110.0]), "a straight corner is still a corner");
+    }
+
+    #[test]
+    fn a_run_of_outlines_becomes_few_keys_that_keep_it() {
+        let at =
+            |f: u32| square(f, if f < 30 { 2.0 * f64::from(f) } else { 60.0 + 5.0 * f64::from(f - 30) }, 20.0).outline;
+        let outlines: Vec<_> = (10..50).map(at).collect();
+        let mut outline = Outline::new(vec![square(3, -5.0, 20.0), square(20, 900.0, 20.0)]);
+        outline.take_run(10, &outlines, 0.5);
+        assert_eq!(outline.keys.iter().map(|k| k.frame).collect::<Vec<_>>(), [3, 10, 30, 49]);
+        for f in 10..50 {
+            assert!((outline.at(f)[0][0] - at(f)[0][0]).abs() <= 0.5);
+        }
+        outline.set_key(30, square(30, 0.0, 20.0).outline);
+        assert_eq!(outline.keys.len(), 4);
+    }
+}
