@@ -10,10 +10,11 @@ try {
   await page.waitForFunction(() => globalThis.fennik?.model.state);
   await page.waitForFunction(() => globalThis.fennik.frames.blobs.size > 60, null, { timeout: 120_000 });
   await showFrame(page, 60);
-  await page.uncheck("#show-tracks");
+  await page.click(".insert-line");
+  await page.waitForSelector(".insert-form");
+  await page.waitForTimeout(300);
   await page.screenshot({ path: to("workbench") });
-  await page.check("#show-tracks");
-  await page.uncheck("#show-grid");
+  await page.keyboard.press("Escape");
   await page.uncheck("#show-inserts");
   await openStation(page, "track");
   await showFrame(page, 100);
@@ -46,7 +47,7 @@ try {
     await page.mouse.click(...at);
   }
   await page.keyboard.press("Enter");
-  await page.waitForSelector(".mask-line.chosen");
+  await page.waitForSelector(".mask-form");
   await page.evaluate(() => {
     const { model } = globalThis.fennik,
       [mask] = model.state.masks;
@@ -57,20 +58,23 @@ try {
   });
   await page.click('[data-act="follow-mask"]');
   await page.waitForFunction(() => globalThis.fennik.model.state.masks[0].keys.length > 3, null, { timeout: 120_000 });
+  await page.waitForTimeout(500);
+  await page.screenshot({ path: to("masks") });
   await page.evaluate(() => {
     const { model } = globalThis.fennik;
-    const stray = [...model.outliers.values()]
+    const outliers = [...model.outliers.values()]
       .filter((a) => a.reason === "independent-motion")
       .map((a) => model.tracks.find((t) => t.id === a.id))
       .filter((t) => t.first <= 100 && t.first + t.xy.length / 2 > 110);
-    stray.sort((a, b) => b.xy.length - a.xy.length);
-    model.selected = new Set([stray[0].id]);
+    outliers.sort((a, b) => b.xy.length - a.xy.length);
+    model.choose(null);
+    model.selected = new Set([outliers[0].id]);
     model.select();
     document.querySelector('[data-act="lasso"]').scrollIntoView();
   });
   await page.waitForFunction(() => document.getElementById("track-patches")?.naturalWidth > 0);
   await page.waitForTimeout(300);
-  await page.screenshot({ path: to("masks") });
+  await page.screenshot({ path: to("track") });
   await page.evaluate(() => globalThis.fennik.model.edit({ edit: "remove-mask", id: 1 }));
   await page.keyboard.press("Escape");
   await openStation(page, "solve");
@@ -87,11 +91,9 @@ try {
   await page.click(".kept button:has-text('Use')");
   await page.waitForFunction(() => document.querySelector(".kept.current input").value === "solve 1");
   await page.check("#show-inserts");
-  await page.uncheck("#show-tracks");
-  await page.check("#show-grid");
   await openStation(page, "inserts");
   await showFrame(page, 60);
-  await page.click("#place-standing");
+  await page.click('[data-act="place"][data-stance="standing"]');
   const box = await page.locator("#plate").boundingBox();
   await page.mouse.move(box.x + box.width * 0.33, box.y + box.height * 0.72);
   await page.mouse.move(box.x + box.width * 0.335, box.y + box.height * 0.72);
@@ -99,14 +101,11 @@ try {
   await page.waitForTimeout(300);
   await page.screenshot({ path: to("placing") });
   await page.keyboard.press("Escape");
-  await page.uncheck("#show-tracks");
   await page.keyboard.press("v");
-  await page.selectOption("#stage-2 [name=view]", "free");
-  await page.check("#stage-2 [name=show-firm]");
+  await page.selectOption("#view-2 [name=view]", "free");
+  await page.check("#view-2 [name=show-firm]");
   await page.evaluate(() => {
-    const { model } = globalThis.fennik;
-    model.chosen = 1;
-    model.select();
+    globalThis.fennik.model.choose({ kind: "insert", id: 1 });
   });
   await page.waitForTimeout(200);
   await page.screenshot({ path: to("outside") });

@@ -1,4 +1,4 @@
-// The stations Track and Solve: masks, strays, filters, a track's own view, what the tracker sees, solving on.
+// The stations Track and Solve: masks, outliers, filters, a track's own view, what the tracker sees, solving on.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { colourAt, distance, endAll, openPage, openStation, showFrame, startAll } from "../support.mjs";
@@ -80,7 +80,7 @@ test("a keep-out is drawn corner by corner and hatched on the stage", async () =
     [500, 400],
   ].entries())
     assert.ok(distance(mask.keys[0].outline[i], p) < 1);
-  await page.waitForSelector(".mask-line.chosen");
+  await page.waitForSelector(".mask-line[aria-pressed=true]");
   assert.ok(distance(await colourAt(page, [620, 300], 12), before) > 6, "its inside is hatched");
 });
 
@@ -130,10 +130,10 @@ test("moved on another frame it gets a key there, by a corner or as a whole, and
 });
 
 test("mode, inversion and span are typed; copies and undo work", async () => {
-  await saved(() => page.check('.mask-line [name="inverted"]'));
+  await saved(() => page.check('.mask-form [name="inverted"]'));
   await saved(async () => {
-    await page.fill('.mask-line [name="first"]', "90");
-    await page.press('.mask-line [name="first"]', "Tab");
+    await page.fill('.mask-form [name="first"]', "90");
+    await page.press('.mask-form [name="first"]', "Tab");
   });
   const [mask] = await masks();
   assert.deepEqual([mask.inverted, mask.span], [true, [90, 249]]);
@@ -154,15 +154,16 @@ test("mode, inversion and span are typed; copies and undo work", async () => {
 
 test("a mask follows the picture by itself, both ways", async () => {
   await showFrame(page, 100);
-  await page.click('.mask-line [data-act="follow-mask"]');
+  await page.click(".mask-line");
+  await page.click('.mask-form [data-act="follow-mask"]');
   await page.waitForFunction(() => globalThis.fennik.model.state.masks[0].keys.length > 3, null, { timeout: 120_000 });
   const [mask] = await masks();
   assert.ok(mask.keys[0].frame < 90 && mask.keys.at(-1).frame > 110, JSON.stringify(mask.keys.map((k) => k.frame)));
   // It went with the solved points that it held on its frame.
   const off = await page.evaluate(async () => {
     const { model } = globalThis.fennik,
-      { outlineAt, contains } = await import("/static/js/mask-shape.js"),
-      { project } = await import("/static/js/camera.js");
+      { outlineAt, contains } = await import("/static/js/math/outline.js"),
+      { project } = await import("/static/js/math/camera.js");
     const [mask] = model.state.masks,
       held = model.points.filter((p) => {
         const at = project(model.cameras[100], p.x);
@@ -183,7 +184,7 @@ test("looking first keeps out of the mask, and what the tracker sees is shown", 
   await page.click("#look-first");
   await page.waitForFunction(() => globalThis.fennik.model.look?.frame === 100);
   const inside = await page.evaluate(async () => {
-    const { contains, outlineAt } = await import("/static/js/mask-shape.js"),
+    const { contains, outlineAt } = await import("/static/js/math/outline.js"),
       { model } = globalThis.fennik;
     return model.look.points.filter((p) => contains(outlineAt(model.state.masks[0], 100), p)).length;
   });
@@ -206,7 +207,7 @@ test("looking first keeps out of the mask, and what the tracker sees is shown", 
   await undo();
 });
 
-test("strays are named with their reason, selected, used anyway and left alone again", async () => {
+test("outliers are named with their reason, selected, used anyway and left alone again", async () => {
   await page.check("#show-tracks");
   const own = page.locator('[data-why="independent-motion"]');
   assert.match(await own.textContent(), /\d+ move on their own/);
@@ -275,8 +276,8 @@ test("the lasso takes what it goes round, and filters tell what they take", asyn
   await page.mouse.up();
   const taken = await selected();
   const wrong = await page.evaluate(async (ids) => {
-    const { contains } = await import("/static/js/mask-shape.js"),
-      { trackAt } = await import("/static/js/tracks.js"),
+    const { contains } = await import("/static/js/math/outline.js"),
+      { trackAt } = await import("/static/js/math/tracks.js"),
       { model } = globalThis.fennik;
     const loop = [
       [200, 500],
@@ -293,7 +294,7 @@ test("the lasso takes what it goes round, and filters tell what they take", asyn
   assert.ok(taken.length > 15 && wrong <= 3, `${taken.length} taken, ${wrong} wrong at the edge`);
   await page.click('[data-act="lasso"]');
   await page.selectOption("#filter-kind", "region");
-  await page.click('[data-part="0"]');
+  await page.click('[data-region="0"]');
   const told = Number((await page.textContent("#filter-select")).match(/\d+/)[0]);
   await page.click("#filter-select");
   assert.equal((await selected()).length, told);
@@ -331,7 +332,7 @@ test("one selected track shows what it saw and its error over time", async () =>
   assert.ok(Math.abs(frame - first) < 8, `${frame} of a track that begins at ${first}`);
 });
 
-test("a stray has an error curve against the place that suits it best", async () => {
+test("an outlier has an error curve against the place that suits it best", async () => {
   await page.evaluate(() => {
     const { model } = globalThis.fennik,
       own = [...model.outliers.values()]
@@ -470,9 +471,9 @@ test("every reason leads to what it speaks of, and the path and the firmness are
   assert.equal(slips[frame], Math.max(...slips));
   assert.ok((await inked("path-top")) > 150 && (await inked("path-side")) > 150);
   await page.keyboard.press("v");
-  await page.waitForFunction(() => globalThis.fennik.stages[1].scene.frame?.kind === "top");
+  await page.waitForFunction(() => globalThis.fennik.views[1].scene.frame?.kind === "top");
   const bare = await inked("plate-2");
-  await page.check("#stage-2 [name=show-firm]");
+  await page.check("#view-2 [name=show-firm]");
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
   assert.ok((await inked("plate-2")) > bare + 1000, "places are drawn with how far they may be off");
   await page.keyboard.press("v");
@@ -482,5 +483,5 @@ test("a sensor completes a focal length in mm", async () => {
   await page.fill('[name="focal"]', "24 mm");
   await saved(() => page.selectOption("#sensor", "23.5"));
   assert.equal(await page.inputValue('[name="focal"]'), "24 mm of 23.5 mm");
-  assert.match(await page.textContent("#undo + #redo + .quiet, .steps .quiet"), /solve settings/);
+  assert.match(await page.textContent("#steps .quiet"), /solve settings/);
 });

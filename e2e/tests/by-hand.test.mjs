@@ -21,8 +21,8 @@ const revision = () => page.evaluate(() => globalThis.fennik.model.state.revisio
 const handle = (name, view = 0) =>
   page.evaluate(
     ([n, v]) => {
-      const { model, stages } = globalThis.fennik,
-        stage = stages[v];
+      const { model, views } = globalThis.fennik,
+        stage = views[v];
       const box = stage.canvas.getBoundingClientRect();
       const [x, y] = stage.handles.spots(stage.handles.places(model.state.inserts[0]))[n];
       return [x + box.left, y + box.top];
@@ -51,7 +51,7 @@ async function undo() {
 
 test("a click on the title's foot chooses it and shows its handles", async () => {
   await page.mouse.click(...(await handle("foot")));
-  await page.waitForSelector(".title-form.chosen");
+  await page.waitForSelector(".insert-form");
 });
 
 test("loadings that overlap end with the newest state and no complaint", async () => {
@@ -78,17 +78,23 @@ test("a frame that is being typed stays when news of a job come", async () => {
 test("turn, lift and size change that and nothing else", async () => {
   const before = await placement();
   for (const [name, pull, key] of [
-    ["turn", [-40, 10], "turn_deg"],
+    ["turn", [-40, 10], "turn"],
     ["lift", [0, -60], "lift_m"],
     ["size", [30, 0], "scale"],
   ]) {
     await drag(await handle(name), pull);
-    const after = await placement();
-    for (const k of Object.keys(before)) {
-      if (k === key) assert.ok(Math.abs(after[k] - before[k]) > 0.01, `${k} stayed ${after[k]}`);
-      else assert.deepEqual(after[k], before[k], `${name} changed ${k}`);
+    const after = await placement(),
+      flat = ({ anchor, ...rest }) => ({ ...anchor, ...rest });
+    for (const [k, was] of Object.entries(flat(before))) {
+      const is = flat(after)[k];
+      if (k === key) assert.notDeepEqual(is, was, `${k} stayed`);
+      else assert.deepEqual(is, was, `${name} changed ${k}`);
     }
-    if (name === "lift") assert.ok(after.lift_m > before.lift_m, "up is up");
+    if (name === "lift") assert.ok(after.anchor.lift_m > before.anchor.lift_m + 0.01, "up is up");
+    if (name === "size") assert.ok(after.scale > before.scale + 0.01, "out is larger");
+    // A turn about the upright: a quaternion about y.
+    const deg = ([, y, , w]) => (2 * Math.atan2(y, w) * 180) / Math.PI;
+    if (name === "turn") assert.ok(Math.abs(deg(after.anchor.turn) - deg(before.anchor.turn)) > 1);
     await undo();
     assert.deepEqual(await placement(), before);
   }
@@ -111,16 +117,16 @@ test("what is dragged is seen at once as a draft and exact after", async () => {
 
 /** Chooses what the second view shows and waits until it is drawn so. */
 async function seeFrom(kind) {
-  await page.selectOption("#stage-2 [name=view]", kind);
-  await page.waitForFunction((k) => globalThis.fennik.stages[1].scene.frame?.kind === k, kind);
+  await page.selectOption("#view-2 [name=view]", kind);
+  await page.waitForFunction((k) => globalThis.fennik.views[1].scene.frame?.kind === k, kind);
 }
 
 test("the second view shows the scene from the top and moves the title along the ground", async () => {
   await page.keyboard.press("v");
-  await page.waitForSelector("#stage-2:not([hidden])");
-  const widths = await page.evaluate(() => globalThis.fennik.stages.map((s) => s.root.clientWidth));
+  await page.waitForSelector("#view-2:not([hidden])");
+  const widths = await page.evaluate(() => globalThis.fennik.views.map((s) => s.root.clientWidth));
   assert.ok(Math.abs(widths[0] - widths[1]) <= 1 && widths[0] > 300, String(widths));
-  await page.waitForFunction(() => globalThis.fennik.stages[1].scene.frame?.kind === "top");
+  await page.waitForFunction(() => globalThis.fennik.views[1].scene.frame?.kind === "top");
   const drawn = await page.evaluate(() => {
     const c = document.getElementById("plate-2"),
       d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
@@ -132,8 +138,11 @@ test("the second view shows the scene from the top and moves the title along the
   const before = await placement();
   await drag(await handle("foot", 1), [40, 25]);
   const after = await placement();
-  assert.ok(Math.hypot(after.foot[0] - before.foot[0], after.foot[2] - before.foot[2]) > 0.05, "it moved");
-  assert.ok(Math.abs(after.foot[1] - before.foot[1]) < 1e-9, "on the ground");
+  assert.ok(
+    Math.hypot(after.anchor.foot[0] - before.anchor.foot[0], after.anchor.foot[2] - before.anchor.foot[2]) > 0.05,
+    "it moved",
+  );
+  assert.ok(Math.abs(after.anchor.foot[1] - before.anchor.foot[1]) < 1e-9, "on the ground");
   await undo();
 });
 
@@ -143,14 +152,17 @@ test("from the side the ground lies edge-on: the foot still moves along it, and 
   await drag(await handle("foot", 1), [30, 8]);
   const moved = await placement();
   assert.ok(
-    Math.hypot(moved.foot[0] - before.foot[0], moved.foot[2] - before.foot[2]) > 0.05 &&
-      Math.abs(moved.foot[1] - before.foot[1]) < 1e-9,
-    JSON.stringify(moved.foot),
+    Math.hypot(moved.anchor.foot[0] - before.anchor.foot[0], moved.anchor.foot[2] - before.anchor.foot[2]) > 0.05 &&
+      Math.abs(moved.anchor.foot[1] - before.anchor.foot[1]) < 1e-9,
+    JSON.stringify(moved.anchor.foot),
   );
   await undo();
   await drag(await handle("lift", 1), [0, -30]);
   const lifted = await placement();
-  assert.ok(lifted.lift_m > before.lift_m && JSON.stringify(lifted.foot) === JSON.stringify(before.foot));
+  assert.ok(
+    lifted.anchor.lift_m > before.anchor.lift_m &&
+      JSON.stringify(lifted.anchor.foot) === JSON.stringify(before.anchor.foot),
+  );
   await undo();
 });
 
@@ -161,13 +173,13 @@ test("points are selected from outside, and the wheel, the middle button and a f
   const middle = [box.x + box.width / 2, box.y + box.height / 2];
   const scene = () =>
     page.evaluate(() => {
-      const { yaw, zoom, shift } = globalThis.fennik.stages[1].scene;
+      const { yaw, zoom, shift } = globalThis.fennik.views[1].scene;
       return { yaw, zoom, shift: [...shift] };
     });
   const before = await scene();
   await page.mouse.move(...middle);
   await page.mouse.wheel(0, -300);
-  await page.waitForFunction((z) => globalThis.fennik.stages[1].scene.zoom > z, before.zoom);
+  await page.waitForFunction((z) => globalThis.fennik.views[1].scene.zoom > z, before.zoom);
   await page.mouse.down({ button: "middle" });
   await page.mouse.move(middle[0] + 30, middle[1], { steps: 3 });
   await page.mouse.up({ button: "middle" });
@@ -192,7 +204,7 @@ test("points are selected from outside, and the wheel, the middle button and a f
   await page.keyboard.press("Escape");
   assert.equal(await page.textContent("#selected-count"), "0");
   await page.keyboard.press("v");
-  await page.waitForSelector("#stage-2", { state: "hidden" });
+  await page.waitForSelector("#view-2", { state: "hidden" });
 });
 
 /** Ids of solved points that lie on the floor, far apart. */
@@ -291,7 +303,7 @@ test("at 1024 px nothing is cut off", async () => {
   for (const two of [false, true]) {
     if (two) await page.keyboard.press("v");
     const out = await page.evaluate(() =>
-      [...document.querySelectorAll(".head > *, .transport > *, .stage-menu, .stage:not([hidden])")]
+      [...document.querySelectorAll(".head > *, .transport > *, .strip, .view:not([hidden])")]
         .filter((e) => {
           const b = e.getBoundingClientRect();
           return b.width > 0 && (b.right > innerWidth + 1 || b.left < -1 || b.bottom > innerHeight + 1);

@@ -15,15 +15,15 @@ after(() => endAll({ browser, server, folder }));
 test("a job can be stopped, and a killed one is shown as interrupted and runs again", async () => {
   let page = await openPage(browser, `${server.address}shots/1`);
   await openStation(page, "track");
-  await page.waitForSelector(".stage-empty:has-text('Not tracked yet')");
+  await page.waitForSelector(".view-empty:has-text('Not tracked yet')");
   await page.click("#start-track");
-  await page.waitForSelector(".stage-empty", { state: "hidden" });
+  await page.waitForSelector(".view-empty", { state: "hidden" });
   await page.waitForFunction(() =>
     /frame \d+ of/.test(document.querySelector('.job[data-kind="track"] .job-reading')?.textContent ?? ""),
   );
   await page.click('.job[data-kind="track"] button:has-text("Stop")');
   await page.waitForSelector('.job[data-kind="track"][data-state="stopped"]');
-  await page.click('button:has-text("Track again")');
+  await page.click('button:has-text("Run it again")');
   await page.waitForFunction(() =>
     /frame \d+ of/.test(document.querySelector('.job[data-kind="track"] .job-reading')?.textContent ?? ""),
   );
@@ -34,7 +34,7 @@ test("a job can be stopped, and a killed one is shown as interrupted and runs ag
   page = await openPage(browser, `${server.address}shots/1`);
   await openStation(page, "track");
   await page.waitForSelector('.job[data-kind="track"][data-state="interrupted"]');
-  await page.click('button:has-text("Track again")');
+  await page.click('button:has-text("Run it again")');
   await page.waitForSelector(
     '.job[data-kind="track"][data-state="running"], .job[data-kind="track"][data-state="waiting"]',
   );

@@ -1,4 +1,4 @@
-// The route is drawn anew whenever a job or an edit calls for it; whoever is at work in it must not notice.
+// Stations are drawn anew whenever a job or an edit calls for it; whoever is at work in them must not notice.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { endAll, openStation, startAll } from "../support.mjs";
@@ -15,8 +15,8 @@ after(() => endAll({ page, quiet: true, browser, server, folder }));
 const drawAnew = () =>
   page.evaluate(async () =>
     globalThis.fennik.model.dispatchEvent(
-      new CustomEvent("route", {
-        detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null },
+      new CustomEvent("parts", {
+        detail: { html: await (await fetch(globalThis.fennik.model.url("route"))).text(), form: null },
       }),
     ),
   );
@@ -97,7 +97,7 @@ test("an answer that was overtaken does not bring back the older route", async (
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
   });
   const [drawn, known] = await page.evaluate(() => [
-    document.querySelector("#stations").dataset.revision,
+    globalThis.fennik.model.api.head,
     globalThis.fennik.model.state.revision,
   ]);
   assert.equal(Number(drawn), known);

@@ -1,9 +1,9 @@
 // The scripts' own sums, without a page.
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { across, centre, dot, meetPlane, nearestPlace, project, ray } from "../../crates/app/static/js/camera.js";
-import { chosenBy } from "../../crates/app/static/js/cleanup.js";
-import { focalSpan, stretches } from "../../crates/app/static/js/focal-curve.js";
+import { across, centre, dot, meetPlane, nearestPlace, project, ray } from "../../crates/app/static/js/math/camera.js";
+import { chosenBy } from "../../crates/app/static/js/math/filter.js";
+import { focalSpan, stretches } from "../../crates/app/static/js/stations/focal-curve.js";
 import {
   contains,
   countsOn,
@@ -14,11 +14,11 @@ import {
   withKey,
   withoutCorner,
   withoutKey,
-} from "../../crates/app/static/js/mask-shape.js";
-import { words, worstAbove } from "../../crates/app/static/js/refine.js";
-import { ellipse } from "../../crates/app/static/js/spread.js";
-import { compared } from "../../crates/app/static/js/compare.js";
-import { counts, readTracks, trackAt } from "../../crates/app/static/js/tracks.js";
+} from "../../crates/app/static/js/math/outline.js";
+import { dropReading, worstAbove } from "../../crates/app/static/js/math/worst.js";
+import { ellipse } from "../../crates/app/static/js/math/spread.js";
+import { compared } from "../../crates/app/static/js/math/compare.js";
+import { counts, readTracks, trackAt } from "../../crates/app/static/js/math/tracks.js";
 
 const c = Math.cos(0.4),
   s = Math.sin(0.4);
@@ -157,7 +157,7 @@ test("filters take what they say and leave the deleted alone", () => {
   assert.deepEqual(chosen("whole", { from: 20, to: 29 }), [2]);
   assert.deepEqual(chosen("region", { parts: [0] }), [1], "in the first part on this frame");
   assert.deepEqual(chosen("region", { parts: [8] }), [2]);
-  assert.deepEqual(chosen("astray"), [3], "neither what is far off nor what is too short to tell");
+  assert.deepEqual(chosen("outliers"), [3], "neither what is far off nor what is too short to tell");
   assert.deepEqual(chosen("unused"), [3, 5, 6]);
   assert.deepEqual(chosen("unused", {}, { ...model, cameras: [] }), [], "without a camera nothing is used yet");
 });
@@ -232,8 +232,8 @@ test("dropping the worst tells how many go and what the error becomes", () => {
     Math.abs(of.before - Math.sqrt((0.9 + 0.4 + 10) / 110)) < 1e-12 &&
       Math.abs(of.after - Math.sqrt(1.3 / 100)) < 1e-12,
   );
-  assert.match(words(of, 3), /^1 of 3 tracks go · 0\.321 px now, 0\.114 px without them$/);
-  assert.match(words(worstAbove(points, 9), 3), /no track is worse/);
+  assert.match(dropReading(of, 3), /^1 of 3 tracks go · 0\.321 px now, 0\.114 px without them$/);
+  assert.match(dropReading(worstAbove(points, 9), 3), /no track is worse/);
 });
 
 test("a covariance is seen as the ellipse of its axes", () => {
@@ -263,7 +263,7 @@ test("two solves are compared frame by frame", () => {
 
 test("numbers with units are read as the server reads them", async () => {
   const { readFileSync } = await import("node:fs");
-  const { readValue, shownValue } = await import("../../crates/app/static/js/values.js");
+  const { readValue, shownValue } = await import("../../crates/app/static/js/math/values.js");
   const cases = JSON.parse(readFileSync(new URL("../golden/quantities.json", import.meta.url)));
   for (const { text, measure, value } of cases) {
     const found = readValue(text, measure);

@@ -8,10 +8,10 @@ before(async () => {
   // The palette is read from the style sheet; here there is none.
   globalThis.document = { documentElement: {} };
   globalThis.getComputedStyle = () => ({ getPropertyValue: () => "#000" });
-  ({ SceneView } = await import("../../crates/app/static/js/scene-view.js"));
-  ({ Frames } = await import("../../crates/app/static/js/frames.js"));
-  ({ ramp, isDark } = await import("../../crates/app/static/js/ramp.js"));
-  ({ dot } = await import("../../crates/app/static/js/camera.js"));
+  ({ SceneView } = await import("../../crates/app/static/js/viewport/scene-view.js"));
+  ({ Frames } = await import("../../crates/app/static/js/state/frames.js"));
+  ({ ramp, isDark } = await import("../../crates/app/static/js/viewport/ramp.js"));
+  ({ dot } = await import("../../crates/app/static/js/math/camera.js"));
 });
 
 const points = Array.from({ length: 60 }, (_, i) => ({
@@ -103,9 +103,9 @@ test("the ramp runs from dark to light without going back", () => {
 });
 
 /** Frames over a made-up server; every bitmap remembers whether it was closed. */
-function buffered(count) {
+function buffered(count, budget = 1e9) {
   const open = new Set();
-  globalThis.fetch = async (address) => ({ ok: !address.endsWith("/4"), blob: async () => ({ address }) });
+  globalThis.fetch = async (address) => ({ ok: !address.endsWith("/4"), blob: async () => ({ address, size: 1000 }) });
   globalThis.createImageBitmap = async ({ address }) => {
     const bitmap = { address, close: () => open.delete(bitmap) };
     open.add(bitmap);
@@ -114,6 +114,7 @@ function buffered(count) {
   const frames = new Frames(
     (f) => `plate/${f}`,
     () => {},
+    budget,
   );
   frames.reset(count);
   return { frames, open };
@@ -146,4 +147,18 @@ test("the picture that is seen stays whole while another state is fetched", asyn
   await settled();
   const next = frames.now(2);
   assert.ok(next !== seen && open.has(next) && !open.has(seen), "once there is a newer one it goes");
+});
+
+test("no more frames are held than fit: those ahead of the playhead, and a few behind it", async () => {
+  const { frames } = buffered(200, 50_000);
+  await settled();
+  const held = () => [...frames.blobs.keys()].sort((a, b) => a - b);
+  assert.ok(held().length <= 50 && frames.ready(0) && frames.ready(40), String(held()));
+  frames.now(120);
+  await settled();
+  assert.ok(held().length <= 50 && held().length > 40, `${held().length} are held`);
+  assert.ok(frames.ready(120) && frames.ready(150) && !frames.ready(0), String(held()));
+  frames.now(118);
+  await settled();
+  assert.ok(frames.ready(117) || frames.ready(118), "a step back is there at once");
 });

@@ -70,8 +70,8 @@ test("looking first shows where points would land, at once while the values move
   // The route is drawn anew in the middle of it, as when a job moves on; what is being typed stays.
   await page.evaluate(async () =>
     globalThis.fennik.model.dispatchEvent(
-      new CustomEvent("route", {
-        detail: { html: await (await globalThis.fennik.model.get("route")).text(), form: null },
+      new CustomEvent("parts", {
+        detail: { html: await (await fetch(globalThis.fennik.model.url("route"))).text(), form: null },
       }),
     ),
   );
@@ -139,12 +139,12 @@ test("the solve ends with a good camera and a reading", async () => {
 
 test("a filter tells how many tracks it takes before it takes them", async () => {
   await openStation(page, "track");
-  await page.selectOption("#filter-kind", "astray");
-  const astray = Number((await page.textContent("#filter-select")).match(/\d+/)[0]);
+  await page.selectOption("#filter-kind", "outliers");
+  const outliers = Number((await page.textContent("#filter-select")).match(/\d+/)[0]);
   await page.selectOption("#filter-kind", "short");
   await page.fill("#filter-limit", "12");
   const short = Number((await page.textContent("#filter-select")).match(/\d+/)[0]);
-  assert.ok(astray > 0 && short > 0, `${astray} astray, ${short} short`);
+  assert.ok(outliers > 0 && short > 0, `${outliers} outliers, ${short} short`);
   await page.click("#filter-select");
   assert.equal(await page.textContent("#selected-count"), String(short));
   await page.keyboard.press("Escape");
@@ -197,7 +197,7 @@ test("a title is placed under the pointer and changes the picture there", async 
   await showFrame(page, 30);
   for (const box of ["#show-tracks", "#show-grid"]) await page.uncheck(box);
   await openStation(page, "inserts");
-  await page.click("#place-standing");
+  await page.click('[data-act="place"][data-stance="standing"]');
   const at = await page.evaluate((p) => {
     const box = document.getElementById("plate").getBoundingClientRect();
     const [x, y] = globalThis.fennik.stage.toStage(p);
@@ -210,7 +210,7 @@ test("a title is placed under the pointer and changes the picture there", async 
   );
   await page.mouse.click(...at);
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 1);
-  foot = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.foot);
+  foot = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.anchor.foot);
   assert.ok(Math.abs(foot[1]) < 1e-9, "on the floor");
 });
 
@@ -236,7 +236,7 @@ test("the title's foot stays on its spot of the true ground over all frames", as
 test("the letters show where they should stand, on several frames, and nowhere else", async () => {
   const top = await page.evaluate(() => {
     const i = globalThis.fennik.model.state.inserts[0];
-    return [i.placement.foot, i.content.height_m];
+    return [i.placement.anchor.foot, i.content.height_m];
   });
   for (const frame of [5, 30, 80]) {
     await page.check("#show-inserts");
@@ -274,35 +274,36 @@ test("the title is dragged on the ground, typed at, and undone", async () => {
   const at = await page.evaluate(() => {
     const { model, stage } = globalThis.fennik;
     const box = document.getElementById("plate").getBoundingClientRect();
-    const [x, y] = stage.worldToStage(model.state.inserts[0].placement.foot);
+    const [x, y] = stage.worldToStage(model.state.inserts[0].placement.anchor.foot);
     return [x + box.left, y + box.top];
   });
   await page.mouse.move(...at);
   await page.mouse.down();
   await page.mouse.move(at[0] + 60, at[1] + 20, { steps: 6 });
   await page.mouse.up();
-  await page.waitForFunction((f) => globalThis.fennik.model.state.inserts[0].placement.foot[0] !== f[0], foot);
-  const moved = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.foot);
+  await page.waitForFunction((f) => globalThis.fennik.model.state.inserts[0].placement.anchor.foot[0] !== f[0], foot);
+  const moved = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.anchor.foot);
   assert.ok(Math.abs(moved[1]) < 1e-9, "still on the floor");
-  await page.fill(".title-form textarea", "QUAY");
-  await page.press(".title-form textarea", "Tab");
+  await page.fill(".insert-form textarea", "QUAY");
+  await page.press(".insert-form textarea", "Tab");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts[0].content.text === "QUAY");
   await page.click("#undo");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts[0].content.text === "VARRICK");
   await page.click("#undo");
-  await page.waitForFunction((f) => globalThis.fennik.model.state.inserts[0].placement.foot[0] === f[0], foot);
+  await page.waitForFunction((f) => globalThis.fennik.model.state.inserts[0].placement.anchor.foot[0] === f[0], foot);
 });
 
 test("another window's older state is refused and told", async () => {
   const other = await openPage(browser, page.url());
   await other.waitForFunction(() => globalThis.fennik?.model.state?.inserts.length === 1);
+  await openStation(page, "light");
   await page.fill('[name="sun"]', "1.1");
   await page.press('[name="sun"]', "Tab");
   await page.waitForFunction(
     () =>
       document.querySelector('[name="sun"]').value === "1.1" && document.querySelector("#undo").title.includes("light"),
   );
-  await openStation(other, "inserts");
+  await openStation(other, "light");
   await other.fill('[name="ambient"]', "0.9");
   await other.press('[name="ambient"]', "Tab");
   await other.waitForSelector("#notes >> text=changed in another window");

@@ -158,7 +158,7 @@ fn roam(server: &Server, dice: &mut Dice, counts: &Counts, shots: &[i64]) -> boo
             1 => ("/room/free".to_owned(), "what=previews".to_owned()),
             2 => (format!("/shots/{shot}/jobs/decode"), String::new()),
             3 => (format!("/shots/{shot}/jobs/solve"), String::new()),
-            4 => (format!("/shots/{shot}/masks/follow"), String::new()),
+            4 => (format!("/shots/{shot}/jobs/follow"), String::new()),
             _ => (format!("/shots/{shot}/jobs/track"), String::new()),
         };
         counts.jobs.fetch_add(1, Ordering::Relaxed);

@@ -3,7 +3,7 @@
 use crate::layers::{Bounds, Layer, compose};
 use crate::light::{Seen, shade};
 use crate::raster::{SAMPLES, ScreenTriangle, TILE, Tile, project, sample_offset};
-use crate::scene::RenderScene;
+use crate::scene::{PlacedScene, RenderScene};
 use fennik_core::camera::Camera;
 use nalgebra::{Matrix3, Vector2, Vector3};
 use rayon::prelude::*;
@@ -31,6 +31,7 @@ pub fn composite(rgb: &mut [u8], width: usize, height: usize, camera: &Camera, s
 
 /// The inserts alone; `None` where none is in sight.
 pub fn inserts(width: usize, height: usize, camera: &Camera, scene: &RenderScene, quality: Quality) -> Option<Layer> {
+    let scene = &*scene.at(f64::from(camera.frame));
     let triangles = project(scene, camera, width, height);
     let bounds = bounds(&triangles, width, height)?;
     let bands = Bands::new(&triangles, bounds);
@@ -142,7 +143,7 @@ impl<'a> Sight<'a> {
 }
 
 struct View<'a> {
-    scene: &'a RenderScene,
+    scene: &'a PlacedScene,
     sun: Vector3<f32>,
     sight: Sight<'a>,
     quality: Quality,
@@ -225,7 +226,7 @@ mod tests {
     use super::*;
     use crate::ShapeCache;
     use fennik_core::geometry::{Lens, Pose};
-    use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
+    use fennik_core::scene::{Insert, InsertId, InsertKind, Light, LightNow, Placement, Stance, Title};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
         let title = Title {
@@ -236,15 +237,7 @@ mod tests {
             bevel_m: 0.0,
             colour: [250, 120, 20],
         };
-        let placement = Placement {
-            foot: [x, 0.0, z],
-            normal: [0.0, 1.0, 0.0],
-            turn_deg: 0.0,
-            lean_deg: 0.0,
-            lift_m: 0.0,
-            scale: 1.0,
-            stance: Stance::Standing,
-        };
+        let placement = Placement::on([x, 0.0, z], [0.0, 1.0, 0.0], Stance::Standing);
         Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
     }
 
@@ -293,13 +286,13 @@ mod tests {
 
     #[test]
     fn one_insert_throws_its_shadow_on_another() {
-        let light = Light { bearing_deg: 0.0, height_deg: 30.0, sun: 1.0, ambient: 0.1 };
+        let light = LightNow { bearing_deg: 0.0, height_deg: 30.0, sun: 1.0, ambient: 0.1 }.into();
         let sum = |rgb: Vec<u8>| rgb.iter().map(|&b| u64::from(b)).sum::<u64>();
         let behind = Insert { id: InsertId(2), ..insert("HHH", 0.0, -2.0) };
         let alone = sum(draw(std::slice::from_ref(&behind), &light, Quality::Exact));
         // The blocker stands behind the camera's back, out of sight, in the way of the sun only.
         let mut blocker = insert("HHHHHH", 0.0, 6.0);
-        blocker.placement.scale = 6.0;
+        blocker.placement.scale = 6.0.into();
         let shaded = sum(draw(&[behind, blocker], &light, Quality::Exact));
         assert!(shaded < alone, "{shaded} {alone}");
     }

@@ -1,7 +1,8 @@
 //! The picture: inserts, seen through the solved lens, over the plate.
 //!
 //! * [`colour`] holds the only laws between display values and linear light.
-//! * A [`RenderScene`] is what is placed: instances of shapes, which a [`ShapeCache`] keeps by what they are made from.
+//! * A [`RenderScene`] is what is placed: instances of shapes, which a [`ShapeCache`] keeps by what they are made from;
+//!   a [`PlacedScene`] is all of it at one time.
 //! * `raster` tells which face each pixel sees, `light` how bright it is there; rays (`tree`) are only for shadows.
 //! * [`layers`] are linear light with alpha; they are put over the plate at the end.
 
@@ -17,5 +18,5 @@ mod tree;
 
 pub use frame::{Quality, composite, inserts};
 pub use mesh::Mesh;
-pub use scene::{RenderError, RenderScene};
+pub use scene::{PlacedScene, RenderError, RenderScene};
 pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, fonts};

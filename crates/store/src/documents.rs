@@ -111,7 +111,9 @@ mod tests {
                 mask.outline.keys[i as usize].outline[3] = [f64::from(i) / 7.0, 1.0 / 3.0];
                 Edit::Masking(MaskingEdit::ChangeMask { mask })
             } else {
-                Edit::Light(LightEdit::Light { light: Light { sun: 0.1 + f64::from(i) / 300.0, ..Light::default() } })
+                Edit::Light(LightEdit::Light {
+                    light: Light { sun: (0.1 + f64::from(i) / 300.0).into(), ..Light::default() },
+                })
             };
             expected.push(store.edit(shot, None, &edit).unwrap().head.document);
         }
@@ -138,7 +140,7 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let clip = store.add_clip("a.mp4", "a", "{}", 90).unwrap();
         let shot = store.add_shot("a", clip, &ShotDocument::new(90)).unwrap();
-        let sun = |sun: f64| Edit::Light(LightEdit::Light { light: Light { sun, ..Light::default() } });
+        let sun = |sun: f64| Edit::Light(LightEdit::Light { light: Light { sun: sun.into(), ..Light::default() } });
         let states: Vec<_> = (1..=3).map(|i| store.edit(shot, None, &sun(f64::from(i))).unwrap()).collect();
         let db = rusqlite::Connection::open(folder.path().join("fennik.sqlite")).unwrap();
         for damage in [r#"[{"op":"replace","path":"/nowhere/at/all","value":1}]"#, "7"] {

@@ -9,7 +9,8 @@ use serde::{Deserialize, Serialize};
 #[serde(transparent)]
 pub struct JobId(pub i64);
 
-macro_rules! words {
+/// An enum whose values the database and the addresses of pages know by a word each.
+macro_rules! word_enum {
     ($(#[$doc:meta])* $name:ident { $($(#[$vdoc:meta])* $variant:ident = $word:literal),* $(,)? }) => {
         $(#[$doc])*
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -29,7 +30,7 @@ macro_rules! words {
     };
 }
 
-words! {
+word_enum! {
     /// What a job does.
     JobKind {
         /// Preview frames of a clip.
@@ -47,7 +48,7 @@ words! {
     }
 }
 
-words! {
+word_enum! {
     /// Where a job stands.
     JobState {
         /// Not begun.
@@ -82,8 +83,8 @@ pub struct JobRow {
     pub total: u32,
     /// What is being done, or why it ended.
     pub message: String,
-    /// What it works on, in words of its kind; empty for most.
-    pub argument: String,
+    /// What was asked for, as JSON of its kind.
+    pub request: String,
 }
 
 fn row(r: &rusqlite::Row) -> rusqlite::Result<JobRow> {
@@ -97,7 +98,7 @@ fn row(r: &rusqlite::Row) -> rusqlite::Result<JobRow> {
         done: r.get("done")?,
         total: r.get("total")?,
         message: r.get("message")?,
-        argument: r.get("argument")?,
+        request: r.get("request")?,
     })
 }
 
@@ -106,14 +107,14 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Missing`] when the shot is gone.
-    pub fn add_job(&self, shot: ShotId, kind: JobKind, argument: &str) -> Result<JobId, StoreError> {
-        const SQL: &str = "INSERT INTO jobs (shot_id, kind, argument, state, created_ms, changed_ms)
-            SELECT :shot, :kind, :argument, 'waiting', :now, :now
+    pub fn add_job(&self, shot: ShotId, kind: JobKind, request: &str) -> Result<JobId, StoreError> {
+        const SQL: &str = "INSERT INTO jobs (shot_id, kind, request, state, created_ms, changed_ms)
+            SELECT :shot, :kind, :request, 'waiting', :now, :now
             WHERE EXISTS (SELECT 1 FROM shots WHERE id = :shot AND deleted_ms IS NULL)";
         let db = self.lock();
         match db.execute(
             SQL,
-            named_params! { ":shot": shot.0, ":kind": kind.word(), ":argument": argument, ":now": now_ms() },
+            named_params! { ":shot": shot.0, ":kind": kind.word(), ":request": request, ":now": now_ms() },
         )? {
             0 => Err(StoreError::Missing { what: "shot", id: shot.0 }),
             _ => Ok(JobId(db.last_insert_rowid())),
@@ -139,7 +140,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::Missing`].
     pub fn job(&self, id: JobId) -> Result<JobRow, StoreError> {
-        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, argument FROM jobs WHERE id = :id";
+        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, request FROM jobs WHERE id = :id";
         let found = self.read().query_row(SQL, named_params! { ":id": id.0 }, row).optional()?;
         found.ok_or(StoreError::Missing { what: "job", id: id.0 })
     }
@@ -149,7 +150,7 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn latest_jobs(&self, shot: ShotId) -> Result<Vec<JobRow>, StoreError> {
-        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, argument FROM jobs
+        const SQL: &str = "SELECT id, shot_id, kind, state, done, total, message, request FROM jobs
             WHERE id IN (SELECT max(id) FROM jobs WHERE shot_id = :shot GROUP BY kind) ORDER BY id";
         let db = self.read();
         let mut statement = db.prepare(SQL)?;
@@ -182,7 +183,7 @@ mod tests {
         let clip = store.add_clip("a", "c", "{}", 9).unwrap();
         let shot = store.add_shot("s", clip, &ShotDocument::new(9)).unwrap();
         for (kind, state) in [(JobKind::Track, Running), (JobKind::Solve, Done)] {
-            let id = store.add_job(shot, kind, "").unwrap();
+            let id = store.add_job(shot, kind, "{}").unwrap();
             store.update_job(&JobRow { state, done: 3, total: 9, ..store.job(id).unwrap() }).unwrap();
         }
         drop(store);

@@ -3,6 +3,7 @@
 
 mod analyses;
 mod clips;
+mod deliveries;
 mod documents;
 mod error;
 mod ids;
@@ -12,6 +13,7 @@ mod shots;
 
 pub use analyses::{AnalysisKind, AnalysisRow, NewAnalysis};
 pub use clips::{ClipFolder, ClipId, ClipRow};
+pub use deliveries::Delivery;
 pub use error::StoreError;
 pub use ids::{RevisionId, ShotId};
 pub use jobs::{JobId, JobKind, JobRow, JobState};
@@ -29,6 +31,7 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0003_more_jobs.sql")),
     M::up(include_str!("../migrations/0004_ids_once.sql")).foreign_key_check(),
     M::up(include_str!("../migrations/0005_patches.sql")),
+    M::up(include_str!("../migrations/0006_requests.sql")),
 ];
 
 /// Locked by the server of a folder.
@@ -163,7 +166,7 @@ mod tests {
         let kept = store.solves(ShotId(1)).unwrap();
         assert_eq!((kept.len(), kept[0].name.as_str(), kept[0].source), (1, "", None));
         let jobs = store.latest_jobs(ShotId(1)).unwrap();
-        assert_eq!((jobs.len(), jobs[0].message.as_str(), jobs[0].argument.as_str()), (1, "said", ""));
+        assert_eq!((jobs.len(), jobs[0].message.as_str(), jobs[0].request.as_str()), (1, "said", "{}"));
         assert!(store.add_job(ShotId(1), JobKind::Follow, "3 12").is_ok());
     }
 

@@ -330,7 +330,7 @@ mod tests {
             let (_folder, store, shot) = fresh();
             let mut states = vec![store.shot(shot).unwrap().head];
             for (first, sun) in edits {
-                for edit in [trim(first), Edit::Light(LightEdit::Light { light: Light { sun, ..Light::default() } })] {
+                for edit in [trim(first), Edit::Light(LightEdit::Light { light: Light { sun: sun.into(), ..Light::default() } })] {
                     let head = store.edit(shot, None, &edit).unwrap().head;
                     if head != states[states.len() - 1] {
                         states.push(head);

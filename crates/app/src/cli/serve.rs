@@ -1,9 +1,9 @@
 //! `fennik serve` and `fennik demo`.
 
-use crate::engine::demo;
-use crate::jobs::Jobs;
+use crate::engine::{EngineError, demo};
+use crate::jobs::{Decode, JobRequest, Jobs};
 use crate::web;
-use fennik_store::{JobKind, Store};
+use fennik_store::Store;
 use std::net::TcpListener;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -105,11 +105,11 @@ fn listen(store: Arc<Store>, listener: TcpListener, lock: std::fs::File) -> Resu
 }
 
 /// Preview frames cost nothing but time; clips that lack theirs get them without asking.
-fn resume_decoding(store: &Store, jobs: &Jobs) -> Result<(), fennik_store::StoreError> {
+fn resume_decoding(store: &Store, jobs: &Jobs) -> Result<(), EngineError> {
     let mut begun = std::collections::BTreeSet::new();
     for shot in store.shots()? {
         if !store.clip(shot.clip)?.proxies && begun.insert(shot.clip) {
-            jobs.queue(shot.id, JobKind::Decode, "")?;
+            jobs.queue(shot.id, &JobRequest::Decode(Decode {}))?;
         }
     }
     Ok(())

@@ -3,7 +3,7 @@
 use super::{EngineError, analyse, import};
 use fennik_core::matte::Masks;
 use fennik_core::scene::{
-    AnalysisId, Datum, DatumEdit, Edit, Insert, InsertId, InsertKind, Light, LightEdit, Placement, PlacingEdit,
+    AnalysisId, Datum, DatumEdit, Edit, Insert, InsertId, InsertKind, LightEdit, LightNow, Placement, PlacingEdit,
     SolvingEdit, Stance, Title, TrackingEdit, suggest_floor,
 };
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
@@ -58,7 +58,7 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
         shot,
         None,
         &Edit::Light(LightEdit::Light {
-            light: Light { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 },
+            light: LightNow { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 }.into(),
         }),
     )?;
     store.edit(shot, None, &Edit::Placing(PlacingEdit::AddInsert { insert }))?;
@@ -96,15 +96,8 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
         bevel_m: 0.03,
         colour: [233, 196, 84],
     };
-    let placement = Placement {
-        foot: [foot.x, 0.0, foot.z],
-        normal: [0.0, 1.0, 0.0],
-        turn_deg: back.x.atan2(back.z).to_degrees(),
-        lean_deg: 0.0,
-        lift_m: 0.0,
-        scale: 1.0,
-        stance: Stance::Standing,
-    };
+    let mut placement = Placement::on([foot.x, 0.0, foot.z], [0.0, 1.0, 0.0], Stance::Standing);
+    placement.set_turn_lean_deg(0.0, [back.x.atan2(back.z).to_degrees(), 0.0]);
     Ok((
         datum,
         Insert { id: InsertId(0), name: "Varrick".into(), content: InsertKind::Title(title), placement, hidden: false },

@@ -7,6 +7,12 @@ use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
 use std::path::Path;
 
+/// Names all that can be seen in a video of the shot: a change that it would not show leaves the name as it is.
+pub fn shows(shot: &OpenShot) -> String {
+    let trim = shot.document().trim;
+    format!("{} {}-{}", picture::key(shot), trim.first, trim.last)
+}
+
 /// Renders the trimmed clip with its inserts to an MP4 file. `go_on` hears of frames done and in all,
 /// and may stop it.
 ///
@@ -143,7 +149,7 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let solution = shot.solution(store)?;
     let mut meshes = Vec::new();
     for insert in document.placing.inserts.iter().filter(|i| !i.hidden) {
-        let mesh = RenderScene::mesh(insert)?;
+        let mesh = RenderScene::mesh(insert, 0.0)?;
         meshes.push(SceneMesh {
             name: insert.content.label(),
             positions: mesh.positions.iter().map(|p| [p.x, p.y, p.z]).collect(),

@@ -78,7 +78,7 @@ pub fn key(shot: &OpenShot) -> String {
     let made_from =
         (shot.state.shot.clip, document.trim.first, document.solving.solve, document.datum.world_from_solve);
     // Numbers are written down in full, so that nothing that differs is taken for the same.
-    let written = serde_json::to_string(&(made_from, shown, document.light)).unwrap_or_default();
+    let written = serde_json::to_string(&(made_from, shown, &document.light)).unwrap_or_default();
     let mut hasher = DefaultHasher::new();
     (env!("CARGO_PKG_VERSION"), written).hash(&mut hasher);
     format!("{:016x}", hasher.finish())

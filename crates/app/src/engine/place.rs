@@ -15,20 +15,6 @@ pub struct Pixel {
     pub at: [f64; 2],
 }
 
-/// Reads a colour as `#rrggbb`.
-///
-/// # Errors
-/// A message that says how to write it.
-pub fn colour(text: &str) -> Result<[u8; 3], EngineError> {
-    let wrong = || EngineError::Message(format!("{text:?} is no colour; write it as #rrggbb"));
-    let digits = text
-        .strip_prefix('#')
-        .filter(|d| d.len() == 6 && d.chars().all(|c| c.is_ascii_hexdigit()))
-        .ok_or_else(wrong)?;
-    let [_, r, g, b] = u32::from_str_radix(digits, 16).map_err(|_| wrong())?.to_be_bytes();
-    Ok([r, g, b])
-}
-
 /// The surface under a pixel, in the world of the datum.
 ///
 /// # Errors
@@ -68,22 +54,14 @@ pub fn insert_on(
     let camera = path.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
     let pose = camera.pose();
     let content = kinds::first_of(kind)?((surface.point - pose.centre()).norm());
-    let mut placement = Placement {
-        foot: surface.point.into(),
-        normal: surface.normal.into(),
-        turn_deg: 0.0,
-        lean_deg: 0.0,
-        lift_m: 0.0,
-        scale: 1.0,
-        stance,
-    };
+    let mut placement = Placement::on(surface.point.into(), surface.normal.into(), stance);
     if surface.kind == SurfaceKind::Far {
         // Far off there is nothing to stand on; it faces the camera.
         placement.stance = Stance::Lying;
     }
     if surface.kind == SurfaceKind::Floor {
         let toward = -(pose.rotation.inverse() * Vector3::z());
-        placement.turn_deg = toward.x.atan2(toward.z).to_degrees();
+        placement.set_turn_lean_deg(0.0, [toward.x.atan2(toward.z).to_degrees(), 0.0]);
     }
     Ok(Insert { id: InsertId(0), name: String::new(), content, placement, hidden: false })
 }

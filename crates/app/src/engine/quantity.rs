@@ -16,6 +16,15 @@ pub enum Measure {
 }
 
 impl Measure {
+    /// As the fields of the page name it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Length => "length",
+            Self::Angle => "angle",
+            Self::Plain => "plain",
+        }
+    }
+
     /// The units that may be written, each with what it is of the usual one.
     fn units(self) -> &'static [(&'static str, f64)] {
         match self {

@@ -11,6 +11,9 @@ use std::ops::ControlFlow;
 /// corrected.
 const FOLLOW_TOLERANCE_PX: f64 = 2.0;
 
+/// What a finished video is called among the deliveries.
+pub const VIDEO: &str = "video";
+
 /// Hears how far a piece of work is (done, in all, what is being done) and says whether it is to go on.
 pub type Step<'a> = &'a mut dyn FnMut(u32, u32, &str) -> bool;
 
@@ -157,7 +160,8 @@ pub fn deliver(store: &Store, shot: &OpenShot, step: Step) -> Result<String, Eng
     }
     output::video(store, shot, &target, |done, total| step(done, total, "rendering"))?;
     // The shot may have been deleted at the last moment.
-    if let Err(gone) = store.head(shot.state.shot.id) {
+    let noted = store.add_delivery(shot.state.shot.id, VIDEO, shot.state.head.id, &output::shows(shot));
+    if let Err(gone) = noted {
         let _ = std::fs::remove_file(&target);
         return Err(gone.into());
     }

@@ -1,9 +1,11 @@
 //! Long work: a queue, a bounded pool, and news of how far it is.
 
-mod work;
+mod kinds;
 
-use crate::engine::EngineError;
-use fennik_store::{ClipId, JobId, JobKind, JobRow, JobState, ShotId, Store, StoreError};
+pub use kinds::{Decode, JobRequest};
+
+use crate::engine::{EngineError, OpenShot};
+use fennik_store::{ClipId, JobId, JobRow, JobState, ShotId, Store, StoreError};
 use std::collections::HashMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -45,9 +47,7 @@ pub struct Jobs {
 
 struct Active {
     shot: ShotId,
-    clip: ClipId,
-    kind: JobKind,
-    argument: String,
+    key: String,
     stop: Arc<AtomicBool>,
 }
 
@@ -90,28 +90,23 @@ impl Jobs {
         jobs
     }
 
-    /// Queues a job with what it is to work on, unless the same is already waiting or at work for the shot (or, for
-    /// previews, for the clip).
+    /// Queues what is asked for, unless the same is already waiting or at work.
     ///
     /// # Errors
     /// [`StoreError::Missing`] when the shot is gone; others when the database refuses.
-    pub fn queue(&self, shot: ShotId, kind: JobKind, argument: &str) -> Result<JobId, StoreError> {
+    pub fn queue(&self, shot: ShotId, request: &JobRequest) -> Result<JobId, EngineError> {
         let clip = self.store.shot_clip(shot)?;
         // Held until the job is noted, so that of many who ask at once one is first.
         let mut active = self.active();
-        let same = |a: &Active| {
-            a.kind == kind
-                && a.argument == argument
-                && if kind == JobKind::Decode { a.clip == clip } else { a.shot == shot }
-        };
-        if let Some((id, _)) = active.iter().find(|(_, a)| same(a)) {
+        let key = request.key(shot, clip);
+        if let Some((id, _)) = active.iter().find(|(_, a)| a.key == key) {
             return Ok(*id);
         }
-        let id = self.store.add_job(shot, kind, argument)?;
+        let id = self.store.add_job(shot, request.kind(), &request.written()?)?;
         let stop = Arc::new(AtomicBool::new(false));
-        active.insert(id, Active { shot, clip, kind, argument: argument.to_owned(), stop });
+        active.insert(id, Active { shot, key, stop });
         drop(active);
-        let queue = usize::from(matches!(kind, JobKind::Decode | JobKind::Deliver));
+        let queue = usize::from(request.is_about_files());
         // The receiver lives as long as the program.
         let _ = self.queues[queue].send(id);
         self.tell(self.store.job(id)?, None);
@@ -135,7 +130,9 @@ impl Jobs {
 
     /// Whether somebody is making the preview frames of a clip.
     pub fn decodes(&self, clip: ClipId) -> bool {
-        self.active().values().any(|a| a.kind == JobKind::Decode && a.clip == clip)
+        // The same whichever shot of the clip asked.
+        let key = JobRequest::Decode(Decode {}).key(ShotId(0), clip);
+        self.active().values().any(|a| a.key == key)
     }
 
     /// Asks a job to stop.
@@ -210,7 +207,13 @@ impl Jobs {
     }
 
     fn work(&self, reporter: &mut Reporter) -> Result<String, EngineError> {
-        guarded(|| with_room_made(&self.store, || work::run(&self.store, reporter)))
+        let (id, kind, request) = (reporter.job.shot, reporter.job.kind, reporter.job.request.clone());
+        let mut run = || {
+            let shot = OpenShot::load(&self.store, id)?;
+            let mut step = |done: u32, total: u32, message: &str| reporter.step(done, total, message);
+            JobRequest::read(kind, &request)?.run(&self.store, &shot, &mut step)
+        };
+        guarded(|| with_room_made(&self.store, &mut run))
     }
 
     /// Notes the end of a job, or holds it until the disk takes it.
@@ -293,6 +296,7 @@ impl Reporter<'_> {
 
 #[cfg(test)]
 mod tests {
+    use super::kinds::Track;
     use super::*;
     use fennik_core::scene::ShotDocument;
 
@@ -346,7 +350,7 @@ mod tests {
         )
         .unwrap();
         let jobs = Jobs::start(store.clone());
-        let id = jobs.queue(shot, JobKind::Track, "").unwrap();
+        let id = jobs.queue(shot, &JobRequest::Track(Track {})).unwrap();
         let until = |good: &dyn Fn() -> bool| {
             let began = Instant::now();
             while !good() {
@@ -357,7 +361,7 @@ mod tests {
         // The clip's record says nothing, so the job fails at once.
         until(&|| jobs.latest(shot).unwrap()[0].state == JobState::Failed);
         assert_eq!(store.job(id).unwrap().state, JobState::Running, "the disk has not taken it");
-        assert_ne!(jobs.queue(shot, JobKind::Track, "").unwrap(), id, "the next can begin");
+        assert_ne!(jobs.queue(shot, &JobRequest::Track(Track {})).unwrap(), id, "the next can begin");
         db.execute_batch("DROP TRIGGER full").unwrap();
         until(&|| store.job(id).unwrap().state == JobState::Failed);
     }

@@ -1,10 +1,10 @@
 //! Clips arrive here.
 
-use super::{Desk, PageError, block};
+use super::{AppState, PageError, block};
 use crate::engine::import::{Arrived, TakenIn, extension, take_in};
+use crate::jobs::{Decode, JobRequest};
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, Responder, post, web};
-use fennik_store::JobKind;
 use futures_util::TryStreamExt;
 use serde::Deserialize;
 use std::io::Write;
@@ -24,13 +24,13 @@ pub fn routes(config: &mut web::ServiceConfig) {
 }
 
 #[post("/clips")]
-async fn upload(desk: web::Data<Desk>, payload: Multipart) -> Result<impl Responder, PageError> {
-    let staging = desk.store.new_clip_folder()?;
+async fn upload(app: web::Data<AppState>, payload: Multipart) -> Result<impl Responder, PageError> {
+    let staging = app.store.new_clip_folder()?;
     let files = receive(payload, staging.path()).await?;
     let taken = block(move || {
-        let taken = take_in(&desk.store, files)?;
+        let taken = take_in(&app.store, files)?;
         for shot in &taken.shots {
-            desk.jobs.queue(*shot, JobKind::Decode, "")?;
+            app.jobs.queue(*shot, &JobRequest::Decode(Decode {}))?;
         }
         drop(staging);
         Ok(taken)

@@ -1,13 +1,13 @@
 //! What the scripts draw from.
 
-use super::edits::TrackForm;
-use super::{Desk, PageError, block};
+use super::stations::track::TrackForm;
+use super::{AppState, PageError, block};
 use crate::engine::adopt::{kept_solve, way_to};
 use crate::engine::picture::{self, grey_jpeg};
 use crate::engine::{EngineError, OpenShot, analyse};
 use actix_web::http::header::{self, ETag, EntityTag, IfNoneMatch};
 use actix_web::{HttpResponse, Responder, get, web};
-use fennik_core::camera::CameraPath;
+use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{AnalysisId, SolveOfClip, surface_at, transfer};
 use fennik_core::solve::Solution;
@@ -30,9 +30,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
 }
 
 #[get("/shots/{id}/state")]
-async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+async fn show_state(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     let body = block(move || {
-        let shot = desk.open(*id)?;
+        let shot = app.open(*id)?;
         let document = shot.document();
         Ok(json!({
             "shot": shot.state.shot.id,
@@ -43,8 +43,8 @@ async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
             "frames": document.trim.count(),
             "trim": document.trim,
             // What cannot be read is not there for the page; the route says so.
-            "tracks": document.tracking.run.filter(|_| desk.tracks(&shot).is_ok()),
-            "solve": document.solving.solve.filter(|_| desk.solution(&shot).is_ok()),
+            "tracks": document.tracking.run.filter(|_| app.tracks(&shot).is_ok()),
+            "solve": document.solving.solve.filter(|_| app.solution(&shot).is_ok()),
             "deleted": document.tracking.deleted,
             "trusted": document.tracking.trusted,
             "masks": document.masking.masks.masks,
@@ -52,7 +52,7 @@ async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
             "inserts": document.placing.inserts,
             // What its pictures and its solve are made from: as long as these stay, nothing need be fetched anew.
             "picture": picture::key(&shot),
-            "scene": scene_key(&desk, &shot),
+            "scene": scene_key(&app, &shot),
         }))
     })
     .await?;
@@ -60,10 +60,10 @@ async fn show_state(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
 }
 
 #[get("/shots/{id}/tracks")]
-async fn show_tracks(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+async fn show_tracks(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     let bytes = block(move || {
-        let shot = desk.open(*id)?;
-        Ok(shot.document().tracking.run.map(|t| desk.store.analysis_bytes(t)).transpose()?)
+        let shot = app.open(*id)?;
+        Ok(shot.document().tracking.run.map(|t| app.store.analysis_bytes(t)).transpose()?)
     })
     .await?;
     Ok(match bytes {
@@ -73,8 +73,8 @@ async fn show_tracks(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<imp
 }
 
 /// Names the answer of `solve` by what it is made from.
-fn scene_key(desk: &Desk, shot: &OpenShot) -> String {
-    let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
+fn scene_key(app: &AppState, shot: &OpenShot) -> String {
+    let own = shot.solve_is_of_these_tracks(&app.store).is_ok();
     let made_from = (shot.document().solving.solve, own, shot.document().datum.world_from_solve);
     let mut hasher = std::collections::hash_map::DefaultHasher::new();
     serde_json::to_string(&made_from).unwrap_or_default().hash(&mut hasher);
@@ -84,18 +84,18 @@ fn scene_key(desk: &Desk, shot: &OpenShot) -> String {
 /// Cameras and points in the world of the datum, and the readings of the lanes.
 #[get("/shots/{id}/solve")]
 async fn show_solve(
-    desk: web::Data<Desk>,
+    app: web::Data<AppState>,
     id: web::Path<ShotId>,
     known: web::Header<IfNoneMatch>,
 ) -> Result<impl Responder, PageError> {
     let (tag, body) = block(move || {
-        let shot = desk.open(*id)?;
-        let tag = EntityTag::new_strong(scene_key(&desk, &shot));
+        let shot = app.open(*id)?;
+        let tag = EntityTag::new_strong(scene_key(&app, &shot));
         // Who has it already need not be sent it again.
         if matches!(known.into_inner(), IfNoneMatch::Items(tags) if tags.iter().any(|t| t.weak_eq(&tag))) {
             return Ok((tag, None));
         }
-        let body = solve_of(&desk, &shot)?;
+        let body = solve_of(&app, &shot)?;
         Ok((tag, Some(body)))
     })
     .await?;
@@ -107,23 +107,25 @@ async fn show_solve(
     })
 }
 
-fn solve_of(desk: &Desk, shot: &OpenShot) -> Result<serde_json::Value, EngineError> {
-    let solution = desk.solution(shot)?;
-    let own = shot.solve_is_of_these_tracks(&desk.store).is_ok();
+fn solve_of(app: &AppState, shot: &OpenShot) -> Result<serde_json::Value, EngineError> {
+    let solution = app.solution(shot)?;
+    let own = shot.solve_is_of_these_tracks(&app.store).is_ok();
     let world = &shot.document().datum.world_from_solve;
     let path = CameraPath::new(&solution, world);
     let frames: Vec<_> = solution
-            .frames
-            .iter()
-            .zip(path.cameras())
-            .map(|(f, camera)| {
-                let pose = camera.pose();
-                let m = pose.rotation.matrix();
-                let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
-                json!({ "frame": f.frame, "r": rows, "t": pose.translation, "f": f.lens.focal_px, "c": f.lens.centre_px,
-                    "k": [f.lens.k1, f.lens.k2], "rms": f.rms_px, "n": f.points, "slip": f.slip_px, "spread": in_world(&f.spread, world) })
-            })
-            .collect();
+        .frames
+        .iter()
+        .zip(path.cameras())
+        .map(|(f, camera)| {
+            let mut shown = camera_as_sent(&camera, solution.height);
+            let readings = json!({ "rms": f.rms_px, "n": f.points, "slip": f.slip_px,
+                    "spread": in_world(&f.spread, world) });
+            if let (Some(shown), serde_json::Value::Object(readings)) = (shown.as_object_mut(), readings) {
+                shown.extend(readings);
+            }
+            shown
+        })
+        .collect();
     let points: Vec<_> = solution
             .points
             .iter()
@@ -149,6 +151,22 @@ fn solve_of(desk: &Desk, shot: &OpenShot) -> Result<serde_json::Value, EngineErr
     )
 }
 
+/// A camera as the page projects with it (static/js/math/camera.js): where its middle row stands, its lens, and how it
+/// moves while the rows are read.
+pub fn camera_as_sent(camera: &Camera, height: u32) -> serde_json::Value {
+    let pose = camera.pose();
+    let m = pose.rotation.matrix();
+    let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
+    let motion = camera.row_motion();
+    let velocity = motion.map(|(v, _)| {
+        json!({ "turn": v.turn, "shift": v.shift, "turn_acceleration": v.turn_acceleration,
+            "shift_acceleration": v.shift_acceleration })
+    });
+    json!({ "frame": camera.frame, "r": rows, "t": pose.translation, "f": camera.lens.focal_px,
+        "c": camera.lens.centre_px, "k": [camera.lens.k1, camera.lens.k2], "v": velocity, "rows": height,
+        "readout": camera.readout(), "origin": motion.map(|(_, origin)| origin) })
+}
+
 /// A covariance in the world of the datum, of the same six numbers.
 fn in_world(spread: &[f64; 6], world: &Similarity) -> [f64; 6] {
     let [xx, xy, xz, yy, yz, zz] = *spread;
@@ -166,13 +184,13 @@ struct At {
 
 #[get("/shots/{id}/surface")]
 async fn show_surface(
-    desk: web::Data<Desk>,
+    app: web::Data<AppState>,
     id: web::Path<ShotId>,
     at: web::Query<At>,
 ) -> Result<impl Responder, PageError> {
     let body = block(move || {
-        let shot = desk.open(*id)?;
-        let solution = desk.solution(&shot)?;
+        let shot = app.open(*id)?;
+        let solution = app.solution(&shot)?;
         Ok(match surface_at(&solution, &shot.document().datum, at.frame, Vector2::new(at.x, at.y)) {
             Ok(surface) => json!(surface),
             Err(why) => json!({ "why": why }),
@@ -184,11 +202,11 @@ async fn show_surface(
 
 /// The floor that Fennik would lay, as a plane in the world of the datum.
 #[get("/shots/{id}/floor")]
-async fn show_floor(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+async fn show_floor(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     let body = block(move || {
-        let shot = desk.open(*id)?;
+        let shot = app.open(*id)?;
         let world = &shot.document().datum.world_from_solve;
-        Ok(desk
+        Ok(app
             .suggested_floor(&shot)?
             .map(|fit| json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal, "reading": fit.reading })))
     })
@@ -199,16 +217,16 @@ async fn show_floor(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl
 /// Where points would land on a frame of the trimmed clip, and how much of it they cover.
 #[get("/shots/{id}/look")]
 async fn look_first(
-    desk: web::Data<Desk>,
+    app: web::Data<AppState>,
     id: web::Path<ShotId>,
     look: web::Query<TrackForm>,
 ) -> Result<impl Responder, PageError> {
     let body = block(move || {
-        let shot = desk.open(*id)?;
+        let shot = app.open(*id)?;
         let document = shot.document();
         let settings = look.over(&document.tracking.settings);
         settings.validate()?;
-        let picture = desk.seen(&shot, look.frame, &settings.picture)?;
+        let picture = app.seen(&shot, look.frame, &settings.picture)?;
         let seen = analyse::look(&picture, look.frame, &settings, document.masking.masks.clone())?;
         Ok(json!({ "frame": look.frame, "points": seen.points, "coverage": seen.coverage }))
     })
@@ -219,15 +237,15 @@ async fn look_first(
 /// A frame of the trimmed clip as the tracker would see it.
 #[get("/shots/{id}/seen")]
 async fn show_seen(
-    desk: web::Data<Desk>,
+    app: web::Data<AppState>,
     id: web::Path<ShotId>,
     look: web::Query<TrackForm>,
 ) -> Result<impl Responder, PageError> {
     let bytes = block(move || {
-        let shot = desk.open(*id)?;
+        let shot = app.open(*id)?;
         let settings = look.over(&shot.document().tracking.settings);
         settings.validate()?;
-        let picture = desk.seen(&shot, look.frame, &settings.picture)?;
+        let picture = app.seen(&shot, look.frame, &settings.picture)?;
         grey_jpeg(&picture)
     })
     .await?;
@@ -237,19 +255,22 @@ async fn show_seen(
 /// The readings of a kept solve, to be compared with the one in use, on the frames of the trim; and how what is placed
 /// would come along to it.
 #[get("/shots/{id}/solves/{analysis}")]
-async fn show_rival(desk: web::Data<Desk>, path: web::Path<(ShotId, AnalysisId)>) -> Result<impl Responder, PageError> {
+async fn show_rival(
+    app: web::Data<AppState>,
+    path: web::Path<(ShotId, AnalysisId)>,
+) -> Result<impl Responder, PageError> {
     let (id, analysis) = path.into_inner();
     let body = block(move || {
-        let shot = desk.open(id)?;
-        rival(&desk, &shot, analysis)
+        let shot = app.open(id)?;
+        rival(&app, &shot, analysis)
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))
 }
 
-fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_json::Value, EngineError> {
-    let row = desk.store.analysis(analysis)?;
-    let solution = kept_solve(&desk.store, shot.state.shot.id, &row)?;
+fn rival(app: &AppState, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_json::Value, EngineError> {
+    let row = app.store.analysis(analysis)?;
+    let solution = kept_solve(&app.store, shot.state.shot.id, &row)?;
     let trim = shot.document().trim;
     let begins = row.trim.unwrap_or(trim).first;
     let here = |frame: u32| (frame + begins).checked_sub(trim.first).filter(|f| *f < trim.count());
@@ -258,10 +279,10 @@ fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_jso
         shown().map(|(frame, f)| json!({ "frame": frame, "rms": f.rms_px, "f": f.lens.focal_px })).collect();
     let world = &shot.document().datum.world_from_solve;
     // Laid over the solve in use, so that the paths can be compared.
-    let way = way_to(&desk.store, shot.document(), &row, &solution);
+    let way = way_to(&app.store, shot.document(), &row, &solution);
     let (carried, apart, over) = match &way {
         Ok(Some((way, _))) => (Some(way.fit), None, Some(way.new_from_old.inverse())),
-        Ok(None) => (None, None, overlay(desk, shot, &row, &solution)),
+        Ok(None) => (None, None, overlay(app, shot, &row, &solution)),
         Err(why) => (None, Some(why.to_string()), None),
     };
     let path: Vec<_> =
@@ -271,9 +292,9 @@ fn rival(desk: &Desk, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_jso
 }
 
 /// The way from a kept solve to the one in use, where nothing is laid that would ask for it.
-fn overlay(desk: &Desk, shot: &OpenShot, row: &AnalysisRow, kept: &Solution) -> Option<Similarity> {
-    let used = desk.solution(shot).ok()?;
-    let used_row = desk.store.analysis(shot.document().solving.solve?).ok()?;
+fn overlay(app: &AppState, shot: &OpenShot, row: &AnalysisRow, kept: &Solution) -> Option<Similarity> {
+    let used = app.solution(shot).ok()?;
+    let used_row = app.store.analysis(shot.document().solving.solve?).ok()?;
     let trim = shot.document().trim;
     let of = |solution, row: &AnalysisRow| SolveOfClip { solution, first_frame: row.trim.unwrap_or(trim).first };
     let same_run = row.source.is_some() && row.source == used_row.source;

@@ -1,6 +1,6 @@
 //! News of jobs, as server-sent events.
 
-use super::{Desk, PageError};
+use super::{AppState, PageError};
 use actix_web::{HttpResponse, Responder, get, web};
 use futures_util::StreamExt;
 use std::sync::Arc;
@@ -31,9 +31,9 @@ impl Drop for Listener {
 }
 
 #[get("/events")]
-async fn show_events(desk: web::Data<Desk>) -> Result<impl Responder, PageError> {
-    let listener = Listener::enter(&desk.listeners).ok_or_else(PageError::busy)?;
-    let news = BroadcastStream::new(desk.jobs.listen()).filter_map(|news| async move {
+async fn show_events(app: web::Data<AppState>) -> Result<impl Responder, PageError> {
+    let listener = Listener::enter(&app.listeners).ok_or_else(PageError::busy)?;
+    let news = BroadcastStream::new(app.jobs.listen()).filter_map(|news| async move {
         // Whoever lags behind misses steps of progress only; the next one tells all.
         let json = serde_json::to_string(&news.ok()?).ok()?;
         Some(format!("data: {json}\n\n"))

@@ -1,6 +1,6 @@
 //! Frames: the plate, the composite, drafts.
 
-use super::{Desk, PageError, block};
+use super::{AppState, PageError, block};
 use crate::engine::{EngineError, picture};
 use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
@@ -63,16 +63,16 @@ fn jpeg(bytes: Vec<u8>, keep: bool) -> HttpResponse {
 
 /// A frame of the clip, counted as in the file. While the clip is being decoded it is waited for.
 #[get("/shots/{id}/plate/{frame}")]
-async fn show_plate(desk: web::Data<Desk>, path: web::Path<(ShotId, u32)>) -> Result<impl Responder, PageError> {
+async fn show_plate(app: web::Data<AppState>, path: web::Path<(ShotId, u32)>) -> Result<impl Responder, PageError> {
     let (id, frame) = path.into_inner();
     let bytes = block(move || {
-        let shot = desk.open(id)?;
+        let shot = app.open(id)?;
         let file = shot.proxies.join(format!("{frame:06}.jpg"));
         let next = shot.proxies.join(format!("{:06}.jpg", frame + 1));
         let began = std::time::Instant::now();
         let waits = || !shot.clip_row.proxies && !next.exists() && began.elapsed() < PATIENCE;
         // Nobody waits for what nobody is making.
-        while waits() && desk.jobs.decodes(shot.clip_row.id) {
+        while waits() && app.jobs.decodes(shot.clip_row.id) {
             std::thread::sleep(Duration::from_millis(30));
         }
         std::fs::read(file)
@@ -94,27 +94,27 @@ struct PictureQuery {
 /// The finished picture of a frame of the trimmed clip, at the head.
 #[get("/shots/{id}/picture/{frame}")]
 async fn show_composite(
-    desk: web::Data<Desk>,
+    app: web::Data<AppState>,
     path: web::Path<(ShotId, u32)>,
     query: web::Query<PictureQuery>,
 ) -> Result<impl Responder, PageError> {
     let (id, frame) = path.into_inner();
     let bytes = block(move || {
-        let shot = desk.open(id)?;
+        let shot = app.open(id)?;
         let key = (picture::key(&shot), frame);
         if key.0 != query.key {
             return Err(EngineError::Message(
                 "the shot looks otherwise by now; the page shows the newer picture".to_owned(),
             ));
         }
-        if let Some(picture) = desk.pictures.get(&key) {
+        if let Some(picture) = app.pictures.get(&key) {
             return Ok(picture);
         }
-        let (solution, scene) = (desk.solution(&shot)?, desk.scene(&shot, &key.0)?);
+        let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
         let quality = if query.quick { Quality::Draft } else { Quality::Exact };
         let picture = Arc::new(picture::jpeg(&shot, frame, &solution, shot.document(), &scene, quality)?);
         if quality == Quality::Exact {
-            desk.pictures.put(key, picture.clone());
+            app.pictures.put(key, picture.clone());
         }
         Ok(picture)
     })
@@ -131,20 +131,20 @@ struct DraftRequest {
 /// A quick picture of a frame with one insert elsewhere than saved: while it is dragged.
 #[post("/shots/{id}/draft")]
 async fn change_draft(
-    desk: web::Data<Desk>,
+    app: web::Data<AppState>,
     id: web::Path<ShotId>,
     body: web::Json<DraftRequest>,
 ) -> Result<impl Responder, PageError> {
     let (id, body) = (*id, body.into_inner());
     let bytes = block(move || {
-        let shot = desk.open(id)?;
+        let shot = app.open(id)?;
         body.insert.validate().map_err(EngineError::Message)?;
         let mut document = shot.document().clone();
         if let Some(slot) = document.placing.inserts.iter_mut().find(|i| i.id == body.insert.id) {
             *slot = body.insert;
         }
-        let scene = RenderScene::build(&document.placing.inserts, &document.light, &desk.shapes)?;
-        picture::jpeg(&shot, body.frame, desk.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
+        let scene = RenderScene::build(&document.placing.inserts, &document.light, &app.shapes)?;
+        picture::jpeg(&shot, body.frame, app.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
     })
     .await?;
     Ok(jpeg(bytes, false))

@@ -1,6 +1,6 @@
 //! The list of shots, what was deleted, and what takes room.
 
-use super::{Desk, PageError, block, views};
+use super::{AppState, PageError, block, views};
 use crate::engine::{EngineError, OpenShot};
 use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
@@ -24,11 +24,11 @@ struct ShotCard {
 
 impl ShotCard {
     /// A line that stands by itself: what cannot be read of one shot says so there.
-    fn of(desk: &Desk, row: ShotRow) -> Self {
+    fn of(app: &AppState, row: ShotRow) -> Self {
         let (id, name) = (row.id.0, row.name);
-        match OpenShot::load(&desk.store, row.id) {
+        match OpenShot::load(&app.store, row.id) {
             Ok(shot) => {
-                Self { id, name, clip: views::clip_line(&shot), reading: views::shot_reading(desk, &shot), fault: None }
+                Self { id, name, clip: views::clip_line(&shot), reading: views::shot_reading(app, &shot), fault: None }
             }
             Err(why) => Self { id, name, clip: String::new(), reading: String::new(), fault: Some(why.to_string()) },
         }
@@ -43,10 +43,10 @@ struct ShotsPage {
 }
 
 #[get("/")]
-async fn list(desk: web::Data<Desk>) -> Result<impl Responder, PageError> {
+async fn list(app: web::Data<AppState>) -> Result<impl Responder, PageError> {
     let page = block(move || {
-        let shots = desk.store.shots()?.into_iter().map(|row| ShotCard::of(&desk, row)).collect();
-        let deleted = desk.store.deleted_shots()?.into_iter().map(|row| (row.id.0, row.name)).collect();
+        let shots = app.store.shots()?.into_iter().map(|row| ShotCard::of(&app, row)).collect();
+        let deleted = app.store.deleted_shots()?.into_iter().map(|row| (row.id.0, row.name)).collect();
         Ok(ShotsPage { shots, deleted })
     })
     .await?;
@@ -58,10 +58,10 @@ fn to_the_list() -> HttpResponse {
 }
 
 #[post("/shots/{id}/delete")]
-async fn delete(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+async fn delete(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     block(move || {
-        desk.store.delete_shot(*id)?;
-        desk.jobs.stop_all_of(*id);
+        app.store.delete_shot(*id)?;
+        app.jobs.stop_all_of(*id);
         Ok(())
     })
     .await?;
@@ -69,8 +69,8 @@ async fn delete(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Res
 }
 
 #[post("/shots/{id}/restore")]
-async fn restore(desk: web::Data<Desk>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
-    block(move || Ok(desk.store.restore_shot(*id)?)).await?;
+async fn restore(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+    block(move || Ok(app.store.restore_shot(*id)?)).await?;
     Ok(to_the_list())
 }
 
@@ -82,12 +82,12 @@ struct StepForm {
 /// Leads out of a revision that cannot be read.
 #[post("/shots/{id}/step-back")]
 async fn step_back(
-    desk: web::Data<Desk>,
+    app: web::Data<AppState>,
     id: web::Path<ShotId>,
     form: web::Form<StepForm>,
 ) -> Result<impl Responder, PageError> {
     let id = *id;
-    block(move || Ok(desk.store.undo(id, RevisionId(form.revision))?)).await?;
+    block(move || Ok(app.store.undo(id, RevisionId(form.revision))?)).await?;
     Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, format!("/shots/{}", id.0))).finish())
 }
 
@@ -122,14 +122,14 @@ impl RoomPart {
     }
 }
 
-fn room_part(desk: &Desk) -> Result<web::Html, EngineError> {
-    let html = RoomPart::of(&desk.store.room()?).render();
+fn room_part(app: &AppState) -> Result<web::Html, EngineError> {
+    let html = RoomPart::of(&app.store.room()?).render();
     html.map(web::Html::new).map_err(|e| EngineError::Message(format!("the page could not be drawn: {e}")))
 }
 
 #[get("/room")]
-async fn show_room(desk: web::Data<Desk>) -> Result<impl Responder, PageError> {
-    block(move || room_part(&desk)).await
+async fn show_room(app: web::Data<AppState>) -> Result<impl Responder, PageError> {
+    block(move || room_part(&app)).await
 }
 
 /// What can be freed.
@@ -146,21 +146,21 @@ struct FreeForm {
 }
 
 #[post("/room/free")]
-async fn free_room(desk: web::Data<Desk>, form: web::Form<FreeForm>) -> Result<impl Responder, PageError> {
+async fn free_room(app: web::Data<AppState>, form: web::Form<FreeForm>) -> Result<impl Responder, PageError> {
     block(move || {
         match form.what {
             Freed::Deleted => {
-                desk.store.purge_deleted()?;
+                app.store.purge_deleted()?;
             }
             Freed::Previews => {
-                for shot in desk.store.shots()? {
-                    if !desk.jobs.decodes(shot.clip) {
-                        desk.store.drop_proxies(shot.clip)?;
+                for shot in app.store.shots()? {
+                    if !app.jobs.decodes(shot.clip) {
+                        app.store.drop_proxies(shot.clip)?;
                     }
                 }
             }
         }
-        room_part(&desk)
+        room_part(&app)
     })
     .await
 }

@@ -1,6 +1,6 @@
 //! One track's own view: what it saw, frame after frame.
 
-use super::{Desk, PageError, block};
+use super::{AppState, PageError, block};
 use crate::engine::{EngineError, read_tracks};
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::track::{Track, TrackId};
@@ -29,13 +29,16 @@ fn spread(track: &Track) -> Vec<u32> {
 
 /// Patches of a track in rows, each centred on where it was seen, as JPEG; the frames are told in a header.
 #[get("/shots/{id}/tracks/{track}/patches.jpg")]
-async fn show_patches(desk: web::Data<Desk>, path: web::Path<(ShotId, TrackId)>) -> Result<impl Responder, PageError> {
+async fn show_patches(
+    app: web::Data<AppState>,
+    path: web::Path<(ShotId, TrackId)>,
+) -> Result<impl Responder, PageError> {
     let (id, track) = path.into_inner();
     let (frames, bytes) = block(move || {
-        let shot = desk.open(id)?;
+        let shot = app.open(id)?;
         let gone = || EngineError::Message("this track is gone; reload the page".to_owned());
         let run = shot.document().tracking.run.ok_or_else(gone)?;
-        let set = read_tracks(&desk.store, run)?;
+        let set = read_tracks(&app.store, run)?;
         let found = set.tracks.iter().find(|t| t.id == track).ok_or_else(gone)?;
         let frames = spread(found);
         let mut strip = RgbImage::new(PATCH * frames.len().min(ROW) as u32, PATCH * frames.len().div_ceil(ROW) as u32);

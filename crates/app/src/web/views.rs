@@ -1,7 +1,8 @@
 //! Readings in words, shared by pages.
 
-use super::Desk;
+use super::AppState;
 use crate::engine::OpenShot;
+use fennik_core::scene::TransferFit;
 use fennik_core::solve::{Motion, Solution};
 
 /// Size, rate and length of a clip.
@@ -13,10 +14,10 @@ pub fn clip_line(shot: &OpenShot) -> String {
 }
 
 /// Where a shot stands.
-pub fn shot_reading(desk: &Desk, shot: &OpenShot) -> String {
+pub fn shot_reading(app: &AppState, shot: &OpenShot) -> String {
     let document = shot.document();
     match (document.solving.solve, document.tracking.run) {
-        (Some(_), _) => desk.solution(shot).map_or_else(
+        (Some(_), _) => app.solution(shot).map_or_else(
             |e| e.to_string(),
             |s| format!("{} · {}", solve_reading(&s), inserts_reading(document.placing.inserts.len())),
         ),
@@ -42,6 +43,26 @@ pub fn shown(value: impl std::fmt::Display) -> String {
     let text = format!("{value:.3}");
     let short = text.trim_end_matches('0').trim_end_matches('.');
     if short == "-0" { "0".to_owned() } else { short.to_owned() }
+}
+
+/// How what is placed came along from the camera before.
+pub struct CarriedLine {
+    pub text: String,
+    /// Where it moved most.
+    pub frame: u32,
+}
+
+impl CarriedLine {
+    pub fn of(fit: &TransferFit) -> Self {
+        let what = if fit.marks { "feet and floor corners" } else { "points of the scene" };
+        Self {
+            text: format!(
+                "came along from the camera before: {what} moved {:.2} px RMS, {:.2} px at most (frame {})",
+                fit.rms_px, fit.worst_px, fit.worst_frame
+            ),
+            frame: fit.worst_frame,
+        }
+    }
 }
 
 /// How many inserts.

@@ -4,7 +4,7 @@
  * keys.
  */
 import { note } from "./notes.js";
-import { readValue, shownValue } from "./values.js";
+import { readValue, shownValue } from "./math/values.js";
 
 /**
  * The value of a field in its usual unit: what is stored while nobody typed, else what was typed; null where that is

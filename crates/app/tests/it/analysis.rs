@@ -42,7 +42,7 @@ fn masks_are_kept_and_bad_ones_are_refused_in_words() {
 #[test]
 fn a_mask_that_is_gone_and_a_solve_that_is_not_there_end_their_jobs_with_the_reason() {
     let server = Server::start();
-    assert_eq!(server.ask("POST", "/shots/2/masks/follow", &JSON, "{\"mask\": 5, \"frame\": 9}").status, 200);
+    assert_eq!(server.ask("POST", "/shots/2/jobs/follow", &JSON, "{\"mask\": 5, \"frame\": 9}").status, 200);
     server.wait_for(|html| html.contains("the mask that was to follow is gone"), "/shots/2/route");
     assert_eq!(server.ask("POST", "/shots/1/jobs/track", &JSON, "{}").status, 200);
     server.wait_for(|html| html.contains("Track again") && !html.contains("data-kind=\"track\""), "/shots/1/route");

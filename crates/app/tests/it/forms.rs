@@ -26,17 +26,17 @@ fn title_fields(state: &Value) -> Vec<(&'static str, String)> {
         ("insert", number(&insert["id"])),
         ("text", content["text"].as_str().unwrap().to_owned()),
         ("font", content["font"].as_str().unwrap().to_owned()),
-        ("height_m", number(&content["height_m"])),
-        ("depth_m", number(&content["depth_m"])),
-        ("bevel_m", number(&content["bevel_m"])),
+        ("height", number(&content["height_m"])),
+        ("depth", number(&content["depth_m"])),
+        ("bevel", number(&content["bevel_m"])),
         ("colour", "#a0b1c2".to_owned()),
         ("stance", "lying".to_owned()),
-        ("x", number(&placement["foot"][0])),
-        ("y", number(&placement["foot"][1])),
-        ("z", number(&placement["foot"][2])),
-        ("turn_deg", number(&placement["turn_deg"])),
-        ("lean_deg", number(&placement["lean_deg"])),
-        ("lift_m", number(&placement["lift_m"])),
+        ("x", number(&placement["anchor"]["foot"][0])),
+        ("y", number(&placement["anchor"]["foot"][1])),
+        ("z", number(&placement["anchor"]["foot"][2])),
+        ("turn", "10.0".to_owned()),
+        ("lean", "0.0".to_owned()),
+        ("lift", number(&placement["anchor"]["lift_m"])),
         ("scale", number(&placement["scale"])),
     ]
 }
@@ -56,25 +56,28 @@ fn a_title_takes_typed_values_and_refuses_nonsense_in_words() {
         ("font", "Nonesuch", "font"),
         ("colour", "red", "no colour"),
         ("colour", "#12", "no colour"),
-        ("height_m", "0", "height"),
-        ("height_m", "NaN", ""),
-        ("depth_m", "-1", "depth"),
+        ("height", "0", "height"),
+        ("height", "NaN", ""),
+        ("depth", "-1", "depth"),
         ("scale", "0", "scale"),
-        ("turn_deg", "inf", ""),
+        ("turn", "inf", ""),
         ("stance", "floating", ""),
         ("insert", "77", "gone"),
     ] {
-        let answer = server.ask("POST", "/shots/2/title", &FORM, &body(&with(&fields, name, value)));
+        let answer = server.ask("POST", "/shots/2/insert", &FORM, &body(&with(&fields, name, value)));
         assert_eq!(answer.status, 422, "{name} = {value:?}: {}", answer.body);
         assert!(answer.body.to_lowercase().contains(reason), "{name} = {value:?}: {}", answer.body);
         assert_eq!(server.state(), before, "{name} = {value:?} changed the shot");
     }
-    let typed = with(&with(&with(&fields, "text", "GROSSE\r\nFÄHRE"), "turn_deg", "-12.5"), "height_m", "2.25");
-    assert_eq!(server.ask("POST", "/shots/2/title", &FORM, &body(&typed)).status, 200);
+    let typed = with(&with(&with(&fields, "text", "GROSSE\r\nFÄHRE"), "turn", "-12.5"), "height", "2.25");
+    assert_eq!(server.ask("POST", "/shots/2/insert", &FORM, &body(&typed)).status, 200);
     let after = &server.state()["inserts"][0];
     assert_eq!(after["content"]["text"], json!("GROSSE\nFÄHRE"));
     assert_eq!(after["content"]["colour"], json!([0xa0, 0xb1, 0xc2]));
-    assert_eq!((&after["content"]["height_m"], &after["placement"]["turn_deg"]), (&json!(2.25), &json!(-12.5)));
+    assert_eq!(after["content"]["height_m"], json!(2.25));
+    let turn: [f64; 4] = serde_json::from_value(after["placement"]["anchor"]["turn"].clone()).unwrap();
+    let about_y = 2.0 * turn[1].atan2(turn[3]).to_degrees();
+    assert!((about_y + 12.5).abs() < 1e-9 && turn[0].hypot(turn[2]) < 1e-12, "{turn:?}");
     assert_eq!(after["placement"]["stance"], json!("lying"));
 }
 

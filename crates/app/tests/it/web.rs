@@ -69,7 +69,7 @@ fn the_datum_is_changed_by_typed_values_and_the_title_stays_in_the_picture() {
     let pixel = |solve: &Value, state: &Value| {
         let frame = &solve["frames"][100];
         let three = |v: &Value| serde_json::from_value::<[f64; 3]>(v.clone()).unwrap();
-        let (foot, t) = (three(&state["inserts"][0]["placement"]["foot"]), three(&frame["t"]));
+        let (foot, t) = (three(&state["inserts"][0]["placement"]["anchor"]["foot"]), three(&frame["t"]));
         let seen: [f64; 3] =
             std::array::from_fn(|i| three(&frame["r"][i]).iter().zip(foot).map(|(r, x)| r * x).sum::<f64>() + t[i]);
         let (u, v) = (seen[0] / seen[2], seen[1] / seen[2]);
@@ -83,7 +83,7 @@ fn the_datum_is_changed_by_typed_values_and_the_title_stays_in_the_picture() {
     assert_eq!(server.post("/shots/2/datum", &turn).status, 200);
     let after = server.state();
     assert_ne!(
-        after["inserts"][0]["placement"]["foot"], before["inserts"][0]["placement"]["foot"],
+        after["inserts"][0]["placement"]["anchor"]["foot"], before["inserts"][0]["placement"]["anchor"]["foot"],
         "the world moved under it"
     );
     let turned: Value = serde_json::from_str(&server.get("/shots/2/solve").body).unwrap();

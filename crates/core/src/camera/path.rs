@@ -98,6 +98,15 @@ impl Camera {
         self.velocity
     }
 
+    /// The same for the world of the datum: shifts in its units, and the place about which that world turned when it
+    /// was laid, so that `t' = t + shift + (R - R') place`. `None` where all rows are exposed at once.
+    pub fn row_motion(&self) -> Option<(Velocity, Vector3<f64>)> {
+        let Similarity { scale, translation, .. } = self.world_from_solve;
+        let Velocity { turn, shift, turn_acceleration, shift_acceleration } = self.velocity;
+        let (shift, shift_acceleration) = (shift * scale, shift_acceleration * scale);
+        self.is_rolling().then_some((Velocity { turn, shift, turn_acceleration, shift_acceleration }, translation))
+    }
+
     /// The centre when the middle row is exposed.
     pub fn centre(&self) -> Vector3<f64> {
         self.pose().centre()

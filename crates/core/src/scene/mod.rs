@@ -1,5 +1,7 @@
 //! What a person decides: the shot's document, its datum, surfaces and inserts.
 
+mod anchor;
+pub mod anim;
 mod datum;
 mod document;
 mod insert;
@@ -7,10 +9,11 @@ mod surface;
 mod transfer;
 mod transfer_fit;
 
+pub use anchor::Anchor;
 pub use datum::{Datum, FloorFit, FloorReading, fit_floor, fit_floor_to_most, points_inside, suggest_floor};
 pub use document::{
-    AnalysisId, DatumEdit, Edit, EditError, FootageEdit, FrameRange, Light, LightEdit, Masking, MaskingEdit, Placing,
-    PlacingEdit, ShotDocument, Solving, SolvingEdit, Tracking, TrackingEdit,
+    AnalysisId, DatumEdit, Edit, EditError, FootageEdit, FrameRange, Light, LightEdit, LightNow, Masking, MaskingEdit,
+    Placing, PlacingEdit, ShotDocument, Solving, SolvingEdit, Tracking, TrackingEdit,
 };
 pub use insert::{Insert, InsertId, InsertKind, Placement, Stance, Title};
 pub use surface::{FAR_M, Surface, SurfaceKind, fit_plane, floor_at, surface_at};

@@ -101,8 +101,9 @@ struct Pair<'a> {
 pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>> {
     let world = &document.datum.world_from_solve;
     let back = world.inverse();
+    let placed = document.placing.inserts.iter().map(|i| &i.placement.anchor);
     let mut marks: Vec<Vector3<f64>> =
-        document.placing.inserts.iter().map(|i| back.point(i.placement.origin())).collect();
+        placed.flat_map(|a| a.chosen_frames().into_iter().map(|frame| back.point(a.origin(frame)))).collect();
     marks.extend(floor_corners(&document.datum, laid_in).iter().map(|c| back.point(*c)));
     marks
 }

@@ -1,6 +1,6 @@
 //! Light on a face: the sun with its shadow, and what comes from everywhere.
 
-use crate::scene::{Face, RenderScene};
+use crate::scene::{Face, PlacedScene};
 use nalgebra::Vector3;
 
 /// A shadow ray starts this far off its surface, of the distance to the camera.
@@ -18,7 +18,7 @@ pub(crate) struct Seen<'a> {
 }
 
 /// Linear light from a point towards the eye, and whether the sun reaches it.
-pub(crate) fn shade(scene: &RenderScene, sun: Vector3<f32>, seen: &Seen, shadows: bool) -> (Vector3<f32>, bool) {
+pub(crate) fn shade(scene: &PlacedScene, sun: Vector3<f32>, seen: &Seen, shadows: bool) -> (Vector3<f32>, bool) {
     let face = seen.face;
     // Both sides of a face are lit alike: the camera may fly through.
     let normal = if face.normal.dot(&seen.along) > 0.0 { -face.normal } else { face.normal };

@@ -1,6 +1,6 @@
 //! From the world to the screen.
 
-use crate::scene::RenderScene;
+use crate::scene::PlacedScene;
 use fennik_core::camera::Camera;
 use nalgebra::{Vector2, Vector3};
 
@@ -80,7 +80,7 @@ fn seen(camera: &Camera, world: V3, in_camera: V3) -> V2 {
 }
 
 /// All triangles of a scene that may be seen on a picture.
-pub fn project(scene: &RenderScene, camera: &Camera, width: usize, height: usize) -> Vec<ScreenTriangle> {
+pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize) -> Vec<ScreenTriangle> {
     let frustum = Frustum::new(camera, width, height);
     let pose = camera.pose();
     let corners: Vec<(Corner, [f64; 5])> = scene
@@ -205,9 +205,9 @@ mod tests {
     use fennik_core::geometry::{Lens, Pose};
     use proptest::prelude::*;
 
-    fn scene(corners: &[[f64; 3]; 3]) -> RenderScene {
+    fn scene(corners: &[[f64; 3]; 3]) -> PlacedScene {
         let mesh = Mesh { positions: corners.iter().map(|c| V3::from(*c).cast()).collect(), indices: vec![[0, 1, 2]] };
-        RenderScene::of_mesh(&mesh)
+        PlacedScene::of_mesh(&mesh)
     }
 
     fn area(t: &ScreenTriangle) -> f64 {

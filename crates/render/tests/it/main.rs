@@ -3,6 +3,7 @@
 
 use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::{Lens, Pose, Similarity};
+use fennik_core::scene::anim::{Animated, Curve, Key};
 use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
 use fennik_core::solve::{Solution, SolvedFrame};
 use fennik_render::{Mesh, Quality, RenderScene, ShapeCache, composite, fonts};
@@ -16,15 +17,7 @@ const PLATE: u8 = 70;
 fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
     let title =
         Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] };
-    let placement = Placement {
-        foot: [0.0; 3],
-        normal: [0.0, 1.0, 0.0],
-        turn_deg: 0.0,
-        lean_deg: 0.0,
-        lift_m: 0.0,
-        scale: 1.0,
-        stance,
-    };
+    let placement = Placement::on([0.0; 3], [0.0, 1.0, 0.0], stance);
     Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
 }
 
@@ -68,11 +61,11 @@ proptest! {
     ) {
         let stance = if lying { Stance::Lying } else { Stance::Standing };
         let mut insert = title("Qu", "Lato Black", stance, 0.03);
-        insert.placement.turn_deg = turn;
+        insert.placement.set_turn_lean_deg(0.0, [turn, 0.0]);
         let pose = Pose::look_at(Vector3::new(x, y, z), Vector3::new(0.1, 0.4, 0.0), Vector3::y()).unwrap();
         let lens = Lens { k1, ..Lens::centred(focal, WIDTH as u32, HEIGHT as u32) };
         let rgb = draw(&insert, &pose, &lens, Quality::Draft);
-        let mesh = RenderScene::mesh(&insert).unwrap();
+        let mesh = RenderScene::mesh(&insert, 0.0).unwrap();
         let wrong = (0..WIDTH * HEIGHT).filter(|i| changed(&rgb, i % WIDTH, i / WIDTH) != sees(&mesh, &pose, &lens, i % WIDTH, i / WIDTH)).count();
         // Rays that graze an edge may fall to either side in f32.
         prop_assert!(wrong <= 6, "{wrong} pixels differ");
@@ -94,7 +87,7 @@ fn an_insert_follows_the_rows_of_a_rolling_shutter() {
     let solution = Solution { frames, readout: 0.8, ..Solution::empty(WIDTH as u32, HEIGHT as u32, 5) };
     let insert = title("HI", "Lato Black", Stance::Standing, 0.02);
     let scene = RenderScene::build(std::slice::from_ref(&insert), &Light::default(), &ShapeCache::default()).unwrap();
-    let mesh = RenderScene::mesh(&insert).unwrap();
+    let mesh = RenderScene::mesh(&insert, 0.0).unwrap();
     let shown = |readout: f64| {
         let solution = Solution { readout, ..solution.clone() };
         let camera = CameraPath::new(&solution, &Similarity::identity()).at(2).unwrap();
@@ -129,7 +122,7 @@ fn the_exact_picture_is_the_draft_with_smooth_edges() {
     let pose = Pose::look_at(Vector3::new(0.6, 1.2, 4.0), Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
     let lens = Lens::centred(150.0, WIDTH as u32, HEIGHT as u32);
     let (draft, exact) = (draw(&insert, &pose, &lens, Quality::Draft), draw(&insert, &pose, &lens, Quality::Exact));
-    let mesh = RenderScene::mesh(&insert).unwrap();
+    let mesh = RenderScene::mesh(&insert, 0.0).unwrap();
     let mut inner = 0;
     for y in 1..HEIGHT - 1 {
         for x in 1..WIDTH - 1 {
@@ -151,7 +144,7 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
     assert!(fonts().len() >= 4, "at least four families");
     for font in fonts() {
         for stance in [Stance::Standing, Stance::Lying] {
-            let mesh = RenderScene::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02)).unwrap();
+            let mesh = RenderScene::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02), 0.0).unwrap();
             let (low, high) = mesh.bounds().unwrap();
             assert!(mesh.indices.len() > 400 && high.x - low.x > 4.0, "{}: {low:?} {high:?}", font.name);
             if stance == Stance::Standing {
@@ -161,7 +154,10 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
             }
         }
         assert!(
-            RenderScene::mesh(&title("漢", font.name, Stance::Standing, 0.0)).unwrap_err().to_string().contains("漢")
+            RenderScene::mesh(&title("漢", font.name, Stance::Standing, 0.0), 0.0)
+                .unwrap_err()
+                .to_string()
+                .contains("漢")
         );
     }
 }
@@ -169,7 +165,7 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
 #[test]
 fn letters_are_closed_solids() {
     for font in fonts() {
-        let mesh = RenderScene::mesh(&title("R8o", font.name, Stance::Standing, 0.02)).unwrap();
+        let mesh = RenderScene::mesh(&title("R8o", font.name, Stance::Standing, 0.02), 0.0).unwrap();
         // A closed surface meets every line an even number of times.
         let (low, high) = mesh.bounds().unwrap();
         let mut odd = 0;
@@ -198,7 +194,27 @@ fn sizes_that_cannot_be_shown_are_refused_before_anything_is_built() {
         let mut insert = title("A", "Lato Black", Stance::Standing, 0.0);
         let InsertKind::Title(t) = &mut insert.content;
         (t.height_m, t.depth_m) = (height_m, depth_m);
-        assert!(RenderScene::mesh(&insert).is_err(), "{height_m} {depth_m}");
+        assert!(RenderScene::mesh(&insert, 0.0).is_err(), "{height_m} {depth_m}");
         assert!(RenderScene::build(&[insert], &Light::default(), &ShapeCache::default()).is_err());
     }
+}
+
+/// What changes over time is drawn as it is then.
+#[test]
+fn a_keyed_insert_stands_elsewhere_on_another_frame() {
+    let mut insert = title("H", "Lato Black", Stance::Standing, 0.0);
+    let keys = vec![Key::smooth(0.0, [-1.0, 0.0, 0.0]), Key::smooth(8.0, [1.0, 0.0, 0.0])];
+    insert.placement.anchor.foot = Animated::Curve(Curve::new(keys).unwrap());
+    let middle = |frame: f64| {
+        let (low, high) = RenderScene::mesh(&insert, frame).unwrap().bounds().unwrap();
+        (low.x + high.x) / 2.0
+    };
+    assert!((middle(-3.0) + 1.0).abs() < 0.02 && (middle(20.0) - 1.0).abs() < 0.02, "held outside its keys");
+    // A quarter of the way: 2 (3 t^2 - 2 t^3) from the first key.
+    assert!((middle(2.0) - (-1.0 + 2.0 * 0.15625)).abs() < 0.02, "{}", middle(2.0));
+    let scene = RenderScene::build(std::slice::from_ref(&insert), &Light::default(), &ShapeCache::default()).unwrap();
+    assert!(!std::sync::Arc::ptr_eq(&scene.at(2.0), &scene.at(3.0)));
+    insert.placement.anchor.foot = [0.0; 3].into();
+    let still = RenderScene::build(&[insert], &Light::default(), &ShapeCache::default()).unwrap();
+    assert!(std::sync::Arc::ptr_eq(&still.at(2.0), &still.at(3.0)), "what stays is placed once");
 }

@@ -60,7 +60,7 @@ fn labels_tell_what_undo_and_redo_would_do() {
 fn a_refused_edit_adds_no_revision() {
     let House { store, shot, folder: _folder } = house();
     let before = store.shot(shot).unwrap();
-    let dark = Light { sun: f64::NAN, ..Light::default() };
+    let dark = Light { sun: f64::NAN.into(), ..Light::default() };
     let wrong = Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 8, last: 2 } });
     for edit in [Edit::Light(LightEdit::Light { light: dark }), wrong] {
         assert!(matches!(store.edit(shot, None, &edit), Err(StoreError::Edit(_))));
@@ -267,11 +267,16 @@ fn a_document_that_cannot_be_read_is_told_and_undo_leads_back() {
     assert_eq!(store.shot(shot).unwrap().head.document.trim.first, 0);
 }
 
-/// A project folder's database as version 4 left it (see tests/fixtures/README.md).
+/// A project folder's database as earlier versions left it (see tests/fixtures/README.md).
 #[test]
 fn a_project_of_an_earlier_version_opens_with_every_revision() {
+    opens("project-4.sqlite", 13);
+    opens("project-5.sqlite", 18);
+}
+
+fn opens(kept: &str, steps: usize) {
     let folder = tempfile::tempdir().unwrap();
-    let kept = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/fixtures/project-4.sqlite");
+    let kept = format!("{}/tests/fixtures/{kept}", env!("CARGO_MANIFEST_DIR"));
     std::fs::copy(kept, folder.path().join("fennik.sqlite")).unwrap();
     let store = Store::open(folder.path()).unwrap();
     let names: Vec<String> = store.shots().unwrap().into_iter().map(|s| s.name).collect();
@@ -285,7 +290,7 @@ fn a_project_of_an_earlier_version_opens_with_every_revision() {
         store.undo(shot, state.head.id).unwrap();
         state = store.shot(shot).unwrap();
     }
-    assert_eq!(labels.len(), 13, "{labels:?}");
+    assert_eq!(labels.len(), steps, "{labels:?}");
     assert_eq!(labels.last().map(String::as_str), Some("trim to frames 5 to 139"));
     for _ in &labels {
         store.redo(shot, store.head(shot).unwrap()).unwrap();
@@ -295,7 +300,7 @@ fn a_project_of_an_earlier_version_opens_with_every_revision() {
         .edit(
             shot,
             Some(newest.head.id),
-            &Edit::Light(LightEdit::Light { light: Light { sun: 1.5, ..Light::default() } }),
+            &Edit::Light(LightEdit::Light { light: Light { sun: 1.5.into(), ..Light::default() } }),
         )
         .unwrap();
     assert_eq!(store.shot(shot).unwrap().head.document, lit.head.document);

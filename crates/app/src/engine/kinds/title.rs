@@ -1,16 +1,26 @@
 //! Titles.
 
-use super::{Values, amount, text};
-use crate::engine::place::colour;
-use crate::engine::quantity::Measure;
+use super::field::{Field, Input, amount, colour, text, written};
+use super::{Measure, Values};
 use fennik_core::scene::Title;
 use serde_json::{Value, json};
 
 pub const WORD: &str = "title";
-pub const NAMES: [&str; 6] = ["text", "font", "colour", "height", "depth", "bevel"];
+pub const FIELDS: [Field; 6] = [
+    Field { name: "text", label: "text", input: Input::Lines },
+    Field { name: "font", label: "font", input: Input::Choice(fonts) },
+    Field { name: "colour", label: "colour", input: Input::Colour },
+    Field::number("height", "height, m", Measure::Length, 0.1),
+    Field::number("depth", "depth, m", Measure::Length, 0.05),
+    Field::number("bevel", "bevel, m", Measure::Length, 0.01),
+];
 
 /// Height of a capital over the distance from which it reads well.
 const READABLE: f64 = 0.07;
+
+fn fonts() -> Vec<&'static str> {
+    fennik_render::fonts().iter().map(|f| f.name).collect()
+}
 
 pub fn first(distance_m: f64) -> Title {
     let height_m = (READABLE * distance_m * 10.0).round().max(1.0) / 10.0;
@@ -25,23 +35,22 @@ pub fn first(distance_m: f64) -> Title {
 }
 
 pub fn values(title: &Title) -> Values {
-    let [r, g, b] = title.colour;
     let values = [
         json!(title.text),
         json!(title.font),
-        json!(format!("#{r:02x}{g:02x}{b:02x}")),
+        json!(written(title.colour)),
         json!(title.height_m),
         json!(title.depth_m),
         json!(title.bevel_m),
     ];
-    NAMES.iter().map(|n| (*n).to_owned()).zip(values).collect()
+    FIELDS.iter().map(|f| f.name.to_owned()).zip(values).collect()
 }
 
 pub fn set(title: &mut Title, name: &str, value: &Value) -> Result<bool, String> {
     match name {
-        "text" => title.text = text(value)?,
+        "text" => title.text = text(value)?.replace("\r\n", "\n"),
         "font" => title.font = text(value)?,
-        "colour" => title.colour = colour(&text(value)?).map_err(|e| e.to_string())?,
+        "colour" => title.colour = colour(value)?,
         "height" => title.height_m = amount(value, Measure::Length)?,
         "depth" => title.depth_m = amount(value, Measure::Length)?,
         "bevel" => title.bevel_m = amount(value, Measure::Length)?,

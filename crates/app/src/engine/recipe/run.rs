@@ -3,7 +3,7 @@
 use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step};
 use crate::engine::adopt::edit_head;
 use crate::engine::focal::focal_px;
-use crate::engine::kinds::{self, Values, amount, text};
+use crate::engine::kinds::{self, Values, amount};
 use crate::engine::place::{Pixel, insert_on, surface};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
@@ -295,12 +295,12 @@ impl<'a> Cook<'a> {
         let mut insert = insert_on(kind, &solution, datum, at.frame, &surface, stance.unwrap_or(Stance::Standing))?;
         insert.name.clone_from(name);
         if let Some(text) = text {
-            let set = kinds::set(&mut insert.content, "text", &Value::from(text.as_str())).map_err(words)?;
+            let set = kinds::set_content(&mut insert.content, "text", &Value::from(text.as_str())).map_err(words)?;
             if !set {
                 return Err(words(format!("a {kind} has no text")));
             }
         }
-        fennik_render::RenderScene::mesh(&insert)?;
+        fennik_render::RenderScene::mesh(&insert, 0.0)?;
         self.edit(&shot, &Edit::Placing(PlacingEdit::AddInsert { insert }))
     }
 
@@ -312,15 +312,15 @@ impl<'a> Cook<'a> {
         if let Ok(insert) = find_insert(&shot, thing) {
             let mut insert = insert.clone();
             for (name, value) in values {
-                set_insert(&mut insert, name, value).map_err(|why| words(format!("{name}: {why}")))?;
+                kinds::set(&mut insert, 0.0, name, value).map_err(|why| words(format!("{name}: {why}")))?;
             }
-            fennik_render::RenderScene::mesh(&insert)?;
+            fennik_render::RenderScene::mesh(&insert, 0.0)?;
             return self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }));
         }
         if thing != "light" {
             return Err(find_insert(&shot, thing).err().unwrap_or(EngineError::Fault));
         }
-        let mut light = shot.document().light;
+        let mut light = shot.document().light.clone();
         for (name, value) in values {
             let (slot, measure) = match name.as_str() {
                 "bearing" => (&mut light.bearing_deg, Measure::Angle),
@@ -329,7 +329,7 @@ impl<'a> Cook<'a> {
                 "ambient" => (&mut light.ambient, Measure::Plain),
                 _ => return Err(words(format!("the light has no {name:?}; it has bearing, height, sun and ambient"))),
             };
-            *slot = amount(value, measure).map_err(|why| words(format!("{name}: {why}")))?;
+            *slot = amount(value, measure).map_err(|why| words(format!("{name}: {why}")))?.into();
         }
         self.edit(&shot, &Edit::Light(LightEdit::Light { light }))
     }
@@ -347,34 +347,6 @@ fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineE
         }
         _ => Err(words(format!("{} things are called {name:?}; give them names of their own", named.len()))),
     }
-}
-
-/// Sets one value of an insert.
-fn set_insert(insert: &mut Insert, name: &str, value: &Value) -> Result<(), String> {
-    let length = || amount(value, Measure::Length);
-    let placement = &mut insert.placement;
-    match name {
-        "name" => insert.name = text(value)?,
-        "x" => placement.foot[0] = length()?,
-        "y" => placement.foot[1] = length()?,
-        "z" => placement.foot[2] = length()?,
-        "turn" => placement.turn_deg = amount(value, Measure::Angle)?,
-        "lean" => placement.lean_deg = amount(value, Measure::Angle)?,
-        "lift" => placement.lift_m = length()?,
-        "scale" => placement.scale = amount(value, Measure::Plain)?,
-        "stance" => {
-            placement.stance =
-                serde_json::from_value(value.clone()).map_err(|_| format!("{value} is neither standing nor lying"))?
-        }
-        "hidden" => insert.hidden = value.as_bool().ok_or_else(|| format!("{value} is neither true nor false"))?,
-        _ => {
-            if !kinds::set(&mut insert.content, name, value)? {
-                let (kind, own) = (insert.content.word(), kinds::names(&insert.content).join(", "));
-                return Err(format!("a {kind} has name, {own}, x, y, z, turn, lean, lift, scale, stance and hidden"));
-            }
-        }
-    }
-    Ok(())
 }
 
 /// The point of a surface under a place, in the world of the datum.

@@ -26,9 +26,9 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
     }
     let inserts = document.placing.inserts.iter().map(|insert| {
         let p = &insert.placement;
-        let m = *p.rotation().matrix();
+        let m = *p.rotation(0.0).matrix();
         let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
-        Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": p.origin().as_slice(), "rotation": rows,
+        Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": p.origin(0.0).as_slice(), "rotation": rows,
             "size": size(insert)?, "hidden": insert.hidden }))
     });
     let inserts = inserts.collect::<Result<Vec<_>, EngineError>>()?;
@@ -39,12 +39,13 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         .iter()
         .map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.outline.keys.len() }))
         .collect();
+    let light = document.light.at(0.0);
     let surfaces = solution.as_ref().map_or_else(Vec::new, |s| surfaces(shot, s));
     Ok(
         json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id, "clip": shot.clip_row.name,
         "width": shot.clip.width, "height": shot.clip.height, "frame_rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
         "trim": document.trim, "readings": readings, "masks": masks, "inserts": inserts, "surfaces": surfaces,
-        "light": { "bearing": document.light.bearing_deg, "height": document.light.height_deg, "sun": document.light.sun, "ambient": document.light.ambient } }),
+        "light": { "bearing": light.bearing_deg, "height": light.height_deg, "sun": light.sun, "ambient": light.ambient } }),
     )
 }
 
@@ -72,8 +73,8 @@ fn datum_reading(shot: &OpenShot) -> Value {
 
 /// Width, height and depth of an insert as it stands, metres.
 fn size(insert: &fennik_core::scene::Insert) -> Result<[f64; 3], EngineError> {
-    let turn = insert.placement.rotation().inverse();
-    let mesh = RenderScene::mesh(insert)?;
+    let turn = insert.placement.rotation(0.0).inverse();
+    let mesh = RenderScene::mesh(insert, 0.0)?;
     let local =
         mesh.positions.iter().map(|p| turn * nalgebra::Vector3::new(f64::from(p.x), f64::from(p.y), f64::from(p.z)));
     let (mut low, mut high) = ([f64::INFINITY; 3], [f64::NEG_INFINITY; 3]);

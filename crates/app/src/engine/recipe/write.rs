@@ -76,7 +76,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         }
     }
     if document.light != Light::default() {
-        let l = &document.light;
+        let l = document.light.at(0.0);
         let values = [
             ("bearing", json!(l.bearing_deg)),
             ("height", json!(l.height_deg)),
@@ -306,17 +306,18 @@ fn convex(mut pixels: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
 
 fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step> {
     let p = &insert.placement;
-    let foot = Vector3::from(p.foot);
-    let on_floor = datum.floor.is_some() && p.normal[1] > 1.0 - 1e-9 && foot.y.abs() < 1e-9;
+    let [turn, lean] = p.turn_lean_deg(0.0);
+    let foot = Vector3::from(p.anchor.foot.at(0.0));
+    let on_floor = datum.floor.is_some() && p.anchor.normal[1] > 1.0 - 1e-9 && foot.y.abs() < 1e-9;
     let name = insert.shown_name();
-    let mut values = kinds::values(&insert.content);
+    let mut values = kinds::content_values(&insert.content);
     // What it says is told where it is placed.
     let text = values.remove("text").and_then(|t| t.as_str().map(str::to_owned));
     values.extend(named([
-        ("turn", json!(p.turn_deg)),
-        ("lean", json!(p.lean_deg)),
-        ("lift", json!(p.lift_m)),
-        ("scale", json!(p.scale)),
+        ("turn", json!(turn)),
+        ("lean", json!(lean)),
+        ("lift", json!(p.anchor.lift_m.at(0.0))),
+        ("scale", json!(p.scale.at(0.0))),
         ("stance", json!(p.stance)),
     ]));
     if insert.hidden {
@@ -324,7 +325,7 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
     }
     let seen = places_of(solution, datum, foot).first().copied();
     if seen.is_none() || !on_floor {
-        for (axis, value) in ["x", "y", "z"].iter().zip(p.foot) {
+        for (axis, value) in ["x", "y", "z"].iter().zip(p.anchor.foot.at(0.0)) {
             values.insert((*axis).to_owned(), json!(value));
         }
     }

@@ -1,12 +1,71 @@
 //! Sun and ambient light.
 
 use super::edit::EditError;
+use crate::scene::anim::Animated;
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
 
 /// Sun and ambient light.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Light {
+    /// Compass bearing of the sun about Y, degrees; 0 is +Z, 90 is +X.
+    pub bearing_deg: Animated<f64>,
+    /// Height of the sun over the floor, degrees.
+    pub height_deg: Animated<f64>,
+    /// Strength of the sun; 1 shows a facing white surface white.
+    pub sun: Animated<f64>,
+    /// Strength of the light from everywhere.
+    pub ambient: Animated<f64>,
+}
+
+impl Default for Light {
+    fn default() -> Self {
+        LightNow { bearing_deg: 40.0, height_deg: 45.0, sun: 0.8, ambient: 0.35 }.into()
+    }
+}
+
+impl From<LightNow> for Light {
+    fn from(l: LightNow) -> Self {
+        Self {
+            bearing_deg: l.bearing_deg.into(),
+            height_deg: l.height_deg.into(),
+            sun: l.sun.into(),
+            ambient: l.ambient.into(),
+        }
+    }
+}
+
+impl Light {
+    /// The light at a time, frames.
+    pub fn at(&self, frame: f64) -> LightNow {
+        LightNow {
+            bearing_deg: self.bearing_deg.at(frame),
+            height_deg: self.height_deg.at(frame),
+            sun: self.sun.at(frame),
+            ambient: self.ambient.at(frame),
+        }
+    }
+
+    /// Whether it changes over time.
+    pub fn changes(&self) -> bool {
+        self.all().any(|v| v.changes())
+    }
+
+    fn all(&self) -> impl Iterator<Item = &Animated<f64>> {
+        [&self.bearing_deg, &self.height_deg, &self.sun, &self.ambient].into_iter()
+    }
+
+    /// Moves its keys in time by frames.
+    pub(super) fn shift(&mut self, by: f64) {
+        [&mut self.bearing_deg, &mut self.height_deg, &mut self.sun, &mut self.ambient]
+            .into_iter()
+            .for_each(|v| v.shift(by));
+    }
+}
+
+/// Sun and ambient light at one time.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LightNow {
     /// Compass bearing of the sun about Y, degrees; 0 is +Z, 90 is +X.
     pub bearing_deg: f64,
     /// Height of the sun over the floor, degrees.
@@ -17,13 +76,7 @@ pub struct Light {
     pub ambient: f64,
 }
 
-impl Default for Light {
-    fn default() -> Self {
-        Self { bearing_deg: 40.0, height_deg: 45.0, sun: 0.8, ambient: 0.35 }
-    }
-}
-
-impl Light {
+impl LightNow {
     /// Unit direction towards the sun.
     pub fn toward_sun(&self) -> Vector3<f64> {
         let (b, h) = (self.bearing_deg.to_radians(), self.height_deg.to_radians());
@@ -45,15 +98,16 @@ pub enum LightEdit {
 impl Light {
     pub(super) fn apply(&mut self, edit: &LightEdit) -> Result<(), EditError> {
         let LightEdit::Light { light } = edit;
-        let good = light.bearing_deg.is_finite()
-            && (-90.0..=90.0).contains(&light.height_deg)
-            && (0.0..=20.0).contains(&light.sun)
-            && (0.0..=20.0).contains(&light.ambient);
-        if !good {
+        let within = |value: &Animated<f64>, low: f64, high: f64| {
             let why = "the sun's height lies between -90 and 90 degrees, strengths between 0 and 20";
-            return Err(EditError::Value(why.to_owned()));
-        }
-        *self = *light;
+            value.validate(|v| if (low..=high).contains(v) { Ok(()) } else { Err(why.to_owned()) })
+        };
+        within(&light.bearing_deg, f64::MIN, f64::MAX)
+            .and_then(|()| within(&light.height_deg, -90.0, 90.0))
+            .and_then(|()| within(&light.sun, 0.0, 20.0))
+            .and_then(|()| within(&light.ambient, 0.0, 20.0))
+            .map_err(EditError::Value)?;
+        *self = light.clone();
         Ok(())
     }
 }

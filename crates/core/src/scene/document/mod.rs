@@ -16,7 +16,7 @@ mod upgrade;
 pub use edit::{Edit, EditError};
 pub use footage::{FootageEdit, FrameRange};
 pub use laying::DatumEdit;
-pub use light::{Light, LightEdit};
+pub use light::{Light, LightEdit, LightNow};
 pub use masking::{Masking, MaskingEdit};
 pub use placing::{Placing, PlacingEdit};
 pub use solving::{Solving, SolvingEdit};
@@ -148,11 +148,14 @@ impl ShotDocument {
         Ok(next)
     }
 
-    /// Analyses belong to a part of the clip; masks stay on the frames of the file on which they were drawn.
+    /// Analyses belong to a part of the clip; masks and keys stay on the frames of the file on which they were set.
     fn trim_to(&mut self, range: FrameRange) -> Result<(), EditError> {
         range.validate()?;
         if range != self.trim {
-            self.masking.shift(i64::from(self.trim.first) - i64::from(range.first))?;
+            let by = i64::from(self.trim.first) - i64::from(range.first);
+            self.masking.shift(by)?;
+            self.placing.shift(by as f64);
+            self.light.shift(by as f64);
             self.trim = range;
             self.tracking.let_run_go();
             self.solving.let_solve_go();
@@ -173,15 +176,10 @@ mod tests {
     fn insert(foot: [f64; 3], turn_deg: f64) -> Insert {
         let title =
             Title { text: "A".into(), font: "x".into(), height_m: 1.0, depth_m: 0.2, bevel_m: 0.0, colour: [255; 3] };
-        let placement = Placement {
-            foot,
-            normal: [0.0, 1.0, 0.0],
-            turn_deg,
-            lean_deg: 0.0,
-            lift_m: 0.1,
-            scale: 1.5,
-            stance: Stance::Standing,
-        };
+        let mut placement = Placement::on(foot, [0.0, 1.0, 0.0], Stance::Standing);
+        placement.set_turn_lean_deg(0.0, [turn_deg, 0.0]);
+        placement.anchor.lift_m = 0.1.into();
+        placement.scale = 1.5.into();
         Insert { id: InsertId(0), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
     }
 
@@ -205,7 +203,7 @@ mod tests {
         assert!(
             doc.apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([f64::NAN, 0.0, 0.0], 0.0) })).is_err()
         );
-        let light = Light { sun: f64::INFINITY, ..Light::default() };
+        let light = Light { sun: f64::INFINITY.into(), ..Light::default() };
         assert!(doc.apply(&Edit::Light(LightEdit::Light { light })).is_err());
     }
 
@@ -336,7 +334,7 @@ mod tests {
             let corner = Vector3::new(0.7, 1.2, 0.1);
             let place = |d: &ShotDocument| {
                 let p = &d.placing.inserts[0].placement;
-                d.datum.world_from_solve.inverse().point(p.origin() + p.rotation() * (corner * p.scale))
+                d.datum.world_from_solve.inverse().point(p.origin(0.0) + p.rotation(0.0) * (corner * p.scale.at(0.0)))
             };
             prop_assert!((place(&doc) - place(&after)).norm() < 1e-6, "moved by {}", (place(&doc) - place(&after)).norm());
         }

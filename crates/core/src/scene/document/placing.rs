@@ -72,6 +72,11 @@ impl Placing {
         Ok(())
     }
 
+    /// Moves all keys in time by frames.
+    pub(super) fn shift(&mut self, by: f64) {
+        self.inserts.iter_mut().for_each(|i| i.placement.shift(by));
+    }
+
     /// Moves everything with the world, so that it stays where it is in the picture.
     pub(super) fn move_with(&mut self, world: &Similarity) {
         self.inserts.iter_mut().for_each(|i| i.placement.move_with(world));

@@ -1,9 +1,10 @@
 //! Documents of earlier formats.
 
+use crate::scene::anim::Rotation;
 use serde_json::{Map, Value, json};
 
 /// The format that documents are written in.
-pub const FORMAT: u64 = 2;
+pub const FORMAT: u64 = 3;
 
 /// Brings a document of any earlier format to the newest, one format after the other.
 ///
@@ -16,6 +17,7 @@ pub fn upgrade(mut document: Value) -> Result<Value, String> {
         document = match format {
             Some(FORMAT) => return Ok(document),
             Some(1) => in_parts(document)?,
+            Some(2) => anchored(document)?,
             Some(newer) => return Err(format!("it is of format {newer}; this Fennik reads up to {FORMAT}")),
             None => return Err("its format is no number".to_owned()),
         };
@@ -57,15 +59,30 @@ fn in_parts(document: Value) -> Result<Value, String> {
     ]))
 }
 
+/// From format 2, in which inserts had a turn and a lean in degrees beside their foot.
+fn anchored(mut document: Value) -> Result<Value, String> {
+    document["format"] = json!(3);
+    for insert in document["placing"]["inserts"].as_array_mut().into_iter().flatten() {
+        let old = &insert["placement"];
+        let angle = |name: &str| old[name].as_f64().ok_or_else(|| format!("an insert has no {name}"));
+        let turn = Rotation::from_turn_lean_roll([angle("turn_deg")?, angle("lean_deg")?, 0.0]);
+        let (foot, normal, lift_m) = (&old["foot"], &old["normal"], &old["lift_m"]);
+        let anchor = json!({ "foot": foot, "normal": normal, "turn": turn, "lift_m": lift_m });
+        insert["placement"] = json!({ "anchor": anchor, "scale": old["scale"], "stance": old["stance"] });
+    }
+    Ok(document)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::scene::{AnalysisId, InsertKind, ShotDocument};
 
-    const KEPT: [&str; 3] = [
+    const KEPT: [&str; 4] = [
         include_str!("../../../tests/fixtures/document-1-walk-finished.json"),
         include_str!("../../../tests/fixtures/document-1-masked.json"),
         include_str!("../../../tests/fixtures/document-1-first-version.json"),
+        include_str!("../../../tests/fixtures/document-2-walk-lit.json"),
     ];
 
     fn read(text: &str) -> Result<ShotDocument, String> {
@@ -92,6 +109,41 @@ mod tests {
         assert_eq!(first.placing.inserts[0].shown_name(), "title 1");
     }
 
+    /// Where the version that wrote it had the two inserts.
+    #[test]
+    fn documents_of_the_second_format_keep_everything_in_its_place() {
+        let lit = read(KEPT[3]).unwrap();
+        let stood = [
+            (
+                [
+                    [0.2546019482055276, 0.0, -0.9670459389139431],
+                    [0.1679257650126118, 0.984807753012208, 0.04421116433634004],
+                    [0.9523543381614212, -0.1736481776669303, 0.2507339725248162],
+                ],
+                [-0.5708327028358204, -0.1, -0.2523710886519943],
+            ),
+            (
+                [
+                    [0.7825180805870445, 0.20791169081775934, -0.5868885604402834],
+                    [-0.2179898648997486, 0.9744254538021788, 0.05454772024023874],
+                    [0.5832202605837328, 0.08525118065879463, 0.8078281771768825],
+                ],
+                [1.0, 2.0, -3.0],
+            ),
+        ];
+        for (insert, (columns, origin)) in lit.placing.inserts.iter().zip(stood) {
+            let placement = &insert.placement;
+            for (axis, column) in columns.iter().enumerate() {
+                let now = placement.rotation(0.0).matrix().column(axis) - nalgebra::Vector3::from(*column);
+                assert!(now.norm() < 1e-12, "axis {axis} of {}: {now}", insert.shown_name());
+            }
+            assert!((placement.origin(0.0) - nalgebra::Vector3::from(origin)).norm() < 1e-12);
+        }
+        let [turn, lean] = lit.placing.inserts[0].placement.turn_lean_deg(0.0);
+        assert!((turn - 75.25).abs() < 1e-9 && (lean + 100.0).abs() < 1e-9, "{turn} {lean}");
+        assert_eq!(lit.light.at(0.0).bearing_deg, -30.0);
+    }
+
     #[test]
     fn what_is_written_is_read_as_it_was_and_says_its_format() {
         for kept in KEPT {
@@ -105,7 +157,7 @@ mod tests {
 
     #[test]
     fn documents_of_a_later_format_or_of_none_are_refused_with_the_reason() {
-        assert!(read(r#"{"format":3}"#).unwrap_err().contains("format 3"));
+        assert!(read(r#"{"format":4}"#).unwrap_err().contains("format 4"));
         assert!(read(r#"{"format":"x"}"#).unwrap_err().contains("no number"));
         assert!(read("[]").unwrap_err().contains("no object"));
         assert!(read("{}").is_err());

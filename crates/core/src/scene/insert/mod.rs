@@ -93,7 +93,7 @@ impl Insert {
 }
 
 /// Refuses a number out of its range.
-fn within(name: &str, value: f64, low: f64, high: f64) -> Result<(), String> {
+pub(super) fn within(name: &str, value: f64, low: f64, high: f64) -> Result<(), String> {
     if (low..=high).contains(&value) {
         Ok(())
     } else {

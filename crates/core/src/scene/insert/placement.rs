@@ -1,7 +1,9 @@
-//! Where an insert is.
+//! Where an insert is, and how large.
 
 use super::within;
-use crate::geometry::{Similarity, log_so3};
+use crate::geometry::Similarity;
+use crate::scene::Anchor;
+use crate::scene::anim::{Animated, Rotation};
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
 
@@ -15,61 +17,74 @@ pub enum Stance {
     Lying,
 }
 
+impl Stance {
+    /// The surface's frame from the insert's own.
+    fn basis(self) -> Rotation3<f64> {
+        Rotation3::from_matrix_unchecked(match self {
+            Self::Standing => Matrix3::identity(),
+            // Letters run up away from the reader, facing along the normal.
+            Self::Lying => Matrix3::new(1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, -1.0, 0.0),
+        })
+    }
+}
+
 /// Where an insert is, in the world of the datum. Its pivot is its foot: the middle of the bottom
 /// edge when it stands, of the text when it lies.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Placement {
-    /// The foot, metres.
-    pub foot: [f64; 3],
-    /// Unit normal of the surface.
-    pub normal: [f64; 3],
-    /// Turn about the normal, degrees; 0 faces +Z (or, on a wall, is level).
-    pub turn_deg: f64,
-    /// Leaning about its own baseline, degrees; positive away from the viewer.
-    pub lean_deg: f64,
-    /// Distance off the surface along the normal, metres.
-    pub lift_m: f64,
+    /// Where its foot is, and how it is turned there.
+    pub anchor: Anchor,
     /// Times the size it was made at.
-    pub scale: f64,
+    pub scale: Animated<f64>,
     /// Standing or lying.
     pub stance: Stance,
 }
 
 impl Placement {
-    /// World from the insert's own frame: x along the baseline, y up the letters, z towards the reader.
-    pub fn rotation(&self) -> Rotation3<f64> {
-        let n = Vector3::from(self.normal).try_normalize(1e-9).unwrap_or_else(Vector3::y);
-        // On a floor the heading is counted from +Z; on a wall from the upright.
-        let reference = if n.y.abs() > 0.8 { Vector3::z() } else { -Vector3::y() };
-        let toward = (reference - n * reference.dot(&n)).normalize();
-        let right = n.cross(&toward);
-        // Lying: letters run up away from the reader, facing along the normal.
-        let basis = match self.stance {
-            Stance::Standing => Matrix3::from_columns(&[right, n, toward]),
-            Stance::Lying => Matrix3::from_columns(&[right, -toward, n]),
-        };
-        let turn = Rotation3::from_scaled_axis(n * self.turn_deg.to_radians());
-        let lean = Rotation3::from_axis_angle(&Vector3::x_axis(), -self.lean_deg.to_radians());
-        turn * Rotation3::from_matrix_unchecked(basis) * lean
+    /// On a surface, as large as it was made.
+    pub fn on(foot: [f64; 3], normal: [f64; 3], stance: Stance) -> Self {
+        Self { anchor: Anchor::on(foot, normal), scale: 1.0.into(), stance }
     }
 
-    /// The foot, lifted.
-    pub fn origin(&self) -> Vector3<f64> {
-        let n = Vector3::from(self.normal).try_normalize(1e-9).unwrap_or_else(Vector3::y);
-        Vector3::from(self.foot) + n * self.lift_m
+    /// World from the insert's own frame at a time, frames: x along the baseline, y up the letters, z towards the
+    /// reader.
+    pub fn rotation(&self, frame: f64) -> Rotation3<f64> {
+        self.anchor.rotation(frame) * self.stance.basis()
+    }
+
+    /// The foot, lifted, at a time, frames.
+    pub fn origin(&self, frame: f64) -> Vector3<f64> {
+        self.anchor.origin(frame)
+    }
+
+    /// Its turn about the normal and its lean about its own baseline (positive away from the viewer) at a time,
+    /// degrees.
+    pub fn turn_lean_deg(&self, frame: f64) -> [f64; 2] {
+        let [turn, lean, _] = self.anchor.turn.at(frame).turn_lean_roll();
+        [turn, lean]
+    }
+
+    /// Turns and leans it, degrees: at a time, frames, where its turn changes, else for good.
+    pub fn set_turn_lean_deg(&mut self, frame: f64, [turn, lean]: [f64; 2]) {
+        let [.., roll] = self.anchor.turn.at(frame).turn_lean_roll();
+        self.anchor.turn.set_at(frame, Rotation::from_turn_lean_roll([turn, lean, roll]));
     }
 
     /// Moves it with the world, so that it stays where it is in the picture.
     pub fn move_with(&mut self, by: &Similarity) {
-        let before = self.rotation();
-        self.foot = by.point(Vector3::from(self.foot)).into();
-        self.normal = (by.rotation * Vector3::from(self.normal)).into();
-        self.lift_m *= by.scale;
-        self.scale *= by.scale;
-        // The heading is counted from the world's axes; whatever turn is missing goes into it.
-        let wanted = by.rotation * before;
-        let rest: Rotation3<f64> = wanted * self.rotation().inverse();
-        self.turn_deg += log_so3(&rest).dot(&Vector3::from(self.normal)).to_degrees();
+        self.anchor.move_with(by);
+        self.scale.map(|scale| scale * by.scale);
+    }
+
+    /// Moves its keys in time by frames.
+    pub fn shift(&mut self, by: f64) {
+        self.anchor.shift(by);
+        self.scale.shift(by);
+    }
+
+    /// Whether it moves or grows over time.
+    pub fn moves(&self) -> bool {
+        self.anchor.moves() || self.scale.changes()
     }
 
     /// Checks every number.
@@ -77,17 +92,8 @@ impl Placement {
     /// # Errors
     /// A sentence that names the first that cannot be used.
     pub fn validate(&self) -> Result<(), String> {
-        for v in self.foot {
-            within("a coordinate", v, -1e6, 1e6)?;
-        }
-        let length = Vector3::from(self.normal).norm();
-        if !((length - 1.0).abs() < 1e-3) {
-            return Err("the surface has no direction; place the title on a surface again".to_owned());
-        }
-        within("the turn", self.turn_deg, -3600.0, 3600.0)?;
-        within("the lean", self.lean_deg, -360.0, 360.0)?;
-        within("the lift", self.lift_m, -1e5, 1e5)?;
-        within("the scale", self.scale, 1e-4, 1e4)
+        self.anchor.validate()?;
+        self.scale.validate(|v| within("the scale", *v, 1e-4, 1e4))
     }
 }
 
@@ -97,17 +103,23 @@ mod tests {
     use proptest::prelude::*;
 
     fn placement(normal: [f64; 3], turn_deg: f64, stance: Stance) -> Placement {
-        Placement { foot: [0.0; 3], normal, turn_deg, lean_deg: 0.0, lift_m: 0.0, scale: 1.0, stance }
+        let mut placement = Placement::on([0.0; 3], normal, stance);
+        placement.set_turn_lean_deg(0.0, [turn_deg, 0.0]);
+        placement
     }
 
     proptest! {
         #[test]
-        fn placements_are_proper_rotations(x in -1f64..1.0, y in -1f64..1.0, z in -1f64..1.0, turn in -400f64..400.0, lean in -90f64..90.0, lying in any::<bool>()) {
+        fn placements_are_proper_rotations(
+            x in -1f64..1.0, y in -1f64..1.0, z in -1f64..1.0,
+            turn in -400f64..400.0, lean in -90f64..90.0, lying in any::<bool>(),
+        ) {
             let n = Vector3::new(x, y, z);
             prop_assume!(n.norm() > 0.1);
             let stance = if lying { Stance::Lying } else { Stance::Standing };
-            let p = Placement { lean_deg: lean, ..placement(n.normalize().into(), turn, stance) };
-            let m = *p.rotation().matrix();
+            let mut p = placement(n.normalize().into(), 0.0, stance);
+            p.set_turn_lean_deg(0.0, [turn, lean]);
+            let m = *p.rotation(0.0).matrix();
             prop_assert!((m.transpose() * m - Matrix3::identity()).norm() < 1e-9);
             prop_assert!((m.determinant() - 1.0).abs() < 1e-9);
         }
@@ -115,14 +127,23 @@ mod tests {
 
     #[test]
     fn letters_stand_upright_on_a_floor_and_level_on_a_wall() {
-        let up = placement([0.0, 1.0, 0.0], 0.0, Stance::Standing).rotation() * Vector3::y();
+        let up = placement([0.0, 1.0, 0.0], 0.0, Stance::Standing).rotation(0.0) * Vector3::y();
         assert!((up - Vector3::y()).norm() < 1e-12);
-        let facing = placement([0.0, 1.0, 0.0], 90.0, Stance::Standing).rotation() * Vector3::z();
+        let facing = placement([0.0, 1.0, 0.0], 90.0, Stance::Standing).rotation(0.0) * Vector3::z();
         assert!((facing - Vector3::x()).norm() < 1e-12);
-        let on_wall = placement([0.0, 0.0, 1.0], 0.0, Stance::Lying).rotation();
+        let on_wall = placement([0.0, 0.0, 1.0], 0.0, Stance::Lying).rotation(0.0);
         assert!((on_wall * Vector3::y() - Vector3::y()).norm() < 1e-12);
         assert!((on_wall * Vector3::z() - Vector3::z()).norm() < 1e-12);
-        let lying = placement([0.0, 1.0, 0.0], 0.0, Stance::Lying).rotation();
+        let lying = placement([0.0, 1.0, 0.0], 0.0, Stance::Lying).rotation(0.0);
         assert!((lying * Vector3::y() + Vector3::z()).norm() < 1e-12, "letters run away from the reader");
+    }
+
+    #[test]
+    fn what_leans_lies_back_whether_it_stands_or_lies() {
+        let mut p = placement([0.0, 1.0, 0.0], 0.0, Stance::Standing);
+        p.set_turn_lean_deg(0.0, [0.0, 90.0]);
+        assert!((p.rotation(0.0) * Vector3::y() + Vector3::z()).norm() < 1e-9);
+        p.stance = Stance::Lying;
+        assert!((p.rotation(0.0) * Vector3::z() - Vector3::z()).norm() > 1.0 && p.turn_lean_deg(0.0)[1] > 89.999);
     }
 }

@@ -1,0 +1,115 @@
+//! What is placed.
+
+use super::{ShotView, Station};
+use crate::engine::{EngineError, kinds, place};
+use crate::web::answer::Editor;
+use crate::web::{PageError, views};
+use actix_web::{Responder, post, web};
+use askama::Template;
+use fennik_core::scene::{Edit, InsertId, PlacingEdit, Stance};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+pub fn routes(config: &mut web::ServiceConfig) {
+    config.service(place_insert).service(change_insert);
+}
+
+/// One insert in its line.
+struct InsertLine {
+    id: u32,
+    name: String,
+    label: String,
+}
+
+#[derive(Template)]
+#[template(path = "stations/inserts.html")]
+struct Tools {
+    solved: bool,
+    /// The words of what can be placed.
+    kinds: Vec<&'static str>,
+    inserts: Vec<InsertLine>,
+}
+
+pub fn station(view: &ShotView) -> Result<Station, EngineError> {
+    let inserts = &view.document().placing.inserts;
+    let line =
+        |i: &fennik_core::scene::Insert| InsertLine { id: i.id.0, name: i.shown_name(), label: i.content.label() };
+    let tools = Tools {
+        solved: view.solution.is_some(),
+        kinds: kinds::words().collect(),
+        inserts: inserts.iter().map(line).collect(),
+    };
+    Station::new("inserts", "Inserts", views::inserts_reading(inserts.len()), &tools)
+}
+
+fn title() -> String {
+    "title".to_owned()
+}
+
+#[derive(Deserialize)]
+struct PlaceRequest {
+    revision: i64,
+    /// The word of what is placed.
+    #[serde(default = "title")]
+    kind: String,
+    frame: u32,
+    x: f64,
+    y: f64,
+    stance: Stance,
+}
+
+#[post("/shots/{id}/place")]
+async fn place_insert(editor: Editor, body: web::Json<PlaceRequest>) -> Result<impl Responder, PageError> {
+    let body = body.into_inner();
+    editor
+        .apply(body.revision, move |app, shot| {
+            let solution = app.solution(shot)?;
+            let at = place::Pixel { frame: body.frame, at: [body.x, body.y] };
+            let insert = place::insert_at(&body.kind, &solution, &shot.document().datum, at, body.stance)?;
+            Ok(Edit::Placing(PlacingEdit::AddInsert { insert }))
+        })
+        .await
+}
+
+/// What was typed in the form of an insert.
+#[derive(Deserialize)]
+#[serde(try_from = "BTreeMap<String, String>")]
+struct InsertForm {
+    revision: i64,
+    insert: u32,
+    /// Where the playhead stands: what changes over time is set there.
+    frame: f64,
+    /// By the names of its values.
+    typed: BTreeMap<String, String>,
+}
+
+impl TryFrom<BTreeMap<String, String>> for InsertForm {
+    type Error = String;
+
+    fn try_from(mut typed: BTreeMap<String, String>) -> Result<Self, String> {
+        let mut take = |name: &str| typed.remove(name).ok_or_else(|| format!("{name} is missing"));
+        let wrong = |name: &'static str| move |_| format!("{name} is no number");
+        let revision = take("revision")?.parse().map_err(wrong("revision"))?;
+        let insert = take("insert")?.parse().map_err(wrong("insert"))?;
+        let frame: f64 = take("frame").unwrap_or_else(|_| "0".to_owned()).parse().map_err(|_| "frame is no number")?;
+        if !frame.is_finite() {
+            return Err("frame is no number".to_owned());
+        }
+        Ok(Self { revision, insert, frame, typed })
+    }
+}
+
+#[post("/shots/{id}/insert")]
+async fn change_insert(editor: Editor, form: web::Form<InsertForm>) -> Result<impl Responder, PageError> {
+    let form = form.into_inner();
+    editor
+        .apply(form.revision, move |_, shot| {
+            let gone = || EngineError::Message("this insert is gone; reload the page".to_owned());
+            let mut insert = shot.document().insert(InsertId(form.insert)).ok_or_else(gone)?.clone();
+            kinds::set_typed(&mut insert, form.frame, &form.typed).map_err(EngineError::Message)?;
+            // Letters that the font lacks are told now, not at the next picture.
+            fennik_render::RenderScene::mesh(&insert, form.frame)?;
+            Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+        })
+        .await
+}

@@ -1,0 +1,94 @@
+// @ts-check
+/** What keys do; the list of them stands in the page's help. */
+import { told } from "./notes.js";
+
+const typing = (/** @type {EventTarget|null} */ t) =>
+  t instanceof HTMLElement &&
+  /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName) &&
+  /** @type {HTMLInputElement} */ (t).type !== "checkbox";
+
+/** Whether a field holds what is not sent yet: there Ctrl+Z is about the text. */
+const halfTyped = (/** @type {EventTarget|null} */ t) =>
+  (t instanceof HTMLInputElement || t instanceof HTMLTextAreaElement) &&
+  t.type !== "checkbox" &&
+  t.value !== t.defaultValue;
+
+const isSummary = (/** @type {EventTarget|null} */ t) => t instanceof HTMLElement && t.tagName === "SUMMARY";
+
+/**
+ * @param {{model: import("./state/model.js").Model, views: import("./viewport/viewport.js").Viewport[],
+ * playback: import("./state/playback.js").Playback, sheet: import("./sheet/sheet.js").Sheet,
+ * acts: Record<string, (button: any) => any>, byId: (id: string) => any}} on
+ */
+export function heedKeys({ model, views, playback, sheet, acts, byId }) {
+  let panned = false;
+  for (const v of views)
+    v.canvas.addEventListener("pointerdown", () => {
+      panned = true;
+    });
+
+  /** @type {Record<string, (event: KeyboardEvent) => void>} */
+  const keys = {
+    ArrowLeft: (e) => model.go(model.frame - (e.shiftKey ? 10 : 1)),
+    ArrowRight: (e) => model.go(model.frame + (e.shiftKey ? 10 : 1)),
+    Home: () => model.go(0),
+    End: () => model.go(model.state.frames - 1),
+    w: () => byId("worst").click(),
+    f: () => {
+      for (const v of views) v.fit();
+    },
+    v: () => byId("two-views").click(),
+    s: () => sheet.fold(),
+    t: () => model.toggle({ kind: "place", what: "title", stance: "standing" }),
+    l: () => model.toggle({ kind: "lasso" }),
+    m: () => model.toggle({ kind: "outline", mode: "keep-out", corners: [] }),
+    Enter: () => {
+      /** @type {import("./viewport/tools/outline.js").OutlineTool} */ (views[0].tools.outline).close().catch(told);
+    },
+    "?": () => byId("help").showModal(),
+    Delete: () => {
+      const { chosen } = model;
+      if (chosen?.kind === "mask") model.edit({ edit: "remove-mask", id: chosen.id }).catch(told);
+      else if (model.selected.size) acts["delete-tracks"](null).catch(told);
+      else if (chosen) model.edit({ edit: "remove-insert", id: chosen.id }).catch(told);
+    },
+    Escape: () => {
+      if (model.tool.kind !== "select") model.putAway();
+      else if (model.chosen?.kind === "mask") model.choose(null);
+      else {
+        model.selected.clear();
+        model.chosen = null;
+        model.select();
+      }
+    },
+  };
+
+  document.addEventListener("keydown", (event) => {
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !halfTyped(event.target)) {
+      event.preventDefault();
+      byId(event.shiftKey ? "redo" : "undo").click();
+      return;
+    }
+    if (typing(event.target) || event.ctrlKey || event.metaKey || byId("help").open) return;
+    if (event.key === " ") {
+      if (event.target instanceof HTMLButtonElement || isSummary(event.target)) return;
+      event.preventDefault();
+      if (!event.repeat) {
+        model.space = true;
+        panned = false;
+      }
+      return;
+    }
+    // Enter presses what has the focus, but where an outline is being drawn.
+    if (event.key === "Enter" && model.tool.kind !== "outline") return;
+    const act = keys[event.key] ?? keys[event.key.toLowerCase()];
+    if (!act || (isSummary(event.target) && (event.key.startsWith("Arrow") || event.key === "Enter"))) return;
+    event.preventDefault();
+    act(event);
+  });
+  document.addEventListener("keyup", (event) => {
+    if (event.key !== " " || !model.space) return;
+    model.space = false;
+    if (!panned) playback.toggle();
+  });
+}

@@ -1,0 +1,182 @@
+// @ts-check
+/** The lanes: each measures something over the frames and says its scale. */
+import { keyedFrames } from "../math/placement.js";
+import { colours as c } from "../viewport/colours.js";
+import { ramp } from "../viewport/ramp.js";
+
+/**
+ * What a lane is drawn with: where it begins and how high it is, where frames are, and the breadth of one, px.
+ * @typedef {{g: CanvasRenderingContext2D, top: number, height: number, x: (frame: number) => number, cell: number,
+ * model: import("../state/model.js").Model, counts: Uint32Array, ready: (frame: number) => boolean}} Room
+ *
+ * @typedef {object} Lane
+ * @property {string} name
+ * @property {number} weight how much of the height it takes, beside the others; 0 for one of a fixed height
+ * @property {(room: Omit<Room, "g"|"top"|"height"|"x"|"cell">) => number} [px] its height where that is fixed
+ * @property {(room: Room) => string} paint draws it and tells its scale
+ */
+
+/** Least error that the lane of errors spans, px. */
+const LEAST_ERROR_PX = 0.2;
+/** Lines of spans that are shown at most. */
+const MOST_SPANS = 3;
+const SPAN_PX = 8;
+
+/** Error of each frame as an area; how firmly frames are held, and a compared solve, as lines. @type {Lane} */
+const error = {
+  name: "error",
+  weight: 55,
+  paint({ g, top, height, x, cell, model }) {
+    const solved = /** @type {import("../math/camera.js").Camera[]} */ (model.cameras.filter(Boolean));
+    const other = model.comparison?.frames ?? [];
+    const most = Math.max(LEAST_ERROR_PX, ...solved.map((k) => k.rms), ...other.map((k) => k.rms)) * 1.1;
+    const y = (/** @type {number} */ v) => top + height - Math.min(v / most, 1) * height;
+    for (const k of solved) {
+      g.fillStyle = ramp(k.rms / (model.state.width / 1280));
+      g.fillRect(x(k.frame) - cell / 2, y(k.rms), cell + 0.4, top + height - y(k.rms));
+    }
+    // What the adjustment leaves open.
+    if (solved.some((k) => k.slip > 0))
+      line(
+        g,
+        solved.map((k) => ({ frame: k.frame, v: k.slip })),
+        x,
+        y,
+        c.lichen,
+      );
+    line(
+      g,
+      other.map((k) => ({ frame: k.frame, v: k.rms })),
+      x,
+      y,
+      c.bone,
+    );
+    return solved.length ? `${(most / 1.1).toFixed(2)} px` : "";
+  },
+};
+
+/** Number of tracks, as a band. @type {Lane} */
+const tracks = {
+  name: "tracks",
+  weight: 40,
+  paint({ g, top, height, x, cell, model, counts }) {
+    const most = Math.max(1, ...counts);
+    g.fillStyle = c.lichen;
+    g.globalAlpha = 0.5;
+    counts.forEach((v, f) => {
+      const high = (v / most) * height;
+      g.fillRect(x(f) - cell / 2, top + height - high, cell + 0.4, high);
+    });
+    g.globalAlpha = 1;
+    return model.tracks.length ? String(most) : "";
+  },
+};
+
+/** Masks: their spans as lines, their keys as rhombs. @type {Lane} */
+const masks = {
+  name: "masks",
+  weight: 0,
+  px: ({ model }) => spansPx(model.state.masks.length),
+  paint(room) {
+    const { model } = room,
+      end = model.state.frames - 1;
+    model.state.masks.slice(-MOST_SPANS).forEach((/** @type {any} */ mask, /** @type {number} */ i) => {
+      const frames = mask.keys.map((/** @type {any} */ k) => k.frame);
+      span(room, i, mask.span ?? [0, end], frames, mask.id === model.chosenOf("mask"));
+    });
+    return "";
+  },
+};
+
+/** Inserts: the same; those that are hidden have no span. @type {Lane} */
+const inserts = {
+  name: "inserts",
+  weight: 0,
+  px: ({ model }) => spansPx(model.state.inserts.length),
+  paint(room) {
+    const { model } = room,
+      end = model.state.frames - 1;
+    model.state.inserts.slice(-MOST_SPANS).forEach((/** @type {any} */ insert, /** @type {number} */ i) => {
+      const spanned = insert.hidden ? null : [0, end];
+      span(room, i, spanned, keyedFrames(insert.placement), insert.id === model.chosenOf("insert"));
+    });
+    return "";
+  },
+};
+
+/** Frames that are ready to play. @type {Lane} */
+const ready = {
+  name: "ready",
+  weight: 0,
+  px: () => 14,
+  paint({ g, top, height, x, cell, model, ready: is }) {
+    g.fillStyle = c.sand;
+    let n = 0;
+    for (let f = 0; f < model.state.frames; f++)
+      if (is(f)) {
+        n++;
+        g.fillRect(x(f) - cell / 2, top + height - 4, cell + 0.4, 4);
+      }
+    return `${n}`;
+  },
+};
+
+/** Which lanes stand at which station. @type {Record<string, Lane[]>} */
+const AT_STATION = {
+  footage: [ready],
+  track: [tracks, masks, ready],
+  solve: [error, tracks, ready],
+  datum: [error, ready],
+  inserts: [error, inserts, ready],
+  light: [inserts, ready],
+  deliver: [inserts, ready],
+};
+const NO_STATION = [error, tracks, masks, inserts, ready];
+
+/** @param {string|null} station */
+export const lanesAt = (station) => AT_STATION[station ?? ""] ?? NO_STATION;
+
+/** @param {number} count */
+const spansPx = (count) => (count ? SPAN_PX * Math.min(count, MOST_SPANS) + 4 : 0);
+
+/**
+ * A line through values of frames, broken where one is missing.
+ * @param {CanvasRenderingContext2D} g @param {{frame: number, v: number}[]} list
+ * @param {(frame: number) => number} x @param {(v: number) => number} y @param {string} colour
+ */
+function line(g, list, x, y, colour) {
+  g.strokeStyle = colour;
+  g.lineWidth = 1;
+  g.beginPath();
+  list.forEach((k, i) => {
+    if (i && k.frame === list[i - 1].frame + 1) g.lineTo(x(k.frame), y(k.v));
+    else g.moveTo(x(k.frame), y(k.v));
+  });
+  g.stroke();
+}
+
+/**
+ * A span as a line, keys as rhombs on it.
+ * @param {Room} room @param {number} i @param {number[]|null} spanned @param {number[]} keys @param {boolean} chosen
+ */
+function span({ g, top, x, cell, model }, i, spanned, keys, chosen) {
+  const y = top + 4 + SPAN_PX * i,
+    end = model.state.frames - 1;
+  g.strokeStyle = g.fillStyle = chosen ? c.sand : c.bone;
+  g.globalAlpha = chosen ? 1 : 0.6;
+  if (spanned) {
+    g.beginPath();
+    g.moveTo(x(Math.min(spanned[0], end)) - cell / 2, y);
+    g.lineTo(x(Math.min(spanned[1], end)) + cell / 2, y);
+    g.stroke();
+  }
+  for (const frame of keys.filter((f) => f >= 0 && f <= end)) {
+    g.beginPath();
+    g.moveTo(x(frame), y - 3.5);
+    g.lineTo(x(frame) + 3.5, y);
+    g.lineTo(x(frame), y + 3.5);
+    g.lineTo(x(frame) - 3.5, y);
+    g.fill();
+  }
+  g.globalAlpha = 1;
+}

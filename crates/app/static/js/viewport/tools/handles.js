@@ -1,0 +1,274 @@
+// @ts-check
+/** Handles of the chosen insert: move in its surface, turn, lift, scale; drafts while they move. */
+import { add, centre, cross, dot, scale, sub, unit } from "../../math/camera.js";
+import { NUMBER, PLACE, ROTATION, valueAt, withValue } from "../../math/curve.js";
+import { placeAt } from "../../math/placement.js";
+import { fromAxis, times } from "../../math/rotation.js";
+import { colours } from "../colours.js";
+import { marksInserts } from "../shown.js";
+import { note, refusal } from "../../notes.js";
+
+const GRAB_PX = 11;
+/** Where the handle of an axis that points at the viewer is put, px from the foot. */
+const END_ON_PX = 48;
+/** Edge-on, how far a pull of one px turns, radians, and over how many px a thing grows by e. */
+const TURN_A_PX = Math.PI / 360,
+  GROWS_BY_E_PX = 150;
+/** A surface seen flatter than this (sine of the angle) gives no depth to the pointer. */
+const EDGE_ON = 0.08;
+
+export class Handles {
+  /** @param {import("../viewport.js").Viewport} viewport */
+  constructor(viewport) {
+    this.viewport = viewport;
+    this.asking = false;
+  }
+
+  inserts() {
+    const all = this.viewport.model.state?.inserts ?? [];
+    const { moving } = this.viewport.model;
+    return moving ? all.map((/** @type {any} */ i) => (i.id === moving.id ? moving : i)) : all;
+  }
+
+  /** Those that are marked here: all where things are placed, else the chosen one. */
+  marked() {
+    const { model } = this.viewport,
+      all = marksInserts(model);
+    return this.inserts().filter((/** @type {any} */ i) => all || i.id === model.chosenOf("insert"));
+  }
+
+  /** Where the handles of an insert are in the world. @param {any} insert */
+  places(insert) {
+    const { model } = this.viewport,
+      camera = model.camera();
+    const { foot, normal: n, baseline } = placeAt(insert.placement, model.frame);
+    // A constant size on the screen, so that handles can be grabbed at any distance.
+    const reach = camera ? (0.11 * Math.hypot(...sub(centre(camera), foot)) * 900) / camera.f : 1;
+    // Turned in the surface, whatever it leans.
+    const right = unit(sub(baseline, scale(n, dot(baseline, n)))),
+      ahead = cross(right, n);
+    return {
+      n,
+      foot,
+      reach,
+      ahead,
+      right,
+      turn: add(foot, scale(ahead, reach)),
+      size: add(foot, scale(right, reach)),
+      lift: add(foot, scale(n, 1.25 * reach)),
+    };
+  }
+
+  /**
+   * Where the handles of an insert are on the viewport. An axis that points at the viewer has no length there; its
+   * handle stands above the foot then, so that it can still be grabbed.
+   * @param {any} places @returns {Record<string, number[]>}
+   */
+  spots(places) {
+    const { viewport } = this,
+      foot = viewport.worldToStage(places.foot);
+    if (!foot) return {};
+    const spots = /** @type {Record<string, number[]>} */ ({ foot });
+    for (const [name, aside] of /** @type {[string, number[]][]} */ ([
+      ["turn", [-END_ON_PX, 0]],
+      ["size", [END_ON_PX, 0]],
+      ["lift", [0, -END_ON_PX]],
+    ])) {
+      const p = viewport.worldToStage(places[name]);
+      if (p)
+        spots[name] =
+          Math.hypot(p[0] - foot[0], p[1] - foot[1]) < 2 * GRAB_PX ? [foot[0] + aside[0], foot[1] + aside[1]] : p;
+    }
+    return spots;
+  }
+
+  /** @param {CanvasRenderingContext2D} g */
+  paint(g) {
+    const { viewport } = this;
+    if (!viewport.model.camera()) return;
+    const { sand, bone } = colours;
+    for (const insert of this.marked()) {
+      const at = this.spots(this.places(insert)),
+        chosen = insert.id === viewport.model.chosenOf("insert"),
+        { foot } = at;
+      if (!foot) continue;
+      if (chosen) {
+        g.strokeStyle = bone;
+        g.lineWidth = 1;
+        for (const name of /** @type {const} */ (["turn", "size", "lift"])) {
+          const p = at[name];
+          if (!p) continue;
+          g.beginPath();
+          g.moveTo(foot[0], foot[1]);
+          g.lineTo(p[0], p[1]);
+          g.stroke();
+          g.fillStyle = colours.stone;
+          g.beginPath();
+          if (name === "turn") g.arc(p[0], p[1], 5, 0, 7);
+          else g.rect(p[0] - 4, p[1] - 4, 8, 8);
+          g.fill();
+          g.stroke();
+          g.fillStyle = bone;
+          g.font = "11px Barlow Semi Condensed, sans-serif";
+          g.fillText(name, p[0] + 8, p[1] + 4);
+        }
+      }
+      g.beginPath();
+      g.moveTo(foot[0], foot[1] - 9);
+      g.lineTo(foot[0] + 7, foot[1] + 4);
+      g.lineTo(foot[0] - 7, foot[1] + 4);
+      g.closePath();
+      g.strokeStyle = sand;
+      g.fillStyle = chosen ? sand : "rgb(24 22 20 / .6)";
+      g.fill();
+      g.stroke();
+    }
+  }
+
+  /** @param {number[]} at */
+  over(at) {
+    const { viewport } = this;
+    if (!viewport.model.camera()) return null;
+    for (const insert of this.marked()) {
+      const places = this.places(insert),
+        spots = this.spots(places);
+      const names = insert.id === viewport.model.chosenOf("insert") ? ["turn", "size", "lift", "foot"] : ["foot"];
+      for (const name of names) {
+        const p = spots[name];
+        if (p && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, name, places };
+      }
+    }
+    return null;
+  }
+
+  /** Begins a drag if a handle is there. @param {number[]} at */
+  down(at) {
+    const grabbed = this.over(at);
+    if (!grabbed) return false;
+    const { viewport } = this,
+      { insert, name, places } = grabbed;
+    viewport.model.choose({ kind: "insert", id: insert.id });
+    const began = structuredClone(insert);
+    const first = viewport.onPlane(at, places.foot, places.n);
+    const sight = viewport.rayAt(at);
+    const edge = !first || !sight || Math.abs(dot(unit(sight.along), places.n)) < EDGE_ON;
+    const total = [0, 0];
+    viewport.drag(
+      (now, by) => {
+        total[0] += by[0];
+        total[1] += by[1];
+        const next = structuredClone(began),
+          p = next.placement;
+        if (name === "lift") this.set(p, "lift", this.along(places, places.n, total));
+        else if (edge) this.dragEdgeOn(name, p, places, total);
+        else {
+          const hit = viewport.onPlane(now, places.foot, places.n);
+          if (!hit) return;
+          const a = sub(first, places.foot),
+            b = sub(hit, places.foot);
+          if (name === "foot") this.set(p, "foot", sub(hit, first));
+          if (name === "turn") this.set(p, "turn", Math.atan2(dot(cross(a, b), places.n), dot(a, b)));
+          if (name === "size") this.set(p, "size", dot(b, places.right) / Math.max(dot(a, places.right), 1e-6));
+        }
+        viewport.model.moving = next;
+        this.sketch();
+      },
+      () => this.drop(began),
+    );
+    return true;
+  }
+
+  /**
+   * Edge-on there is no depth to be read from the pointer: a thing moves along the axis that lies across
+   * the view, and turns and grows by the way that the pointer goes.
+   * @param {string} name @param {any} placement @param {any} places @param {number[]} total
+   */
+  dragEdgeOn(name, placement, places, total) {
+    const { viewport } = this,
+      foot = viewport.worldToStage(places.foot);
+    const reach = (/** @type {number[]} */ axis) => {
+      const end = viewport.worldToStage(add(places.foot, scale(axis, places.reach)));
+      return end && foot ? Math.hypot(end[0] - foot[0], end[1] - foot[1]) : 0;
+    };
+    if (name === "foot") {
+      const axis = reach(places.right) >= reach(places.ahead) ? places.right : places.ahead;
+      this.set(placement, "foot", scale(axis, this.along(places, axis, total)));
+    }
+    if (name === "turn") this.set(placement, "turn", total[0] * TURN_A_PX);
+    if (name === "size") this.set(placement, "size", Math.exp((total[0] - total[1]) / GROWS_BY_E_PX));
+  }
+
+  /**
+   * Changes one thing of where an insert stands: at this frame where it changes over time, else for good.
+   * @param {any} placement @param {"foot"|"turn"|"lift"|"size"} what
+   * @param {any} by metres in the world, radians about the normal, metres, times
+   */
+  set(placement, what, by) {
+    const { frame } = this.viewport.model,
+      { anchor } = placement;
+    if (what === "foot") anchor.foot = withValue(anchor.foot, frame, add(valueAt(PLACE, anchor.foot, frame), by));
+    if (what === "lift") anchor.lift_m = withValue(anchor.lift_m, frame, valueAt(NUMBER, anchor.lift_m, frame) + by);
+    if (what === "turn") {
+      const now = valueAt(ROTATION, anchor.turn, frame);
+      anchor.turn = withValue(anchor.turn, frame, times(fromAxis([0, by, 0]), now));
+    }
+    if (what === "size") {
+      const now = valueAt(NUMBER, placement.scale, frame);
+      placement.scale = withValue(placement.scale, frame, now * clampScale(by));
+    }
+  }
+
+  /**
+   * Metres along an axis for a pull on the screen.
+   * @param {any} places
+   * @param {number[]} direction
+   * @param {number[]} pull
+   */
+  along(places, direction, pull) {
+    const foot = this.viewport.worldToStage(places.foot),
+      top = this.viewport.worldToStage(add(places.foot, scale(direction, places.reach)));
+    if (!foot || !top) return 0;
+    const axis = [top[0] - foot[0], top[1] - foot[1]],
+      length = Math.hypot(axis[0], axis[1]);
+    // Seen end-on the axis has no direction on the screen; up is away then.
+    if (length < 12) return (-pull[1] / 90) * places.reach;
+    return ((pull[0] * axis[0] + pull[1] * axis[1]) / (length * length)) * places.reach;
+  }
+
+  /** A draft of the frame, one at a time. */
+  async sketch() {
+    const { model } = this.viewport;
+    if (this.asking || !model.moving) return;
+    this.asking = true;
+    const insert = model.moving,
+      { frame } = model;
+    try {
+      const response = await fetch(model.url("draft"), {
+        method: "POST",
+        headers: { "content-type": "application/json" },
+        body: JSON.stringify({ frame, insert }),
+      });
+      if (!response.ok) {
+        note(await refusal(response));
+        return;
+      }
+      const bitmap = await createImageBitmap(await response.blob());
+      if (model.moving) model.putDraft({ frame, bitmap });
+      else bitmap.close();
+    } finally {
+      this.asking = false;
+      if (model.moving && model.moving !== insert) this.sketch();
+    }
+  }
+
+  /** @param {any} began */
+  async drop(began) {
+    const { model } = this.viewport,
+      insert = model.moving;
+    if (insert && JSON.stringify(insert) !== JSON.stringify(began)) await model.edit({ edit: "change-insert", insert });
+    model.moving = null;
+    model.touch();
+  }
+}
+
+const clampScale = (/** @type {number} */ by) => Math.min(Math.max(by, 0.05), 20);

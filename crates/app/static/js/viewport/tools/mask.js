@@ -1,0 +1,205 @@
+// @ts-check
+/** Masks over the picture: moved as a whole or by a corner, keyed by being moved on another frame. */
+import { colours } from "../colours.js";
+import { marksMasks } from "../shown.js";
+import {
+  contains,
+  countsOn,
+  fromLine,
+  outlineAt,
+  pieces,
+  withCorner,
+  withKey,
+  withoutCorner,
+} from "../../math/outline.js";
+
+const GRAB_PX = 9;
+
+/** @typedef {import("../../math/outline.js").Mask} Mask */
+
+export class MaskEditor {
+  /** @param {import("../viewport.js").Viewport} viewport */
+  constructor(viewport) {
+    this.viewport = viewport;
+  }
+
+  /** All masks, the one that is being dragged as it is now. @returns {Mask[]} */
+  masks() {
+    const { state, movingMask } = this.viewport.model;
+    return (state?.masks ?? []).map((/** @type {Mask} */ m) => (m.id === movingMask?.id ? movingMask : m));
+  }
+
+  /** @returns {Mask|null} */
+  chosen() {
+    return this.masks().find((m) => m.id === this.viewport.model.chosenOf("mask")) ?? null;
+  }
+
+  /** Corners on the stage. @param {Mask} mask */
+  corners(mask) {
+    return outlineAt(mask, this.viewport.model.frame).map((p) => this.viewport.toStage(p));
+  }
+
+  /** @param {CanvasRenderingContext2D} g */
+  paint(g) {
+    const { model } = this.viewport;
+    for (const mask of this.masks()) {
+      const is = mask.id === model.chosenOf("mask");
+      if (is ? model.playing : !this.isShown(mask)) continue;
+      this.paintOne(g, this.corners(mask), mask, is);
+    }
+  }
+
+  /** Whether a mask that is not chosen stands over the picture. @param {Mask} mask */
+  isShown(mask) {
+    const { model } = this.viewport;
+    return marksMasks(model) && countsOn(mask, model.frame);
+  }
+
+  /** @param {CanvasRenderingContext2D} g @param {number[][]} at @param {Mask} mask @param {boolean} is */
+  paintOne(g, at, mask, is) {
+    const out = (mask.mode === "keep-out") !== mask.inverted,
+      counts = countsOn(mask, this.viewport.model.frame);
+    const path = new Path2D();
+    pieces(at, mask.smooth).forEach(({ a, b, c, d }, i) => {
+      if (!i) path.moveTo(a[0], a[1]);
+      path.bezierCurveTo(c[0], c[1], d[0], d[1], b[0], b[1]);
+    });
+    path.closePath();
+    g.save();
+    // What is left out is hatched: inside of a keep-out, outside of a keep-in.
+    const hatched = new Path2D(path);
+    if (!out)
+      hatched.rect(
+        this.viewport.view.x,
+        this.viewport.view.y,
+        this.viewport.model.state.width * this.viewport.view.scale,
+        this.viewport.model.state.height * this.viewport.view.scale,
+      );
+    g.clip(hatched, "evenodd");
+    g.strokeStyle = colours.stone;
+    g.globalAlpha = counts ? 0.55 : 0.2;
+    g.lineWidth = 1;
+    g.beginPath();
+    const { w, h } = this.viewport.size();
+    for (let k = -h; k < w; k += 7) {
+      g.moveTo(k, h);
+      g.lineTo(k + h, 0);
+    }
+    g.stroke();
+    g.restore();
+    for (const [width, colour] of /** @type {[number, string][]} */ ([
+      [3, colours.stone],
+      [1, is ? colours.sand : colours.bone],
+    ])) {
+      g.lineWidth = width;
+      g.strokeStyle = colour;
+      g.setLineDash(counts ? [] : [4, 4]);
+      g.stroke(path);
+    }
+    g.setLineDash([]);
+    if (is) at.forEach((p, i) => paintCorner(g, p, !!mask.smooth[i], false));
+  }
+
+  /** What of a mask lies under the pointer. @param {number[]} at */
+  under(at) {
+    const chosen = this.chosen();
+    if (chosen) {
+      const corners = this.corners(chosen),
+        i = corners.findIndex((c) => Math.hypot(c[0] - at[0], c[1] - at[1]) < GRAB_PX);
+      if (i >= 0) return { mask: chosen, corner: i };
+      const edge = corners.findIndex((c, k) => fromLine(at, c, corners[(k + 1) % corners.length]) < GRAB_PX);
+      if (edge >= 0) return { mask: chosen, edge };
+      if (contains(corners, at)) return { mask: chosen, inside: true };
+    }
+    for (const mask of this.masks()) {
+      if (!this.isShown(mask)) continue;
+      const corners = this.corners(mask),
+        edge = corners.findIndex((c, k) => fromLine(at, c, corners[(k + 1) % corners.length]) < GRAB_PX);
+      if (edge >= 0) return { mask, edge };
+    }
+    return null;
+  }
+
+  /**
+   * A click or the begin of a drag; whether it was meant for a mask.
+   * @param {number[]} at
+   * @param {PointerEvent} event
+   */
+  down(at, event) {
+    const { model } = this.viewport;
+    const found = this.under(at);
+    if (!found || (event.shiftKey && !("corner" in found))) return false;
+    if (event.altKey && found.corner !== undefined) {
+      this.save(withoutCorner(found.mask, found.corner));
+      return true;
+    }
+    if (model.chosenOf("mask") !== found.mask.id) {
+      model.choose({ kind: "mask", id: found.mask.id });
+      return true;
+    }
+    const began = found.mask,
+      { frame } = model,
+      outline = outlineAt(began, frame),
+      total = [0, 0];
+    this.viewport.drag(
+      (_, by) => {
+        total[0] += by[0] / this.viewport.view.scale;
+        total[1] += by[1] / this.viewport.view.scale;
+        const moved = outline.map((p, i) =>
+          found.corner === undefined || found.corner === i ? [p[0] + total[0], p[1] + total[1]] : p,
+        );
+        model.movingMask = withKey(began, frame, moved);
+      },
+      async () => {
+        const mask = model.movingMask;
+        if (mask && (total[0] || total[1])) await this.save(mask);
+        model.movingMask = null;
+        model.touch();
+      },
+    );
+    return true;
+  }
+
+  /**
+   * Twice on a corner makes it smooth or straight, twice on an edge adds a corner.
+   * @param {number[]} at
+   */
+  twice(at) {
+    if (!this.viewport.through()) return;
+    const { model } = this.viewport;
+    if (model.tool.kind === "outline") {
+      /** @type {import("./outline.js").OutlineTool} */ (this.viewport.tools.outline).twice();
+      return;
+    }
+    const found = this.under(at);
+    if (!found || found.mask.id !== model.chosenOf("mask")) return;
+    const { mask } = found;
+    if (found.corner !== undefined) {
+      const smooth = mask.keys[0].outline.map((_, i) => (i === found.corner ? !mask.smooth[i] : !!mask.smooth[i]));
+      this.save({ ...mask, smooth });
+    } else if (found.edge !== undefined) this.save(withCorner(mask, found.edge));
+  }
+
+  /** @param {Mask} mask */
+  save(mask) {
+    return this.viewport.model.edit({ edit: "change-mask", mask });
+  }
+}
+
+/**
+ * A corner: square, or round where it is smooth.
+ * @param {CanvasRenderingContext2D} g
+ * @param {number[]} p
+ * @param {boolean} round
+ * @param {boolean} full
+ */
+export function paintCorner(g, [x, y], round, full) {
+  g.beginPath();
+  if (round) g.arc(x, y, 4.5, 0, 7);
+  else g.rect(x - 4, y - 4, 8, 8);
+  g.fillStyle = full ? colours.sand : colours.stone;
+  g.strokeStyle = colours.sand;
+  g.lineWidth = 1;
+  g.fill();
+  g.stroke();
+}

@@ -1,0 +1,73 @@
+// @ts-check
+/** Placing: the tile lies on the surface under the pointer, and a click puts an insert there. */
+
+/** Time between two questions for the surface. */
+const SURFACE_MS = 35;
+/** Where its line of text stands, px from the pointer. */
+const READING_PX = [16, 14];
+
+export class PlaceTool {
+  /** @param {import("../viewport.js").Viewport} viewport */
+  constructor(viewport) {
+    this.viewport = viewport;
+    this.asking = false;
+    this.asked = 0;
+  }
+
+  /** @param {number[]} at */
+  async down(at) {
+    const { model } = this.viewport,
+      { tool } = model,
+      [x, y] = this.viewport.toPicture(at);
+    if (tool.kind !== "place") return;
+    const placed = { kind: tool.what, frame: model.frame, x, y, stance: tool.stance };
+    if (!(await model.change("place", placed))) return;
+    model.putAway();
+    model.chooseNewest("insert");
+  }
+
+  /** @param {number[]} at */
+  hover(at) {
+    const now = performance.now();
+    if (this.viewport.model.camera() && !this.asking && now - this.asked >= SURFACE_MS) {
+      this.asked = now;
+      this.asking = true;
+      this.ask(at)
+        .catch(() => {})
+        .finally(() => {
+          this.asking = false;
+        });
+    }
+    return "crosshair";
+  }
+
+  /** @param {number[]} at */
+  async ask(at) {
+    const { viewport } = this,
+      { model } = viewport,
+      [x, y] = viewport.toPicture(at);
+    const surface = await (await model.get(`surface?frame=${model.frame}&x=${x}&y=${y}`)).json();
+    if (model.tool.kind !== "place") return;
+    model.surface = surface;
+    viewport.reading.hidden = false;
+    viewport.reading.style.left = `${at[0] + READING_PX[0]}px`;
+    viewport.reading.style.top = `${at[1] + READING_PX[1]}px`;
+    viewport.reading.textContent = surface.why ?? words(surface);
+    model.touch();
+  }
+
+  /** Takes the tile away. */
+  leave() {
+    const { viewport } = this;
+    viewport.reading.hidden = true;
+    if (!viewport.model.surface) return;
+    viewport.model.surface = null;
+    viewport.model.touch();
+  }
+}
+
+/** @param {{kind: string, tilt_deg: number, fit_px: number, points: number}} surface */
+function words({ kind, tilt_deg, fit_px, points }) {
+  if (kind === "far") return "far off · follows the turn of the camera";
+  return `${kind} · tilt ${tilt_deg.toFixed(1)} deg · fit ${fit_px.toFixed(2)} px · ${points} points`;
+}
