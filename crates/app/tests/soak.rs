@@ -208,7 +208,8 @@ fn add(data: &Path, clip: &Path, name: &str) -> i64 {
     let recipe = clip.with_file_name(format!("{name}.json"));
     let steps = json!({ "format": "fennik-recipe", "version": 1, "steps": [
         { "do": "take-in", "clip": clip.file_name().unwrap().to_str().unwrap(), "name": name },
-        { "do": "mask", "name": "edit 0", "mode": "keep-out", "keys": [ { "frame": 0, "outline": [[0, 0], [90, 0], [90, 90]] } ] } ] });
+        { "do": "mask", "name": "edit 0", "mode": "keep-out",
+            "keys": [ { "frame": 0, "outline": [[0, 0], [90, 0], [90, 90]] } ] } ] });
     std::fs::write(&recipe, steps.to_string()).unwrap();
     let run =
         Command::new(env!("CARGO_BIN_EXE_fennik")).arg("apply").arg(&recipe).arg("--data").arg(data).output().unwrap();

@@ -70,7 +70,8 @@ pub enum MediaError {
         expected: u32,
     },
     /// Stills that cannot be decoded.
-    #[error("{} of “{name}” cannot be decoded: {}. Replace {} and take the pictures in again", count(stills.len()), listed(stills), if stills.len() == 1 { "it" } else { "them" })]
+    #[error("{} of “{name}” cannot be decoded: {}. Replace {} and take the pictures in again", count(stills.len()),
+        listed(stills), if stills.len() == 1 { "it" } else { "them" })]
     DamagedStills {
         /// The sequence's name.
         name: String,

@@ -130,7 +130,8 @@ impl Store {
             changed_ms = :now WHERE id = :id";
         self.lock().execute(
             SQL,
-            named_params! { ":state": job.state.word(), ":done": job.done, ":total": job.total, ":message": job.message, ":now": now_ms(), ":id": job.id.0 },
+            named_params! { ":state": job.state.word(), ":done": job.done, ":total": job.total,
+            ":message": job.message, ":now": now_ms(), ":id": job.id.0 },
         )?;
         Ok(())
     }
@@ -164,7 +165,8 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn mark_interrupted(&self) -> Result<usize, StoreError> {
-        const SQL: &str = "UPDATE jobs SET state = 'interrupted', message = 'the program ended while this was at work', changed_ms = :now
+        const SQL: &str = "UPDATE jobs SET state = 'interrupted', changed_ms = :now,
+            message = 'the program ended while this was at work'
             WHERE state IN ('waiting', 'running')";
         Ok(self.lock().execute(SQL, named_params! { ":now": now_ms() })?)
     }

@@ -156,10 +156,12 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let mut old = Connection::open(folder.path().join("fennik.sqlite")).unwrap();
         Migrations::from_slice(&MIGRATIONS[..1]).to_latest(&mut old).unwrap();
-        let rows = "INSERT INTO clips (name, folder, info, frames, proxies, created_ms) VALUES ('a', 'f', '{}', 9, 0, 0);
+        let rows =
+            "INSERT INTO clips (name, folder, info, frames, proxies, created_ms) VALUES ('a', 'f', '{}', 9, 0, 0);
             INSERT INTO shots (name, clip_id, created_ms) VALUES ('s', 1, 0);
             INSERT INTO analyses (shot_id, kind, settings, file, created_ms) VALUES (1, 'solve', '{}', 'x.bin', 0);
-            INSERT INTO jobs (shot_id, kind, state, message, created_ms, changed_ms) VALUES (1, 'solve', 'done', 'said', 0, 0);";
+            INSERT INTO jobs (shot_id, kind, state, message, created_ms, changed_ms) VALUES (1, 'solve', 'done',
+                'said', 0, 0);";
         old.execute_batch(rows).unwrap();
         drop(old);
         let store = Store::open(folder.path()).unwrap();
@@ -178,10 +180,12 @@ mod tests {
         // As that version wrote it: with the solve 2, from frame 5 to 139.
         let document = include_str!("../../core/tests/fixtures/document-1-first-version.json");
         old.execute_batch(&format!(
-            "INSERT INTO clips (id, name, folder, info, frames, proxies, created_ms) VALUES (3, 'a', 'f', '{{}}', 144, 1, 0);
+            "INSERT INTO clips (id, name, folder, info, frames, proxies, created_ms)
+                VALUES (3, 'a', 'f', '{{}}', 144, 1, 0);
             INSERT INTO shots (id, name, clip_id, created_ms) VALUES (7, 's', 3, 0);
             INSERT INTO revisions (id, shot_id, label, document, created_ms) VALUES (5, 7, 'x', '{document}', 0);
-            INSERT INTO analyses (id, shot_id, kind, settings, file, created_ms) VALUES (2, 7, 'solve', '{{}}', 'x.bin', 0);
+            INSERT INTO analyses (id, shot_id, kind, settings, file, created_ms) VALUES (2, 7, 'solve', '{{}}',
+                'x.bin', 0);
             UPDATE shots SET head = 5;"
         ))
         .unwrap();

@@ -326,11 +326,13 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(12))]
         #[test]
-        fn undoing_everything_and_redoing_it_comes_back_to_the_same(edits in prop::collection::vec((0u32..80, 0.0f64..2.0), 1..8)) {
+        fn undoing_everything_and_redoing_it_comes_back_to_the_same(edits in prop::collection::vec((0u32..80,
+            0.0f64..2.0), 1..8)) {
             let (_folder, store, shot) = fresh();
             let mut states = vec![store.shot(shot).unwrap().head];
             for (first, sun) in edits {
-                for edit in [trim(first), Edit::Light(LightEdit::Light { light: Light { sun: sun.into(), ..Light::default() } })] {
+                for edit in [trim(first),
+                    Edit::Light(LightEdit::Light { light: Light { sun: sun.into(), ..Light::default() } })] {
                     let head = store.edit(shot, None, &edit).unwrap().head;
                     if head != states[states.len() - 1] {
                         states.push(head);

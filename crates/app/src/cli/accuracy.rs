@@ -199,8 +199,10 @@ mod tests {
     fn the_true_camera_has_no_error_and_a_longer_lens_has() {
         let truth: Truth = serde_json::from_slice(fennik_demo::QUAY_TRUTH).unwrap();
         let frames = truth.frames.iter().map(|c| {
-            serde_json::json!({ "frame": c.frame, "source_frame": c.frame, "world_to_camera": { "rotation": c.rotation, "translation": c.translation },
-                "focal_length_px": c.focal_length_px, "principal_point_px": c.principal_point_px, "k1": c.k1, "k2": c.k2, "rms_px": 0.0 })
+            serde_json::json!({ "frame": c.frame, "source_frame": c.frame,
+                "world_to_camera": { "rotation": c.rotation, "translation": c.translation },
+                "focal_length_px": c.focal_length_px, "principal_point_px": c.principal_point_px, "k1": c.k1,
+                    "k2": c.k2, "rms_px": 0.0 })
         });
         let mut camera: CameraDocument = serde_json::from_value(serde_json::json!({
             "format": "fennik-camera", "version": 1, "width": 1280, "height": 720, "frame_rate": [25, 1],

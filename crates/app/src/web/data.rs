@@ -119,7 +119,7 @@ fn solve_of(app: &AppState, shot: &OpenShot) -> Result<serde_json::Value, Engine
         .map(|(f, camera)| {
             let mut shown = camera_as_sent(&camera, solution.height);
             let readings = json!({ "rms": f.rms_px, "n": f.points, "slip": f.slip_px,
-                    "spread": in_world(&f.spread, world) });
+                "spread": in_world(&f.spread, world) });
             if let (Some(shown), serde_json::Value::Object(readings)) = (shown.as_object_mut(), readings) {
                 shown.extend(readings);
             }
@@ -127,15 +127,15 @@ fn solve_of(app: &AppState, shot: &OpenShot) -> Result<serde_json::Value, Engine
         })
         .collect();
     let points: Vec<_> = solution
-            .points
-            .iter()
-            .enumerate()
-            .map(|(i, p)| {
-                let id = if own { i64::from(p.id.0) } else { -1 - i as i64 };
-                json!({ "id": id, "x": world.point(p.position), "rms": p.rms_px, "views": p.views, "parallax": p.parallax_deg,
-                    "spread": in_world(&p.spread, world) })
-            })
-            .collect();
+        .points
+        .iter()
+        .enumerate()
+        .map(|(i, p)| {
+            let id = if own { i64::from(p.id.0) } else { -1 - i as i64 };
+            json!({ "id": id, "x": world.point(p.position), "rms": p.rms_px, "views": p.views,
+                "parallax": p.parallax_deg, "spread": in_world(&p.spread, world) })
+        })
+        .collect();
     let reasons: Vec<_> =
         solution.verdict.reasons.iter().map(|r| json!({ "frames": r.frames, "tracks": r.tracks })).collect();
     if !own {
@@ -145,10 +145,9 @@ fn solve_of(app: &AppState, shot: &OpenShot) -> Result<serde_json::Value, Engine
                 "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }),
         );
     }
-    Ok(
-        json!({ "own": true, "frames": frames, "points": points, "rejected": solution.rejected, "outliers": solution.outliers,
-            "again": solution.agreeing_again, "reasons": reasons, "rms": solution.rms_px, "zoom": solution.zoom }),
-    )
+    Ok(json!({ "own": true, "frames": frames, "points": points, "rejected": solution.rejected,
+        "outliers": solution.outliers, "again": solution.agreeing_again, "reasons": reasons, "rms": solution.rms_px,
+        "zoom": solution.zoom }))
 }
 
 /// A camera as the page projects with it (static/js/math/camera.js): where its middle row stands, its lens, and how it
@@ -206,9 +205,10 @@ async fn show_floor(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<i
     let body = block(move || {
         let shot = app.open(*id)?;
         let world = &shot.document().datum.world_from_solve;
-        Ok(app
-            .suggested_floor(&shot)?
-            .map(|fit| json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal, "reading": fit.reading })))
+        Ok(app.suggested_floor(&shot)?.map(|fit| {
+            json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal,
+                "reading": fit.reading })
+        }))
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))

@@ -1,6 +1,6 @@
-//! Laws that the server and the page both know, held to one file each under `e2e/golden/`: what is computed here must be
-//! what stands there, and the scripts are held to the same by `e2e/tests/golden.test.mjs`. `UPDATE_GOLDEN=1` writes the
-//! files anew.
+//! Laws that the server and the page both know, held to one file each under `e2e/golden/`: what is computed here must
+//! be what stands there, and the scripts are held to the same by `e2e/tests/golden.test.mjs`. `UPDATE_GOLDEN=1` writes
+//! the files anew.
 
 use super::data::camera_as_sent;
 use fennik_core::camera::CameraPath;

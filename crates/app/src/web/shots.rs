@@ -35,6 +35,17 @@ impl ShotCard {
     }
 }
 
+impl ShotCard {
+    /// What is told before it is deleted.
+    fn goes_with_it(&self) -> String {
+        format!(
+            "Delete the shot “{}” with its edits, tracks, cameras and video, and its clip unless another shot uses it? \
+                It can be brought back until Fennik ends or the room is needed.",
+            self.name
+        )
+    }
+}
+
 #[derive(Template)]
 #[template(path = "shots.html")]
 struct ShotsPage {

@@ -11,8 +11,12 @@ fn edit(server: &Server, shot: i64, edit: &Value) -> u16 {
 }
 
 fn mask(outline: &Value) -> Value {
-    json!({ "id": 0, "name": "", "mode": "keep-out", "keys": [{ "frame": 0, "outline": outline }], "smooth": [], "inverted": false, "span": null })
+    json!({ "id": 0, "name": "", "mode": "keep-out", "keys": [{ "frame": 0, "outline": outline }], "smooth": [],
+        "inverted": false, "span": null })
 }
+
+/// A picture that is far from the plate.
+const SEEN: &str = "channel=blue&denoise=2&contrast=0.5&sharpen=1";
 
 #[test]
 fn masks_are_kept_and_bad_ones_are_refused_in_words() {
@@ -58,9 +62,7 @@ fn a_track_shows_its_patches_and_the_tracker_its_picture() {
     assert!(is_jpeg(&server.get("/shots/2/tracks/3/patches.jpg").body));
     let gone = server.get("/shots/2/tracks/4000000/patches.jpg");
     assert!(gone.status == 422 && gone.body.contains("gone"), "{}", gone.body);
-    assert!(is_jpeg(
-        &server.get("/shots/2/seen?frame=10&density=576&spacing=28&threshold=0.03&channel=blue&denoise=2&contrast=0.5&sharpen=1").body
-    ));
+    assert!(is_jpeg(&server.get(&format!("/shots/2/seen?frame=10&density=576&spacing=28&threshold=0.03&{SEEN}")).body));
     for (query, reason) in
         [("denoise=99", "Denoising"), ("contrast=-1", "Local contrast"), ("sharpen=NaN", "Sharpening")]
     {

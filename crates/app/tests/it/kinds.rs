@@ -55,7 +55,8 @@ fn a_pan_with_a_zoom_is_solved_and_what_is_placed_follows_the_turn() {
         &json!({ "revision": server.state_of(1)["revision"], "action": "suggest-floor" }).to_string(),
     );
     assert_eq!(floor.status, 422, "there are no depths to lay a floor by: {}", floor.body);
-    let place = json!({ "revision": server.state_of(1)["revision"], "frame": 20, "x": 300.0, "y": 150.0, "stance": "standing" });
+    let place = json!({ "revision": server.state_of(1)["revision"], "frame": 20, "x": 300.0, "y": 150.0,
+        "stance": "standing" });
     assert_eq!(server.post("/shots/1/place", &place).status, 200);
     let foot: [f64; 3] =
         serde_json::from_value(server.state_of(1)["inserts"][0]["placement"]["anchor"]["foot"].clone()).unwrap();

@@ -86,14 +86,11 @@ fn clips_without_a_camera_are_declined_with_their_reason() {
         &[&input[..], &["-vf", "select=eq(n\\,0),loop=40:1,setpts=N/25/TB", "-frames:v", "40", "-an"]].concat(),
     );
     let black = made("black.mp4", &["-f", "lavfi", "-i", "color=black:size=640x360:rate=25:duration=1.2"]);
-    let cut = made(
-        "cut.mp4",
-        &[
-            &input[..],
-            &["-filter_complex", "[0:v]trim=end_frame=20,setpts=N/25/TB[a];[0:v]trim=start_frame=150:end_frame=170,setpts=N/25/TB,transpose=1,scale=1280:720,setsar=1[b];[a]setsar=1[c];[c][b]concat=n=2:v=1", "-an"],
-        ]
-        .concat(),
-    );
+    // Two stretches of the clip that show nothing in common, one of them turned.
+    const TWO_VIEWS: &str = "[0:v]trim=end_frame=20,setpts=N/25/TB[a];\
+        [0:v]trim=start_frame=150:end_frame=170,setpts=N/25/TB,transpose=1,scale=1280:720,setsar=1[b];\
+        [a]setsar=1[c];[c][b]concat=n=2:v=1";
+    let cut = made("cut.mp4", &[&input[..], &["-filter_complex", TWO_VIEWS, "-an"]].concat());
     let out = folder.path().join("camera.json");
     for (path, trim, reason) in [
         (&still, ":", "camera stood still"),
@@ -115,7 +112,8 @@ fn a_masked_area_has_no_points() {
     let masks = folder.path().join("masks.json");
     std::fs::write(
         &masks,
-        r#"{ "masks": [ { "mode": "keep-out", "keys": [ { "frame": 0, "outline": [[0,0],[640,0],[640,720],[0,720]] } ] } ] }"#,
+        r#"{ "masks": [ { "mode": "keep-out",
+            "keys": [ { "frame": 0, "outline": [[0,0],[640,0],[640,720],[0,720]] } ] } ] }"#,
     )
     .unwrap();
     let (out, tracks) = (folder.path().join("camera.json"), folder.path().join("tracks.bin"));

@@ -31,7 +31,8 @@ fn a_step_that_does_not_hold_ends_the_run_and_those_before_it_stay() {
     };
     let take_in = json!({ "do": "take-in", "clip": "../the quay's clip.mp4", "name": "Quay" });
     let (code, said) = apply(
-        json!([take_in, { "do": "trim", "first": 10, "last": 39 }, { "do": "origin", "at": { "frame": 0, "pixel": [9, 9] } }, { "do": "flip" }]),
+        json!([take_in, { "do": "trim", "first": 10, "last": 39 },
+            { "do": "origin", "at": { "frame": 0, "pixel": [9, 9] } }, { "do": "flip" }]),
         &[],
     );
     assert!(code == 1 && said.contains("step 3 (origin)") && said.contains("no solved camera"), "{said}");

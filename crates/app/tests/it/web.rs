@@ -38,7 +38,10 @@ fn edits_start_from_the_head_or_change_nothing() {
     let revision = before["revision"].as_i64().unwrap();
     let mut insert = before["inserts"][0].clone();
     insert["placement"]["scale"] = json!(2.0);
-    let edit = |revision: i64, insert: &Value| json!({ "revision": revision, "edit": { "edit": "change-insert", "insert": insert } });
+    let edit = |revision: i64, insert: &Value| {
+        let edit = json!({ "edit": "change-insert", "insert": insert });
+        json!({ "revision": revision, "edit": edit })
+    };
 
     let stale = server.post("/shots/2/edit", &edit(revision - 1, &insert));
     assert!(stale.status == 409 && stale.body.contains("changed in another window"), "{}", stale.body);

@@ -131,7 +131,8 @@ mod tests {
         ) {
             let truth = Similarity { scale, rotation: Rotation3::new(w), translation: t };
             let moved: Vec<_> = points.iter().map(|p| truth.point(*p)).collect();
-            let spread = points.iter().map(|p| (p - points[0]).cross(&(points[1] - points[0])).norm()).fold(0.0, f64::max);
+            let spread = points.iter().map(|p| (p - points[0]).cross(&(points[1] - points[0])).norm())
+                .fold(0.0, f64::max);
             prop_assume!(spread > 0.5);
             let found = fit_similarity(&points, &moved).unwrap();
             for (p, m) in points.iter().zip(&moved) {
@@ -142,7 +143,8 @@ mod tests {
         }
 
         #[test]
-        fn pictures_do_not_change_when_world_and_camera_move_together(p in vector(), w in vector(), t in vector(), scale in 0.1f64..10.0) {
+        fn pictures_do_not_change_when_world_and_camera_move_together(p in vector(), w in vector(), t in vector(),
+            scale in 0.1f64..10.0) {
             let pose = Pose::look_at(Vector3::new(0.5, 4.0, 9.0), Vector3::zeros(), Vector3::y()).unwrap();
             let moves = Similarity { scale, rotation: Rotation3::new(w), translation: t };
             let (a, b) = (pose.to_camera(p), moves.pose(&pose).to_camera(moves.point(p)));

@@ -264,7 +264,8 @@ mod tests {
 
     proptest! {
         #[test]
-        fn five_pairs_give_the_motion(seed in 0u64..1000, wx in -0.3f64..0.3, wy in -0.3f64..0.3, tx in 0.3f64..1.0, tz in -0.5f64..0.5, flat in any::<bool>()) {
+        fn five_pairs_give_the_motion(seed in 0u64..1000, wx in -0.3f64..0.3, wy in -0.3f64..0.3, tx in 0.3f64..1.0,
+            tz in -0.5f64..0.5, flat in any::<bool>()) {
             check(flat, seed, Vector3::new(wx, wy, 0.1), Vector3::new(tx, -0.2, tz))?;
         }
     }

@@ -105,14 +105,16 @@ mod tests {
             distance in 4.0f64..20.0,
         ) {
             prop_assume!(Vector3::from(way).norm() > 0.2);
-            let pose = Pose { rotation: Rotation3::from_scaled_axis(Vector3::from(turn)), translation: Vector3::from(way) };
+            let pose = Pose { rotation: Rotation3::from_scaled_axis(Vector3::from(turn)),
+                translation: Vector3::from(way) };
             let normal = Vector3::new(tilt[0], tilt[1], 1.0).normalize();
             let pairs = seen(&pose, normal, distance);
             let h = homography(&pairs).unwrap();
             prop_assert!(pairs.iter().all(|(p, q)| transfer_squared(&h, p, q) < 1e-16));
             let poses = decompose_homography(&h, &pairs);
             let miss = |found: &Pose| {
-                (found.rotation.matrix() - pose.rotation.matrix()).norm() + (found.translation * distance - pose.translation).norm()
+                (found.rotation.matrix() - pose.rotation.matrix()).norm()
+                    + (found.translation * distance - pose.translation).norm()
             };
             let best = poses.iter().map(miss).fold(f64::INFINITY, f64::min);
             prop_assert!(best < 1e-5, "{best}: {poses:?}");

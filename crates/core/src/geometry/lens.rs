@@ -91,7 +91,8 @@ mod tests {
 
     proptest! {
         #[test]
-        fn normalise_undoes_pixel(x in -0.8f64..0.8, y in -0.5f64..0.5, f in 300f64..3000.0, k1 in -0.12f64..0.1, k2 in -0.02f64..0.04) {
+        fn normalise_undoes_pixel(x in -0.8f64..0.8, y in -0.5f64..0.5, f in 300f64..3000.0, k1 in -0.12f64..0.1,
+            k2 in -0.02f64..0.04) {
             let lens = Lens { focal_px: f, centre_px: [640.0, 359.5], k1, k2 };
             let n = Vector2::new(x, y);
             let gap = (lens.unproject(lens.project(n)) - n).norm();
@@ -99,7 +100,8 @@ mod tests {
         }
 
         #[test]
-        fn the_slope_is_that_of_central_differences(x in -0.8f64..0.8, y in -0.5f64..0.5, k1 in -0.1f64..0.1, k2 in -0.02f64..0.04) {
+        fn the_slope_is_that_of_central_differences(x in -0.8f64..0.8, y in -0.5f64..0.5, k1 in -0.1f64..0.1,
+            k2 in -0.02f64..0.04) {
             let lens = Lens { focal_px: 900.0, centre_px: [640.0, 359.5], k1, k2 };
             let n = Vector2::new(x, y);
             let (_, slope) = lens.project_with_jacobian(n);

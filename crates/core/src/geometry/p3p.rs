@@ -103,7 +103,8 @@ mod tests {
 
     proptest! {
         #[test]
-        fn the_true_pose_is_among_the_answers(a in point(), b in point(), c in point(), ex in -4.0f64..4.0, ey in 0.5f64..4.0) {
+        fn the_true_pose_is_among_the_answers(a in point(), b in point(), c in point(), ex in -4.0f64..4.0,
+            ey in 0.5f64..4.0) {
             prop_assume!((b - a).cross(&(c - a)).norm() > 0.5);
             let pose = Pose::look_at(Vector3::new(ex, ey, 11.0), Vector3::zeros(), Vector3::y()).unwrap();
             let world = [a, b, c];

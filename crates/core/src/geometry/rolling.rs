@@ -82,7 +82,8 @@ mod tests {
             let (carried, right) = (velocities[4].propagate(&poses[4], part), at(4.0 + part));
             let turned = log_so3(&(carried.rotation * right.rotation.inverse())).norm();
             prop_assert!(turned < 2e-5, "{turned} rad");
-            prop_assert!((carried.translation - right.translation).norm() < 3e-4, "{}", carried.translation - right.translation);
+            prop_assert!((carried.translation - right.translation).norm() < 3e-4, "{}", carried.translation
+                - right.translation);
             // From two neighbours, at the end of the row, the bend is not seen: half of it times the square is left.
             let (carried, right) = (velocities[0].propagate(&poses[0], part), at(part));
             prop_assert!((carried.translation - right.translation).norm() < 4e-3 + 0.01 * Vector3::from(shift).norm());

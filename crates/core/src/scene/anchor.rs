@@ -11,8 +11,8 @@ const FLOOR_TILT: f64 = 0.8;
 
 /// A place in the world of the datum, held by a surface.
 ///
-/// Its frame has x along the surface, y along its normal, and z towards the reader: on a floor +Z of the world, on a wall
-/// downwards, so that turns are counted from there.
+/// Its frame has x along the surface, y along its normal, and z towards the reader: on a floor +Z of the world, on a
+/// wall downwards, so that turns are counted from there.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Anchor {
     /// The foot, metres.
@@ -129,7 +129,8 @@ mod tests {
             let normal = Vector3::new(nx, ny, nz);
             prop_assume!(normal.norm() > 0.1);
             let turned = |deg| Rotation::from_turn_lean_roll([deg, 10.0, 5.0]);
-            let foot = Curve::new(vec![Key::smooth(0.0, [1.0, 2.0, 3.0]), Key::smooth(12.0, [4.0, 1.0, -3.0]), Key::smooth(20.0, [0.0; 3])]);
+            let foot = Curve::new(vec![Key::smooth(0.0, [1.0, 2.0, 3.0]), Key::smooth(12.0, [4.0, 1.0, -3.0]),
+                Key::smooth(20.0, [0.0; 3])]);
             let turn = Curve::new(vec![Key::smooth(-3.0, turned(0.0)), Key::smooth(11.0, turned(100.0))]);
             let before = Anchor {
                 foot: Animated::Curve(foot.unwrap()),

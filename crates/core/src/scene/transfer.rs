@@ -483,7 +483,8 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(24))]
         #[test]
         fn the_way_between_two_worlds_is_found_whatever_the_ids(
-            w in prop::array::uniform3(-2.0f64..2.0), t in prop::array::uniform3(-9.0f64..9.0), scale in 0.05f64..20.0, first in 0u32..30,
+            w in prop::array::uniform3(-2.0f64..2.0), t in prop::array::uniform3(-9.0f64..9.0),
+                scale in 0.05f64..20.0, first in 0u32..30,
         ) {
             let old = walk(0..60, Motion::Free);
             let by = Similarity { scale, rotation: Rotation3::new(Vector3::from(w)), translation: Vector3::from(t) };
@@ -504,7 +505,8 @@ mod tests {
         fn a_camera_that_turns_gives_its_turn_and_nothing_else(w in prop::array::uniform3(-2.0f64..2.0)) {
             let old = walk(0..40, Motion::Nodal);
             let by = Similarity { rotation: Rotation3::new(Vector3::from(w)), ..Similarity::identity() };
-            let found = transfer(of(&old, 0), of(&elsewhere(&old, &by, 0), 0), false, &[Vector3::new(3.0, -4.0, -100.0)]).unwrap();
+            let found = transfer(of(&old, 0), of(&elsewhere(&old, &by, 0), 0), false,
+                &[Vector3::new(3.0, -4.0, -100.0)]).unwrap();
             prop_assert!(log_so3(&(found.new_from_old.rotation * by.rotation.inverse())).norm() < 1e-7);
             prop_assert!(found.new_from_old.scale == 1.0 && found.new_from_old.translation.norm() == 0.0);
         }

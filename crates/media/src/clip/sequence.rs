@@ -39,7 +39,8 @@ pub enum SequenceError {
     #[error("it is too large: at most {MAX_STILLS} pictures of {} MB each can be taken", MAX_STILL_BYTES / 1_000_000)]
     TooLarge,
     /// All together are too large.
-    #[error("the archive unpacks to more than {} GB; take the pictures in as a folder", MAX_ARCHIVE_BYTES / 1_000_000_000)]
+    #[error("the archive unpacks to more than {} GB; take the pictures in as a folder",
+        MAX_ARCHIVE_BYTES / 1_000_000_000)]
     ArchiveTooLarge,
     /// A still is not whole.
     #[error("“{name}” cannot be used: {why}. Replace it, or leave it out{}", others(*more))]

@@ -38,7 +38,8 @@ impl Buffer {
         let (low, high) = (bound(f32::INFINITY, f32::min), bound(f32::NEG_INFINITY, f32::max));
         let view = self.view(values.iter().flat_map(|v| v.to_le_bytes()), target);
         self.accessors.push(json!({
-            "bufferView": view, "componentType": FLOAT, "count": values.len() / width, "type": kind, "min": low, "max": high
+            "bufferView": view, "componentType": FLOAT, "count": values.len() / width, "type": kind, "min": low,
+                "max": high
         }));
         self.accessors.len() - 1
     }
@@ -100,13 +101,16 @@ pub fn glb(path: &CameraPath, frames_per_second: f64, meshes: &[SceneMesh]) -> V
         let yfov = 2.0 * (f64::from(solution.height) / (2.0 * first.lens.focal_px)).atan();
         document["cameras"] = json!([{ "type": "perspective", "name": "camera",
             "perspective": { "aspectRatio": aspect, "yfov": yfov, "znear": 0.01 } }]);
-        nodes.push(json!({ "name": "camera", "camera": 0, "translation": shifts[..3].to_vec(), "rotation": turns[..4].to_vec() }));
+        nodes.push(json!({ "name": "camera", "camera": 0, "translation": shifts[..3].to_vec(),
+            "rotation": turns[..4].to_vec() }));
         let input = buffer.floats(&times, 1, "SCALAR", None);
         let shift = buffer.floats(&shifts, 3, "VEC3", None);
         let turn = buffer.floats(&turns, 4, "VEC4", None);
         document["animations"] = json!([{ "name": "camera move",
-            "samplers": [ { "input": input, "output": shift, "interpolation": "LINEAR" }, { "input": input, "output": turn, "interpolation": "LINEAR" } ],
-            "channels": [ { "sampler": 0, "target": { "node": 0, "path": "translation" } }, { "sampler": 1, "target": { "node": 0, "path": "rotation" } } ] }]);
+            "samplers": [ { "input": input, "output": shift, "interpolation": "LINEAR" },
+                { "input": input, "output": turn, "interpolation": "LINEAR" } ],
+            "channels": [ { "sampler": 0, "target": { "node": 0, "path": "translation" } },
+                { "sampler": 1, "target": { "node": 0, "path": "rotation" } } ] }]);
     }
     if !solution.points.is_empty() {
         let positions: Vec<f32> = solution
@@ -126,10 +130,12 @@ pub fn glb(path: &CameraPath, frames_per_second: f64, meshes: &[SceneMesh]) -> V
         let positions = buffer.floats(mesh.positions.as_flattened(), 3, "VEC3", Some(34962));
         let indices = buffer.indices(&mesh.indices);
         materials.push(json!({ "name": mesh.name, "doubleSided": false,
-            "pbrMetallicRoughness": { "baseColorFactor": [mesh.colour[0], mesh.colour[1], mesh.colour[2], 1.0], "metallicFactor": 0.0, "roughnessFactor": 0.9 } }));
+            "pbrMetallicRoughness": { "baseColorFactor": [mesh.colour[0], mesh.colour[1], mesh.colour[2], 1.0],
+                "metallicFactor": 0.0, "roughnessFactor": 0.9 } }));
         nodes.push(json!({ "name": mesh.name, "mesh": gltf_meshes.len() }));
         gltf_meshes.push(json!({ "name": mesh.name, "primitives": [
-            { "attributes": { "POSITION": positions }, "indices": indices, "material": materials.len() - 1, "mode": 4 } ] }));
+            { "attributes": { "POSITION": positions }, "indices": indices, "material": materials.len() - 1,
+                "mode": 4 } ] }));
     }
     document["scenes"] = json!([{ "nodes": (0..nodes.len()).collect::<Vec<_>>() }]);
     for (name, values) in [("nodes", nodes), ("meshes", gltf_meshes), ("materials", materials)] {

@@ -57,7 +57,8 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 12, ..ProptestConfig::default() })]
     #[test]
     fn a_draft_shows_the_title_on_just_the_pixels_whose_rays_meet_it(
-        x in -3f64..3.0, y in 0.3f64..3.0, z in 2.5f64..6.0, k1 in -0.12f64..0.12, focal in 90f64..260.0, turn in -180f64..180.0, lying in any::<bool>(),
+        x in -3f64..3.0, y in 0.3f64..3.0, z in 2.5f64..6.0, k1 in -0.12f64..0.12, focal in 90f64..260.0,
+            turn in -180f64..180.0, lying in any::<bool>(),
     ) {
         let stance = if lying { Stance::Lying } else { Stance::Standing };
         let mut insert = title("Qu", "Lato Black", stance, 0.03);
@@ -66,7 +67,8 @@ proptest! {
         let lens = Lens { k1, ..Lens::centred(focal, WIDTH as u32, HEIGHT as u32) };
         let rgb = draw(&insert, &pose, &lens, Quality::Draft);
         let mesh = RenderScene::mesh(&insert, 0.0).unwrap();
-        let wrong = (0..WIDTH * HEIGHT).filter(|i| changed(&rgb, i % WIDTH, i / WIDTH) != sees(&mesh, &pose, &lens, i % WIDTH, i / WIDTH)).count();
+        let wrong = (0..WIDTH * HEIGHT)
+            .filter(|i| changed(&rgb, i % WIDTH, i / WIDTH) != sees(&mesh, &pose, &lens, i % WIDTH, i / WIDTH)).count();
         // Rays that graze an edge may fall to either side in f32.
         prop_assert!(wrong <= 6, "{wrong} pixels differ");
     }

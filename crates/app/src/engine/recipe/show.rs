@@ -28,8 +28,8 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         let p = &insert.placement;
         let m = *p.rotation(0.0).matrix();
         let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
-        Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": p.origin(0.0).as_slice(), "rotation": rows,
-            "size": size(insert)?, "hidden": insert.hidden }))
+        Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": p.origin(0.0).as_slice(),
+            "rotation": rows, "size": size(insert)?, "hidden": insert.hidden }))
     });
     let inserts = inserts.collect::<Result<Vec<_>, EngineError>>()?;
     let masks: Vec<_> = document
@@ -41,12 +41,12 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         .collect();
     let light = document.light.at(0.0);
     let surfaces = solution.as_ref().map_or_else(Vec::new, |s| surfaces(shot, s));
-    Ok(
-        json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id, "clip": shot.clip_row.name,
-        "width": shot.clip.width, "height": shot.clip.height, "frame_rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
+    Ok(json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id,
+        "clip": shot.clip_row.name, "width": shot.clip.width, "height": shot.clip.height,
+        "frame_rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
         "trim": document.trim, "readings": readings, "masks": masks, "inserts": inserts, "surfaces": surfaces,
-        "light": { "bearing": light.bearing_deg, "height": light.height_deg, "sun": light.sun, "ambient": light.ambient } }),
-    )
+        "light": { "bearing": light.bearing_deg, "height": light.height_deg, "sun": light.sun,
+            "ambient": light.ambient } }))
 }
 
 fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
@@ -56,8 +56,9 @@ fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
         .iter()
         .map(|r| json!({ "grade": r.grade.word(), "text": r.text, "frames": r.frames }))
         .collect();
-    json!({ "rms_px": solution.rms_px, "verdict": solution.verdict.grade.word(), "reasons": reasons, "motion": solution.motion.word(),
-        "zoom": solution.zoom, "frames_solved": solution.frames.len(), "frames": solution.frames_total, "points": solution.points.len(),
+    json!({ "rms_px": solution.rms_px, "verdict": solution.verdict.grade.word(), "reasons": reasons,
+        "motion": solution.motion.word(), "zoom": solution.zoom, "frames_solved": solution.frames.len(),
+        "frames": solution.frames_total, "points": solution.points.len(),
         "focal_px": solution.frames.first().map(|f| f.lens.focal_px), "of_other_tracks": out_of_date })
 }
 

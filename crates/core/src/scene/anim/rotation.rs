@@ -112,7 +112,8 @@ mod tests {
         }
 
         #[test]
-        fn any_rotation_is_made_again_from_its_angles(x in -1f64..1.0, y in -1f64..1.0, z in -1f64..1.0, w in -1f64..1.0) {
+        fn any_rotation_is_made_again_from_its_angles(x in -1f64..1.0, y in -1f64..1.0, z in -1f64..1.0,
+            w in -1f64..1.0) {
             let q = Quaternion::new(w, x, y, z);
             prop_assume!(q.norm() > 0.1);
             let rotation = Rotation(UnitQuaternion::new_normalize(q));

@@ -212,7 +212,8 @@ mod tests {
         let doc = ShotDocument::new(10);
         let json = |turn: &str, scale: &str| {
             format!(
-                r#"{{"edit":"datum","datum":{{"world_from_solve":{{"scale":{scale},"rotation":{turn},"translation":[0,0,0]}},"floor":null,"known_distance_m":null}}}}"#
+                r#"{{"edit":"datum","datum":{{"floor":null,"known_distance_m":null,
+                "world_from_solve":{{"scale":{scale},"rotation":{turn},"translation":[0,0,0]}}}}}}"#
             )
         };
         let straight = "[1,0,0,0,1,0,0,0,1]";
@@ -325,9 +326,11 @@ mod tests {
     proptest! {
         #[test]
         fn a_change_of_datum_keeps_inserts_in_the_picture(
-            turn in -180f64..180.0, wx in -170f64..170.0, wy in -170f64..170.0, wz in -170f64..170.0, s in 0.1f64..9.0, t in -5f64..5.0,
+            turn in -180f64..180.0, wx in -170f64..170.0, wy in -170f64..170.0, wz in -170f64..170.0,
+                s in 0.1f64..9.0, t in -5f64..5.0,
         ) {
-            let doc = ShotDocument::new(10).apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([1.0, 0.0, -3.0], turn) })).unwrap();
+            let doc = ShotDocument::new(10)
+                .apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([1.0, 0.0, -3.0], turn) })).unwrap();
             let mut datum = doc.datum.nudged([wx, wy, wz], [t, 1.0, -t]);
             datum.world_from_solve = datum.world_from_solve.then(&Similarity { scale: s, ..Similarity::identity() });
             let after = doc.apply(&Edit::Datum(DatumEdit::Datum { datum: datum.clone() })).unwrap();
@@ -336,7 +339,8 @@ mod tests {
                 let p = &d.placing.inserts[0].placement;
                 d.datum.world_from_solve.inverse().point(p.origin(0.0) + p.rotation(0.0) * (corner * p.scale.at(0.0)))
             };
-            prop_assert!((place(&doc) - place(&after)).norm() < 1e-6, "moved by {}", (place(&doc) - place(&after)).norm());
+            prop_assert!((place(&doc) - place(&after)).norm() < 1e-6, "moved by {}", (place(&doc) - place(&after))
+                .norm());
         }
     }
 }

@@ -79,7 +79,8 @@ mod tests {
 
     proptest! {
         #[test]
-        fn a_small_step_is_straight_and_one_back_undoes_it(x in -1.0f64..1.0, y in -1.0f64..1.0, far in 50.0f64..5e3, beyond: bool) {
+        fn a_small_step_is_straight_and_one_back_undoes_it(x in -1.0f64..1.0, y in -1.0f64..1.0, far in 50.0f64..5e3,
+            beyond: bool) {
             let anchor = Vector3::new(0.5, -0.2, 0.1);
             let ray = Vector3::new(x, y, 2.0).normalize() * if beyond { -far } else { far };
             let point = FarPoint { position: anchor + ray, anchor };
@@ -91,11 +92,13 @@ mod tests {
         }
 
         #[test]
-        fn undamped_it_is_the_inverse_and_damped_it_is_smaller(far in 50.0f64..5e3, parallax in 1e-3f64..1e-2, damping in 1e-6f64..1e-1) {
+        fn undamped_it_is_the_inverse_and_damped_it_is_smaller(far in 50.0f64..5e3, parallax in 1e-3f64..1e-2,
+            damping in 1e-6f64..1e-1) {
             let point = FarPoint { position: Vector3::new(0.3, 0.1, 1.0).normalize() * far, anchor: Vector3::zeros() };
             let ahead = point.position.normalize();
             let (a, b) = across(&ahead);
-            let v = (a * a.transpose() * 3.0 + b * b.transpose() * 2.0 + ahead * ahead.transpose() * (parallax * parallax)) * 40.0;
+            let v = (a * a.transpose() * 3.0 + b * b.transpose() * 2.0
+                + ahead * ahead.transpose() * (parallax * parallax)) * 40.0;
             let plain = damped_inverse(&v, point, 0.0).unwrap();
             prop_assert!((plain * v - Matrix3::identity()).norm() < 1e-6);
             let damped = damped_inverse(&v, point, damping).unwrap();

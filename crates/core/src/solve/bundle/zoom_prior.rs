@@ -47,7 +47,8 @@ mod tests {
         fn a_zoom_of_even_speed_costs_nothing_however_frames_are_spaced(
             gaps in prop::collection::vec(0.5f64..6.0, 2..20), start in -0.5f64..0.5, velocity in -0.05f64..0.05,
         ) {
-            let times: Vec<f64> = std::iter::once(0.0).chain(gaps.iter().scan(0.0, |t, g| { *t += g; Some(*t) })).collect();
+            let times: Vec<f64> = std::iter::once(0.0).chain(gaps.iter().scan(0.0, |t, g| { *t += g; Some(*t) }))
+                .collect();
             let zoom: Vec<f64> = times.iter().map(|t| start + velocity * t).collect();
             let terms = zoom_terms(&zoom, &times, 0.1);
             prop_assert_eq!(terms.len(), times.len() - 2);

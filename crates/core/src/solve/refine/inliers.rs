@@ -193,10 +193,13 @@ mod tests {
 
     proptest! {
         #[test]
-        fn parallax_is_the_angle_between_the_outermost_rays(distance in 1.0f64..200.0, travel in 0.05f64..2.0, cameras in 3usize..9) {
-            let centres: Vec<Vector3<f64>> = (0..cameras).map(|i| Vector3::x() * (travel * (i as f64 / (cameras - 1) as f64 - 0.5))).collect();
+        fn parallax_is_the_angle_between_the_outermost_rays(distance in 1.0f64..200.0, travel in 0.05f64..2.0,
+            cameras in 3usize..9) {
+            let centres: Vec<Vector3<f64>> = (0..cameras)
+                .map(|i| Vector3::x() * (travel * (i as f64 / (cameras - 1) as f64 - 0.5))).collect();
             let point = Vector3::new(0.0, 0.0, -distance);
-            let seen: Vec<Observation> = (0..cameras).map(|i| Observation { camera: i as u32, pixel: Vector2::zeros() }).collect();
+            let seen: Vec<Observation> = (0..cameras)
+                .map(|i| Observation { camera: i as u32, pixel: Vector2::zeros() }).collect();
             let right = 2.0 * (0.5 * travel / distance).atan().to_degrees();
             prop_assert!((parallax_deg(&centres, point, &seen) - right).abs() < 1e-3 * right.max(0.1));
             prop_assert_eq!(has_depth(Move::Free, &centres, point, &seen), right >= FAR_PARALLAX_DEG);

@@ -134,9 +134,8 @@ mod tests {
     #[test]
     fn a_still_is_told_from_a_slow_move() {
         let keys = [0, 5, 10, 15, 19];
-        assert!(
-            matches!(check_motion(&problem(&tracks(60, 20, 0.01)), &keys), Err(SolveFailure::Still { motion_px }) if motion_px < 1.0)
-        );
+        assert!(matches!(check_motion(&problem(&tracks(60, 20, 0.01)), &keys),
+                Err(SolveFailure::Still { motion_px }) if motion_px < 1.0));
         assert!(check_motion(&problem(&tracks(60, 20, 0.5)), &keys).is_ok());
     }
 

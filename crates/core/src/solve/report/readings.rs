@@ -219,15 +219,20 @@ mod tests {
         /// However the world of a solve lies, it comes out the same: upright, and in a handy size.
         #[test]
         fn the_world_comes_out_upright_wherever_it_lay(
-            axis in prop::array::uniform3(-1.0f64..1.0), angle in -3.0f64..3.0, shift in prop::array::uniform3(-50.0f64..50.0), scale in 0.01f64..100.0,
+            axis in prop::array::uniform3(-1.0f64..1.0), angle in -3.0f64..3.0,
+                shift in prop::array::uniform3(-50.0f64..50.0), scale in 0.01f64..100.0,
         ) {
             let axis = Vector3::from(axis);
             prop_assume!(axis.norm() > 0.1);
             let poses: Vec<Pose> = (0..7)
-                .filter_map(|i| Pose::look_at(Vector3::new(f64::from(i) * 0.3, 2.0, 9.0), Vector3::new(0.0, 1.0, 0.0), Vector3::y()))
+                .filter_map(|i| Pose::look_at(Vector3::new(f64::from(i) * 0.3, 2.0, 9.0), Vector3::new(0.0, 1.0, 0.0),
+                    Vector3::y()))
                 .collect();
-            let points: Vec<Vector3<f64>> = (0..30).map(|i| Vector3::new(f64::from(i % 5) - 2.0, 0.2 * f64::from(i % 3), f64::from(i % 7) - 3.0)).collect();
-            let laid = Similarity { scale, rotation: Rotation3::from_scaled_axis(axis.normalize() * angle), translation: Vector3::from(shift) };
+            let points: Vec<Vector3<f64>> = (0..30)
+                .map(|i| Vector3::new(f64::from(i % 5) - 2.0, 0.2 * f64::from(i % 3), f64::from(i % 7) - 3.0))
+                .collect();
+            let laid = Similarity { scale, rotation: Rotation3::from_scaled_axis(axis.normalize() * angle),
+                translation: Vector3::from(shift) };
             let (moved_poses, moved_points): (Vec<Pose>, Vec<Vector3<f64>>) =
                 (poses.iter().map(|p| laid.pose(p)).collect(), points.iter().map(|p| laid.point(*p)).collect());
             let gauge = upright(&moved_poses, &moved_points, Move::Free);
@@ -246,10 +251,12 @@ mod tests {
 
         #[test]
         fn a_spread_grows_and_turns_with_the_world(scale in 0.1f64..10.0, angle in -3.0f64..3.0) {
-            let gauge = Similarity { scale, rotation: Rotation3::from_scaled_axis(Vector3::y() * angle), translation: Vector3::x() };
+            let gauge = Similarity { scale, rotation: Rotation3::from_scaled_axis(Vector3::y() * angle),
+                translation: Vector3::x() };
             let spread = gauge_spread(&gauge, &Matrix3::from_diagonal(&Vector3::new(4.0, 1.0, 0.25)));
             let along = gauge.rotation * Vector3::x();
-            prop_assert!((along.dot(&(spread * along)) - 4.0 * scale * scale).abs() < 1e-9 * scale * scale.max(1.0) * 100.0);
+            prop_assert!((along.dot(&(spread * along)) - 4.0 * scale * scale)
+                .abs() < 1e-9 * scale * scale.max(1.0) * 100.0);
             prop_assert!((spread.trace() - 5.25 * scale * scale).abs() < 1e-9 * scale.max(1.0) * 1e3);
             let six = packed(&spread);
             prop_assert!((six[1] - spread[(1, 0)]).abs() < 1e-12 && (six[4] - spread[(2, 1)]).abs() < 1e-12);
