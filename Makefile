@@ -30,8 +30,9 @@ format: setup-test ## write everything as lint wants it
 	cargo fmt --all
 	e2e/node_modules/.bin/prettier --write --log-level warn --ignore-path .prettierignore $(SCRIPTS)
 
-bench: setup ## time tracking, solving and rendering on the demo clip
+bench: setup ## time tracking, solving and rendering: on the demo clip, then small workloads by themselves (criterion)
 	cargo run --release --locked -p fennik -- bench
+	cargo bench --locked -p fennik-core --bench camera -p fennik-render --bench frame
 
 accuracy: setup ## solve clips with known cameras, print the table and put it into docs/numerics.md (CLIPS=DIR adds more)
 	cargo run --release --locked -p fennik -- accuracy --write docs/numerics.md $(if $(CLIPS),--clips $(CLIPS))

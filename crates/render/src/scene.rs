@@ -139,7 +139,7 @@ impl PlacedScene {
 
 fn shape(insert: &Insert, shapes: &ShapeCache) -> Result<Arc<Mesh>, RenderError> {
     let wrong = |cause| RenderError { insert: insert.id.0, cause };
-    insert.validate().map_err(|why| wrong(ShapeError::Value(why)))?;
+    insert.validate().map_err(|why| wrong(why.into()))?;
     shapes.shape(&insert.content, insert.placement.stance).map_err(wrong)
 }
 

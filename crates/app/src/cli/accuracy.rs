@@ -1,5 +1,6 @@
 //! `fennik accuracy`: solves clips whose cameras are known and prints how far off each camera is.
 
+use super::error::CliError;
 use super::{Progress, Scratch};
 use fennik_core::check::{LockError, lock_error, turning_lock_error};
 use fennik_demo::encode::{TRIAL, film};
@@ -34,7 +35,7 @@ pub struct AccuracyArguments {
 }
 
 /// Makes what is missing, solves every clip in a process of its own, and prints one table.
-pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
+pub fn run(arguments: &AccuracyArguments) -> Result<(), CliError> {
     let scratch = Scratch::new()?;
     let mut pairs = vec![demo_clip(scratch.path())?];
     pairs.extend(TRIALS.iter().map(|t| clip_and_truth(&arguments.made, t.name)));
@@ -42,8 +43,8 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
         pairs.extend(known_clips(folder)?);
     }
     if let Some(stranger) = arguments.only.iter().find(|name| pairs.iter().all(|(clip, _)| name_of(clip) != **name)) {
-        let names: Vec<String> = pairs.iter().map(|(clip, _)| name_of(clip)).collect();
-        return Err(format!("there is no clip {stranger}; there are {}", names.join(", ")));
+        let all = pairs.iter().map(|(clip, _)| name_of(clip)).collect();
+        return Err(CliError::NoClip { clip: stranger.clone(), all });
     }
     pairs.retain(|(clip, _)| arguments.only.is_empty() || arguments.only.contains(&name_of(clip)));
     let mut progress = Progress::default();
@@ -75,11 +76,9 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), String> {
     }
 }
 
-fn demo_clip(folder: &Path) -> Result<(PathBuf, PathBuf), String> {
+fn demo_clip(folder: &Path) -> Result<(PathBuf, PathBuf), CliError> {
     let pair = clip_and_truth(folder, "demo");
-    fs::write(&pair.0, fennik_demo::QUAY_CLIP)
-        .and_then(|()| fs::write(&pair.1, fennik_demo::QUAY_TRUTH))
-        .map_err(|e| e.to_string())?;
+    fs::write(&pair.0, fennik_demo::QUAY_CLIP).and_then(|()| fs::write(&pair.1, fennik_demo::QUAY_TRUTH))?;
     Ok(pair)
 }
 
@@ -91,8 +90,8 @@ fn name_of(clip: &Path) -> String {
     clip.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default()
 }
 
-fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
-    let entries = fs::read_dir(folder).map_err(|e| format!("{} cannot be read: {e}", folder.display()))?;
+fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, CliError> {
+    let entries = fs::read_dir(folder).map_err(|why| CliError::Unread { path: folder.to_owned(), why })?;
     let mut pairs: Vec<_> = entries
         .flatten()
         .filter_map(|e| {
@@ -105,27 +104,27 @@ fn known_clips(folder: &Path) -> Result<Vec<(PathBuf, PathBuf)>, String> {
 }
 
 /// Makes those of the wanted clips that are the project's own and not there yet.
-fn make_clips(folder: &Path, wanted: &[(PathBuf, PathBuf)], progress: &mut Progress) -> Result<(), String> {
-    fs::create_dir_all(folder).map_err(|e| format!("{} cannot be made: {e}", folder.display()))?;
+fn make_clips(folder: &Path, wanted: &[(PathBuf, PathBuf)], progress: &mut Progress) -> Result<(), CliError> {
+    fs::create_dir_all(folder).map_err(|why| CliError::Unwritten { path: folder.to_owned(), why })?;
     for take in &TRIALS {
         let (clip, truth_path) = clip_and_truth(folder, take.name);
         if (clip.exists() && truth_path.exists()) || wanted.iter().all(|w| w.0 != clip) {
             continue;
         }
         film(take, folder, &TRIAL, |done| progress.frames(&format!("filming {}", take.name), done, take.frames))
-            .map_err(|e| format!("{} could not be made: {e}", clip.display()))?;
+            .map_err(|e| CliError::Unmade { clip: clip.clone(), why: e.to_string() })?;
     }
     Ok(())
 }
 
 /// The figures of one clip, as cells of the table.
-fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, String> {
-    let read = |p: &Path| fs::read(p).map_err(|e| format!("{} cannot be read: {e}", p.display()));
-    let truth: Truth = serde_json::from_slice(&read(truth)?).map_err(|e| format!("{}: {e}", truth.display()))?;
+fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, CliError> {
+    let read = |p: &Path| fs::read(p).map_err(|why| CliError::Unread { path: p.to_owned(), why });
+    let truth: Truth =
+        serde_json::from_slice(&read(truth)?).map_err(|why| CliError::NoJson { path: truth.to_owned(), why })?;
     let out = scratch.join("camera.json");
-    let program = std::env::current_exe().map_err(|e| e.to_string())?;
-    let run =
-        Command::new(program).arg("solve").arg(clip).arg("--out").arg(&out).output().map_err(|e| e.to_string())?;
+    let program = std::env::current_exe()?;
+    let run = Command::new(program).arg("solve").arg(clip).arg("--out").arg(&out).output()?;
     if !run.status.success() {
         return Ok(format!("declined: {} | | | | | |", String::from_utf8_lossy(&run.stderr).trim()));
     }
@@ -134,8 +133,8 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, String> {
         said.rsplit(before).next().and_then(|s| s.split_whitespace().next()).and_then(|s| s.parse::<f64>().ok())
     };
     let (tracked, solved) = (number("tracked in ").unwrap_or(f64::NAN), number("solved in ").unwrap_or(f64::NAN));
-    let camera: CameraDocument = serde_json::from_slice(&read(&out)?).map_err(|e| e.to_string())?;
-    let lock = slip(&truth, &camera).ok_or_else(|| format!("{} has no true points to judge by", clip.display()))?;
+    let camera: CameraDocument = serde_json::from_slice(&read(&out)?)?;
+    let lock = slip(&truth, &camera).ok_or_else(|| CliError::NoTruth { clip: clip.to_owned() })?;
     Ok(format!(
         "{}/{} | {:.3} px | {:.3} px | {:.2} % ({:.2}) | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
         camera.frames.len(),
@@ -171,13 +170,13 @@ fn focal_error(truth: &Truth, camera: &CameraDocument) -> f64 {
     errors.get(errors.len() / 2).copied().unwrap_or(f64::NAN)
 }
 
-fn replace_between(path: &Path, table: &str) -> Result<(), String> {
-    let text = fs::read_to_string(path).map_err(|e| format!("{} cannot be read: {e}", path.display()))?;
-    let (before, rest) =
-        text.split_once(MARKS[0]).ok_or_else(|| format!("{} has no line {}", path.display(), MARKS[0]))?;
-    let (_, after) = rest.split_once(MARKS[1]).ok_or_else(|| format!("{} has no line {}", path.display(), MARKS[1]))?;
+fn replace_between(path: &Path, table: &str) -> Result<(), CliError> {
+    let text = fs::read_to_string(path).map_err(|why| CliError::Unread { path: path.to_owned(), why })?;
+    let missing = |mark| move || CliError::NoMark { path: path.to_owned(), mark };
+    let (before, rest) = text.split_once(MARKS[0]).ok_or_else(missing(MARKS[0]))?;
+    let (_, after) = rest.split_once(MARKS[1]).ok_or_else(missing(MARKS[1]))?;
     let text = format!("{before}{}\n{table}\n{}{after}", MARKS[0], MARKS[1]);
-    fs::write(path, text).map_err(|e| format!("{} cannot be written: {e}", path.display()))
+    fs::write(path, text).map_err(|why| CliError::Unwritten { path: path.to_owned(), why })
 }
 
 #[cfg(test)]
@@ -192,7 +191,7 @@ mod tests {
         replace_between(&path, "| new |").unwrap();
         assert_eq!(fs::read_to_string(&path).unwrap(), format!("before\n{}\n| new |\n{}\nafter\n", MARKS[0], MARKS[1]));
         fs::write(&path, "nothing").unwrap();
-        assert!(replace_between(&path, "x").unwrap_err().contains("has no line"));
+        assert!(replace_between(&path, "x").unwrap_err().to_string().contains("has no line"));
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! `fennik add`: takes clips into a data folder, as the page does.
 
+use super::error::CliError;
 use super::{Progress, Stopper, open_store};
 use crate::engine::{OpenShot, import};
 use std::path::PathBuf;
@@ -16,23 +17,22 @@ pub struct AddArguments {
 }
 
 /// Copies the files in, looks into the clips and makes their preview frames.
-pub fn run(arguments: &AddArguments) -> Result<(), String> {
+pub fn run(arguments: &AddArguments) -> Result<(), CliError> {
     let store = open_store(arguments.data.as_ref())?;
     let (mut progress, stopper) = (Progress::default(), Stopper::new()?);
     let staged = import::stage(&store, &arguments.files, &mut |done, total| {
         progress.percent("copying", (100 * done / total.max(1)) as u32);
         !stopper.asked()
-    })
-    .map_err(|e| e.to_string())?;
-    let taken = staged.take_in(&store).map_err(|e| e.to_string())?;
+    })?;
+    let taken = staged.take_in(&store)?;
     let decoded = import::decode_all(&store, &taken.shots, &mut |done, total, _| {
         progress.frames("decoding", done, total);
         !stopper.asked()
     });
     progress.end();
-    decoded.map_err(|e| e.to_string())?;
+    decoded?;
     for id in taken.shots {
-        let shot = OpenShot::load(&store, id).map_err(|e| e.to_string())?;
+        let shot = OpenShot::load(&store, id)?;
         for note in &shot.clip.notes {
             println!("note: {}", note.text());
         }

@@ -1,5 +1,6 @@
 //! `fennik apply` and `fennik show`: a shot without a page.
 
+use super::error::CliError;
 use super::{Progress, Stopper, find_shot, open_existing, open_store};
 use crate::engine::recipe::{self, Cook};
 use std::path::{Path, PathBuf};
@@ -18,10 +19,10 @@ pub struct ApplyArguments {
 }
 
 /// Does the steps in order; the first that does not hold ends the run, those before it stay.
-pub fn run(arguments: &ApplyArguments) -> Result<(), String> {
+pub fn run(arguments: &ApplyArguments) -> Result<(), CliError> {
     let path = &arguments.recipe;
-    let bytes = std::fs::read(path).map_err(|e| format!("{} cannot be read: {e}", path.display()))?;
-    let recipe = recipe::read(&bytes).map_err(|e| e.to_string())?;
+    let bytes = std::fs::read(path).map_err(|why| CliError::Unread { path: path.to_owned(), why })?;
+    let recipe = recipe::read(&bytes)?;
     let store = open_store(arguments.data.as_ref())?;
     let shot = arguments.shot.as_deref().map(|name| find_shot(&store, name)).transpose()?;
     let (mut progress, stopper) = (Progress::default(), Stopper::new()?);
@@ -33,8 +34,8 @@ pub fn run(arguments: &ApplyArguments) -> Result<(), String> {
         !stopper.asked()
     });
     progress.end();
-    outcome.map_err(|e| format!("{e}; the steps before it stay"))?;
-    match cook.shot().map(|id| store.shot(id)).transpose().map_err(|e| e.to_string())? {
+    outcome?;
+    match cook.shot().map(|id| store.shot(id)).transpose()? {
         Some(state) => println!("{steps} steps done: shot {} {:?}", state.shot.id.0, state.shot.name),
         None => println!("{steps} steps done"),
     }
@@ -55,11 +56,11 @@ pub struct ShowArguments {
 }
 
 /// Prints what there is.
-pub fn show(arguments: &ShowArguments) -> Result<(), String> {
-    let told = |value: &serde_json::Value| serde_json::to_string_pretty(value).map_err(|e| e.to_string());
+pub fn show(arguments: &ShowArguments) -> Result<(), CliError> {
+    let told = |value: &serde_json::Value| serde_json::to_string_pretty(value);
     let Some(name) = &arguments.shot else {
         let store = super::open_shots(arguments.data.as_ref())?;
-        let shots = store.shots().map_err(|e| e.to_string())?;
+        let shots = store.shots()?;
         if arguments.json {
             let all: Vec<_> = shots.iter().map(|s| serde_json::json!({ "shot": s.id, "name": s.name })).collect();
             println!("{}", told(&serde_json::json!({ "shots": all }))?);
@@ -69,7 +70,7 @@ pub fn show(arguments: &ShowArguments) -> Result<(), String> {
         return Ok(());
     };
     let (store, shot) = open_existing(arguments.data.as_ref(), name)?;
-    let value = recipe::show::of_shot(&store, &shot).map_err(|e| e.to_string())?;
+    let value = recipe::show::of_shot(&store, &shot)?;
     if arguments.json {
         println!("{}", told(&value)?);
         return Ok(());

@@ -1,5 +1,6 @@
 //! `fennik bench`: stage by stage on the demo clip.
 
+use super::error::CliError;
 use super::{Scratch, peak_mb};
 use crate::engine::{EngineError, analyse, demo, picture};
 use fennik_core::matte::Masks;
@@ -30,17 +31,17 @@ pub struct BenchArguments {
 }
 
 /// Times the stages and prints them with the peak memory of the process.
-pub fn run(arguments: &BenchArguments) -> Result<(), String> {
+pub fn run(arguments: &BenchArguments) -> Result<(), CliError> {
     if let Some(path) = &arguments.bundle {
-        return super::bench_bundle::run(path).map_err(|e| e.to_string());
+        return Ok(super::bench_bundle::run(path)?);
     }
     if arguments.clips.is_empty() {
-        tell(&measure().map_err(|e| e.to_string())?, arguments.json);
+        tell(&measure()?, arguments.json);
     }
     for path in &arguments.clips {
-        let mut least = analyse_clip(path).map_err(|e| e.to_string())?;
+        let mut least = analyse_clip(path)?;
         for _ in 1..arguments.runs {
-            for (row, again) in least.iter_mut().zip(analyse_clip(path).map_err(|e| e.to_string())?) {
+            for (row, again) in least.iter_mut().zip(analyse_clip(path)?) {
                 row.1 = row.1.min(again.1);
             }
         }
@@ -66,8 +67,8 @@ fn tell(rows: &[Row], json: bool) {
 }
 
 /// Times decoding, tracking and the stages of solving one clip; the same rows on every run.
-fn analyse_clip(path: &std::path::Path) -> Result<Vec<Row>, EngineError> {
-    let scratch = Scratch::new().map_err(EngineError::Message)?;
+fn analyse_clip(path: &std::path::Path) -> Result<Vec<Row>, CliError> {
+    let scratch = Scratch::new()?;
     let clip = ClipInfo::open(path, scratch.path())?;
     Ok(analysis(&clip)?.1)
 }
@@ -105,10 +106,10 @@ fn analysis(clip: &ClipInfo) -> Result<(TrackSet, Vec<Row>, Solution), EngineErr
     Ok((tracks, rows, solution))
 }
 
-fn measure() -> Result<Vec<Row>, EngineError> {
-    let scratch = Scratch::new().map_err(EngineError::Message)?;
+fn measure() -> Result<Vec<Row>, CliError> {
+    let scratch = Scratch::new()?;
     let path = scratch.path().join("quay.mp4");
-    std::fs::write(&path, fennik_demo::QUAY_CLIP).map_err(|e| EngineError::Message(e.to_string()))?;
+    std::fs::write(&path, fennik_demo::QUAY_CLIP).map_err(|why| CliError::Unwritten { path: path.clone(), why })?;
     let clip = ClipInfo::open(&path, scratch.path())?;
     let (tracks, mut rows, solution) = analysis(&clip)?;
     let began = Instant::now();
@@ -119,7 +120,8 @@ fn measure() -> Result<Vec<Row>, EngineError> {
     let mut document = ShotDocument::new(clip.frames);
     document.datum = datum;
     document.placing.inserts.push(insert);
-    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())?;
+    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())
+        .map_err(EngineError::from)?;
     let mut reader = FrameReader::open(&clip, Some((120, 121)), PixelKind::Rgb)?;
     let plate = reader.next_frame()?.unwrap_or_default().to_vec();
     let time = |quality| {
@@ -132,8 +134,7 @@ fn measure() -> Result<Vec<Row>, EngineError> {
     };
     let (draft, exact) = (time(Quality::Draft), time(Quality::Exact));
 
-    let truth: fennik_demo::truth::Truth =
-        serde_json::from_slice(fennik_demo::QUAY_TRUTH).map_err(|e| EngineError::Message(e.to_string()))?;
+    let truth: fennik_demo::truth::Truth = serde_json::from_slice(fennik_demo::QUAY_TRUTH)?;
     let lock = fennik_core::check::lock_error(&truth.sightings(), |f| solution.at(f).map(|s| (s.pose, s.lens)));
     let focal = solution.frames.first().map_or(0.0, |f| f.lens.focal_px);
     let true_focal = truth.frames.first().map_or(1.0, |f| f.focal_length_px);

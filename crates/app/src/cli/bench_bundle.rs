@@ -1,5 +1,7 @@
 //! `fennik bench --bundle`: the adjustment alone, on a scene that other programs can be given too.
 
+use crate::engine::ShotError;
+use crate::engine::output::OutputError;
 use crate::engine::{EngineError, demo};
 use fennik_core::geometry::Pose;
 use fennik_core::solve::Solution;
@@ -24,9 +26,8 @@ const STEPS: usize = 60;
 
 /// The demo clip's tracks and camera as a bundle, disturbed.
 fn scene() -> Result<Bundle, EngineError> {
-    let words = |e: &dyn std::fmt::Display| EngineError::Message(e.to_string());
-    let set = TrackSet::from_bytes(demo::TRACKS).map_err(|e| words(&e))?;
-    let solution: Solution = serde_json::from_slice(demo::SOLVE).map_err(|e| words(&e))?;
+    let set = TrackSet::from_bytes(demo::TRACKS).map_err(ShotError::from)?;
+    let solution: Solution = serde_json::from_slice(demo::SOLVE)?;
     let frames: Vec<_> = solution.frames.iter().filter(|f| f.frame % EVERY == 0).collect();
     let lens = frames.first().map(|f| f.lens).ok_or(EngineError::Fault)?;
     let mut bundle =
@@ -92,8 +93,7 @@ fn written(bundle: &Bundle) -> String {
 /// Writes the scene, adjusts it and prints the cost, px^2, against the seconds since the beginning.
 pub fn run(path: &Path) -> Result<(), EngineError> {
     let start = scene()?;
-    std::fs::write(path, written(&start))
-        .map_err(|e| EngineError::Message(format!("{} cannot be written: {e}", path.display())))?;
+    std::fs::write(path, written(&start)).map_err(|why| OutputError::File { path: path.to_owned(), why })?;
     let options = BundleOptions {
         focal: true,
         k1: true,

@@ -1,6 +1,7 @@
 //! `fennik accuracy --carry`: how far what is placed moves on the picture between any two good solves of one clip.
 
 use super::Progress;
+use super::error::CliError;
 use crate::engine::analyse;
 use fennik_core::matte::Masks;
 use fennik_core::scene::{Datum, SolveOfClip, TransferFit, floor_corners, suggest_floor, transfer};
@@ -53,20 +54,20 @@ pub fn table(
     clips: &[(String, std::path::PathBuf)],
     scratch: &Path,
     progress: &mut Progress,
-) -> Result<String, String> {
+) -> Result<String, CliError> {
     let mut lines = vec![
         "| clip | good solves | pairs | carried over | RMS, largest of a pair | worst point of all | pair |".to_owned(),
         "| --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     for (name, path) in clips {
-        let clip = ClipInfo::open(path, &scratch.join(name)).map_err(|e| e.to_string())?;
+        let clip = ClipInfo::open(path, &scratch.join(name))?;
         let solves = solve_all(&clip, name, progress)?;
         lines.push(format!("| {name} | {} |", pairs(&solves)));
     }
     Ok(lines.join("\n"))
 }
 
-fn solve_all(clip: &ClipInfo, name: &str, progress: &mut Progress) -> Result<Vec<Solved>, String> {
+fn solve_all(clip: &ClipInfo, name: &str, progress: &mut Progress) -> Result<Vec<Solved>, CliError> {
     let mut solves: Vec<Solved> = Vec::new();
     let mut plain: Option<TrackSet> = None;
     for (run, variant) in VARIANTS.iter().enumerate() {
@@ -83,8 +84,7 @@ fn solve_all(clip: &ClipInfo, name: &str, progress: &mut Progress) -> Result<Vec
         let choice = TrackChoice { window_half_px: f64::from(settings.window_half_px), ..TrackChoice::default() };
         let set = match plain.as_ref().filter(|_| variant.given) {
             Some(set) => set.clone(),
-            None => analyse::track(clip, (first, end), &settings, Masks::default(), |_, _| true)
-                .map_err(|e| e.to_string())?,
+            None => analyse::track(clip, (first, end), &settings, Masks::default(), |_, _| true)?,
         };
         let focal_px = solves
             .first()

@@ -6,6 +6,7 @@ mod apply;
 mod bench;
 mod bench_bundle;
 mod carry;
+mod error;
 mod output;
 mod serve;
 mod solve;
@@ -13,6 +14,7 @@ mod solve;
 use crate::engine::OpenShot;
 use crate::web;
 use clap::{Parser, Subcommand};
+use error::{ArgumentError, CliError};
 use fennik_store::{ShotId, Store};
 use std::io::{IsTerminal, Write};
 use std::path::PathBuf;
@@ -85,15 +87,15 @@ pub struct TrimArgument {
 }
 
 impl std::str::FromStr for TrimArgument {
-    type Err = String;
+    type Err = ArgumentError;
 
-    fn from_str(text: &str) -> Result<Self, String> {
-        let wrong = || format!("{text:?} is no range of frames; write first:last, as in 10:149");
+    fn from_str(text: &str) -> Result<Self, ArgumentError> {
+        let wrong = || ArgumentError::NoTrim(text.to_owned());
         let (a, b) = text.split_once(':').ok_or_else(wrong)?;
         let first = if a.is_empty() { 0 } else { a.parse().map_err(|_| wrong())? };
         let last = if b.is_empty() { None } else { Some(b.parse().map_err(|_| wrong())?) };
         if last.is_some_and(|l| l < first) {
-            return Err(format!("the range {text} ends before it begins"));
+            return Err(ArgumentError::EmptyTrim(text.to_owned()));
         }
         Ok(Self { first, last })
     }
@@ -160,14 +162,12 @@ impl Progress {
 struct Stopper(Arc<AtomicBool>);
 
 impl Stopper {
-    fn new() -> Result<Self, String> {
+    fn new() -> Result<Self, CliError> {
         let asked = Arc::new(AtomicBool::new(false));
         for signal in [signal_hook::consts::SIGTERM, signal_hook::consts::SIGINT] {
             // Asked twice, it ends at once.
             let twice = signal_hook::flag::register_conditional_shutdown(signal, 130, asked.clone());
-            twice
-                .and_then(|_| signal_hook::flag::register(signal, asked.clone()))
-                .map_err(|e| format!("no signal can be heard: {e}"))?;
+            twice.and_then(|_| signal_hook::flag::register(signal, asked.clone())).map_err(CliError::Signals)?;
         }
         Ok(Self(asked))
     }
@@ -178,34 +178,34 @@ impl Stopper {
 }
 
 /// Opens a data folder, or the usual one; made when it is not there.
-fn open_store(data: Option<&PathBuf>) -> Result<Store, String> {
-    Store::open(&data.cloned().unwrap_or_else(web::default_data_folder)).map_err(|e| e.to_string())
+fn open_store(data: Option<&PathBuf>) -> Result<Store, CliError> {
+    Ok(Store::open(&data.cloned().unwrap_or_else(web::default_data_folder))?)
 }
 
 /// Opens a data folder that is there.
-fn open_shots(data: Option<&PathBuf>) -> Result<Store, String> {
+fn open_shots(data: Option<&PathBuf>) -> Result<Store, CliError> {
     let data = data.cloned().unwrap_or_else(web::default_data_folder);
     if !data.join("fennik.sqlite").exists() {
-        return Err(format!("{} holds no shots; name the data folder with --data", data.display()));
+        return Err(CliError::NoShots { folder: data });
     }
-    Store::open(&data).map_err(|e| e.to_string())
+    Ok(Store::open(&data)?)
 }
 
 /// A shot by its name or number.
-fn find_shot(store: &Store, shot: &str) -> Result<ShotId, String> {
-    let shots = store.shots().map_err(|e| e.to_string())?;
+fn find_shot(store: &Store, shot: &str) -> Result<ShotId, CliError> {
+    let shots = store.shots()?;
     let wanted = shots.iter().find(|s| s.name == shot).map(|s| s.id).or_else(|| shot.parse().ok().map(ShotId));
     wanted.filter(|id| shots.iter().any(|s| s.id == *id)).ok_or_else(|| {
-        let names: Vec<String> = shots.iter().map(|s| format!("{} {:?}", s.id.0, s.name)).collect();
-        format!("there is no shot {shot:?}; there are: {}", names.join(", "))
+        let all = shots.iter().map(|s| format!("{} {:?}", s.id.0, s.name)).collect();
+        CliError::NoShot { shot: shot.to_owned(), all }
     })
 }
 
 /// Opens a shot that is there.
-fn open_existing(data: Option<&PathBuf>, shot: &str) -> Result<(Store, OpenShot), String> {
+fn open_existing(data: Option<&PathBuf>, shot: &str) -> Result<(Store, OpenShot), CliError> {
     let store = open_shots(data)?;
     let id = find_shot(&store, shot)?;
-    let shot = OpenShot::load(&store, id).map_err(|e| e.to_string())?;
+    let shot = OpenShot::load(&store, id)?;
     Ok((store, shot))
 }
 
@@ -221,10 +221,9 @@ pub struct Scratch(PathBuf);
 
 impl Scratch {
     /// Makes a fresh folder.
-    pub fn new() -> Result<Self, String> {
+    pub fn new() -> Result<Self, CliError> {
         let path = std::env::temp_dir().join(format!("fennik-{}", ulid::Ulid::generate()));
-        std::fs::create_dir_all(&path)
-            .map_err(|e| format!("no scratch folder could be made at {}: {e}", path.display()))?;
+        std::fs::create_dir_all(&path).map_err(|why| CliError::Unwritten { path: path.clone(), why })?;
         Ok(Self(path))
     }
 

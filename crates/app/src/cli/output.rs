@@ -1,7 +1,8 @@
 //! `fennik render` and `fennik export`.
 
+use super::error::{ArgumentError, CliError};
 use super::{Progress, Stopper, open_existing};
-use crate::engine::{EngineError, output, recipe};
+use crate::engine::{output, recipe};
 use std::path::PathBuf;
 
 /// Options of `fennik render`.
@@ -28,13 +29,13 @@ pub struct FramesArgument {
 }
 
 impl std::str::FromStr for FramesArgument {
-    type Err = String;
+    type Err = ArgumentError;
 
-    fn from_str(text: &str) -> Result<Self, String> {
-        let wrong = |_| format!("{text:?} are no frames; write first-last, as in 0-10, or one frame");
+    fn from_str(text: &str) -> Result<Self, ArgumentError> {
+        let wrong = |_| ArgumentError::NoFrames(text.to_owned());
         let (a, b) = text.split_once('-').unwrap_or((text, text));
         let (first, last) = (a.parse().map_err(wrong)?, b.parse().map_err(wrong)?);
-        if last < first { Err(format!("the frames {text} end before they begin")) } else { Ok(Self { first, last }) }
+        if last < first { Err(ArgumentError::EmptyFrames(text.to_owned())) } else { Ok(Self { first, last }) }
     }
 }
 
@@ -66,7 +67,7 @@ pub struct ExportArguments {
 }
 
 /// Renders a shot.
-pub fn render(arguments: &RenderArguments) -> Result<(), String> {
+pub fn render(arguments: &RenderArguments) -> Result<(), CliError> {
     let (store, shot) = open_existing(arguments.data.as_ref(), &arguments.shot)?;
     let (mut progress, stopper) = (Progress::default(), Stopper::new()?);
     let tell = |done, total| {
@@ -78,18 +79,18 @@ pub fn render(arguments: &RenderArguments) -> Result<(), String> {
         None => output::video(&store, &shot, &arguments.out, tell),
     };
     progress.end();
-    outcome.map_err(|e| e.to_string())
+    Ok(outcome?)
 }
 
 /// Exports a shot.
-pub fn export(arguments: &ExportArguments) -> Result<(), String> {
+pub fn export(arguments: &ExportArguments) -> Result<(), CliError> {
     let (store, shot) = open_existing(arguments.data.as_ref(), &arguments.shot)?;
     let bytes = match arguments.format {
         Format::Gltf => output::scene_glb(&store, &shot),
         Format::CameraJson => output::camera_json(&store, &shot),
         Format::Recipe => recipe::write::of_shot(&store, &shot),
     };
-    bytes.and_then(|bytes| output::write_file(&arguments.out, &bytes)).map_err(|e: EngineError| e.to_string())
+    Ok(output::write_file(&arguments.out, &bytes?)?)
 }
 
 #[cfg(test)]

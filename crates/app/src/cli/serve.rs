@@ -1,5 +1,6 @@
 //! `fennik serve` and `fennik demo`.
 
+use super::error::CliError;
 use crate::engine::{EngineError, demo};
 use crate::jobs::{Decode, JobRequest, Jobs};
 use crate::web;
@@ -43,65 +44,60 @@ pub struct DemoArguments {
 const DEMO_MARK: &str = "fennik-demo";
 
 /// Serves a data folder.
-pub fn run(arguments: &ServeArguments) -> Result<(), String> {
+pub fn run(arguments: &ServeArguments) -> Result<(), CliError> {
     let data = arguments.data.clone().unwrap_or_else(web::default_data_folder);
     let listener = bind(arguments.port)?;
-    let lock = Store::lock_folder(&data).map_err(|e| e.to_string())?;
-    let store = Store::open(&data).map_err(|e| e.to_string())?;
+    let lock = Store::lock_folder(&data)?;
+    let store = Store::open(&data)?;
     listen(Arc::new(store), listener, lock)
 }
 
 /// Serves the demo project, making it when it is not there.
-pub fn run_demo(arguments: &DemoArguments) -> Result<(), String> {
+pub fn run_demo(arguments: &DemoArguments) -> Result<(), CliError> {
     if let Some(folder) = &arguments.make_analyses {
-        return demo::make_analyses(folder).map_err(|e| e.to_string());
+        return Ok(demo::make_analyses(folder)?);
     }
     let data = arguments.data.clone().unwrap_or_else(|| web::default_data_folder().join("demo"));
     let listener = bind(arguments.port)?;
-    let lock = Store::lock_folder(&data).map_err(|e| e.to_string())?;
+    let lock = Store::lock_folder(&data)?;
     let mark = data.join(DEMO_MARK);
     if arguments.reset && data.join("fennik.sqlite").exists() {
         if !mark.exists() {
-            return Err(format!(
-                "{} is not marked as a demo project's folder, so nothing in it is thrown away; start the demo there \
-                    once without --reset, or name another folder",
-                data.display()
-            ));
+            return Err(CliError::NoDemo { folder: data });
         }
-        Store::remove_own_files(&data).map_err(|e| e.to_string())?;
+        Store::remove_own_files(&data)?;
     }
-    let store = Arc::new(Store::open(&data).map_err(|e| e.to_string())?);
-    let fresh = store.shots().map_err(|e| e.to_string())?.is_empty();
-    demo::ensure(&store).map_err(|e| e.to_string())?;
+    let store = Arc::new(Store::open(&data)?);
+    let fresh = store.shots()?.is_empty();
+    demo::ensure(&store)?;
     // A folder of one's own clips in which somebody once started the demo stays unmarked.
-    if fresh || store.has_clip_named(demo::CLIP_NAME).map_err(|e| e.to_string())? {
+    if fresh || store.has_clip_named(demo::CLIP_NAME)? {
         std::fs::write(&mark, "the demo project of Fennik; fennik demo --reset begins it anew\n")
-            .map_err(|e| format!("{} cannot be written: {e}", mark.display()))?;
+            .map_err(|why| CliError::Unwritten { path: mark, why })?;
     }
     listen(store, listener, lock)
 }
 
 /// Before anything is marked or made, the port must be ours.
-fn bind(port: u16) -> Result<TcpListener, String> {
-    TcpListener::bind(("127.0.0.1", port))
-        .map_err(|e| format!("port {port} cannot be used ({e}); choose another with --port"))
+fn bind(port: u16) -> Result<TcpListener, CliError> {
+    TcpListener::bind(("127.0.0.1", port)).map_err(|why| CliError::Port { port, why })
 }
 
 /// Serves a folder that is locked until the program ends.
-fn listen(store: Arc<Store>, listener: TcpListener, lock: std::fs::File) -> Result<(), String> {
+fn listen(store: Arc<Store>, listener: TcpListener, lock: std::fs::File) -> Result<(), CliError> {
     tracing_subscriber::fmt().with_writer(std::io::stderr).with_max_level(tracing::Level::WARN).init();
-    store.mark_interrupted().map_err(|e| e.to_string())?;
-    store.purge_deleted().and_then(|_| store.sweep()).map_err(|e| e.to_string())?;
-    let address = listener.local_addr().map_err(|e| e.to_string())?;
+    store.mark_interrupted()?;
+    store.purge_deleted().and_then(|_| store.sweep())?;
+    let address = listener.local_addr()?;
     let jobs = Jobs::start(store.clone());
-    resume_decoding(&store, &jobs).map_err(|e| e.to_string())?;
+    resume_decoding(&store, &jobs)?;
     let up = || println!("Fennik is at http://{address}/");
-    let ended = web::serve(listener, store.clone(), jobs.clone(), up).map_err(|e| e.to_string());
+    let ended = web::serve(listener, store.clone(), jobs.clone(), up);
     jobs.end();
     // Until here deleted shots could be brought back. What cannot be freed now is by the next start.
     let _ = store.purge_deleted();
     drop(lock);
-    ended
+    Ok(ended?)
 }
 
 /// Preview frames cost nothing but time; clips that lack theirs get them without asking.

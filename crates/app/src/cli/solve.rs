@@ -1,5 +1,6 @@
 //! `fennik solve`: no server, no database.
 
+use super::error::{ArgumentError, CliError};
 use super::{Progress, Scratch, TrimArgument, peak_mb};
 use crate::engine::{analyse, output};
 use fennik_core::camera::CameraPath;
@@ -72,21 +73,19 @@ pub struct SolveArguments {
     tracks_out: Option<PathBuf>,
 }
 
-fn channel(word: &str) -> Result<Channel, String> {
+fn channel(word: &str) -> Result<Channel, ArgumentError> {
     let all = [Channel::Brightness, Channel::Red, Channel::Green, Channel::Blue];
-    all.into_iter()
-        .find(|c| c.word() == word)
-        .ok_or_else(|| format!("{word:?} is no channel; write brightness, red, green or blue"))
+    all.into_iter().find(|c| c.word() == word).ok_or_else(|| ArgumentError::NoChannel(word.to_owned()))
 }
 
 /// Tracks and solves, telling how far it is.
-pub fn run(arguments: &SolveArguments) -> Result<(), String> {
+pub fn run(arguments: &SolveArguments) -> Result<(), CliError> {
     let scratch = Scratch::new()?;
-    let clip = ClipInfo::open(&arguments.clip, scratch.path()).map_err(|e| e.to_string())?;
+    let clip = ClipInfo::open(&arguments.clip, scratch.path())?;
     let masks = match &arguments.masks {
         Some(path) => {
-            let bytes = std::fs::read(path).map_err(|e| format!("{} cannot be read: {e}", path.display()))?;
-            read_masks(&bytes).map_err(|e| e.to_string())?
+            let bytes = std::fs::read(path).map_err(|why| CliError::Unread { path: path.to_owned(), why })?;
+            read_masks(&bytes)?
         }
         None => Masks::default(),
     };
@@ -119,11 +118,10 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
     let tracks = analyse::track(&clip, (first, end), &track_settings, masks, |frame, total| {
         progress.frames("tracking", frame, total);
         true
-    })
-    .map_err(|e| e.to_string())?;
+    })?;
     let tracked = started.elapsed();
     if let Some(path) = &arguments.tracks_out {
-        std::fs::write(path, tracks.to_bytes()).map_err(|e| format!("{} cannot be written: {e}", path.display()))?;
+        std::fs::write(path, tracks.to_bytes()).map_err(|why| CliError::Unwritten { path: path.to_owned(), why })?;
     }
     let settings = SolveSettings {
         focal_px: arguments.focal_px,
@@ -140,10 +138,10 @@ pub fn run(arguments: &SolveArguments) -> Result<(), String> {
         ControlFlow::Continue(())
     });
     progress.end();
-    let solution = solution.map_err(|e| e.to_string())?;
+    let solution = solution?;
     let document = camera_document(&CameraPath::new(&solution, &Similarity::identity()), clip.rate, first);
-    let json = serde_json::to_string(&document).map_err(|e| e.to_string())?;
-    output::write_file(&arguments.out, json.as_bytes()).map_err(|e| e.to_string())?;
+    let json = serde_json::to_string(&document)?;
+    output::write_file(&arguments.out, json.as_bytes())?;
     println!("{}", reading(&solution));
     let solved = started.elapsed() - tracked;
     println!(

@@ -1,6 +1,6 @@
 //! Putting a track run or a solve to use: what was laid in the camera before comes along, or the camera before stays.
 
-use super::{EngineError, read_solve};
+use super::{EngineError, ShotError, read_solve};
 use fennik_core::scene::{
     AnalysisId, Edit, FrameRange, ShotDocument, SolveOfClip, SolvingEdit, Transfer, TransferError, floor_corners,
     marks_of, transfer,
@@ -38,7 +38,7 @@ pub fn unchanged_trim(document: &ShotDocument, trim: FrameRange) -> Result<(), E
     if document.trim == trim {
         return Ok(());
     }
-    Err(EngineError::Message("the trim was changed while this was at work; run it again for the new part".to_owned()))
+    Err(ShotError::TrimChanged.into())
 }
 
 /// A way to another world, with the corners of the floor that goes along.
@@ -85,10 +85,7 @@ fn use_edit(
     anyway: bool,
 ) -> Result<Edit, EngineError> {
     if let Some(trim) = row.trim.filter(|t| *t != document.trim) {
-        return Err(EngineError::Message(format!(
-            "this solve is of frames {} to {} of the file; trim the shot to them to use it",
-            trim.first, trim.last
-        )));
+        return Err(ShotError::OtherTrim { first: trim.first, last: trim.last }.into());
     }
     let way = match way_to(store, document, row, new) {
         Err(EngineError::Transfer(_)) if anyway => None,

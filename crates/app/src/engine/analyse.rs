@@ -1,6 +1,7 @@
 //! Tracking and solving a clip.
 
 use super::EngineError;
+use super::output::OutputError;
 use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
 use fennik_core::matte::Masks;
 use fennik_core::solve::Solution;
@@ -24,7 +25,7 @@ fn prepared(clip: &ClipInfo, bytes: &[u8], picture: &PictureSettings) -> Result<
     let plane = match pixel_kind(picture) {
         PixelKind::Grey => {
             let Levels { black, white } = clip.grey_levels();
-            Plane::from_bytes(width, height, bytes, (black, white)).map_err(|e| EngineError::Message(e.to_string()))?
+            Plane::from_bytes(width, height, bytes, (black, white)).map_err(|_| EngineError::Fault)?
         }
         PixelKind::Rgb => channel_of(width, height, bytes, picture.channel).ok_or(EngineError::Fault)?,
     };
@@ -198,7 +199,7 @@ pub fn look(picture: &Plane, frame: u32, settings: &TrackSettings, masks: Masks)
 /// [`EngineError`] when it cannot be decoded.
 pub fn seen_frame(clip: &ClipInfo, frame: u32, picture: &PictureSettings) -> Result<Plane, EngineError> {
     let mut reader = FrameReader::open(clip, Some((frame, frame + 1)), pixel_kind(picture))?;
-    let bytes = reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
+    let bytes = reader.next_frame()?.ok_or(OutputError::NoFrame { frame })?;
     prepared(clip, bytes, picture)
 }
 

@@ -1,6 +1,6 @@
 //! The demo project: one finished shot, and the same clip untouched.
 
-use super::{EngineError, analyse, import};
+use super::{EngineError, ShotError, analyse, import};
 use fennik_core::matte::Masks;
 use fennik_core::scene::{
     AnalysisId, Datum, DatumEdit, Edit, Insert, InsertId, InsertKind, LightEdit, LightNow, Placement, PlacingEdit,
@@ -32,14 +32,14 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
     }
     let folder = store.new_clip_folder()?;
     std::fs::write(folder.path().join("clip.mp4"), fennik_demo::QUAY_CLIP)
-        .map_err(|e| EngineError::Message(format!("the demo clip could not be stored: {e}")))?;
+        .map_err(|why| import::ImportError::NoRoom { why })?;
     let mut info = probe(&Source::Video(folder.path().join("clip.mp4")))?;
     info.source = Source::Video("clip.mp4".into());
-    let json = serde_json::to_string(&info).map_err(|e| EngineError::Message(e.to_string()))?;
+    let json = serde_json::to_string(&info)?;
     let clip = store.add_clip_in(folder, CLIP_NAME, &json, info.frames)?;
     import::add_shot(store, clip, "Varrick quay, untouched", info.frames)?;
     let shot = import::add_shot(store, clip, "Varrick quay, finished", info.frames)?;
-    let solution: Solution = serde_json::from_slice(SOLVE).map_err(|e| EngineError::Message(e.to_string()))?;
+    let solution: Solution = serde_json::from_slice(SOLVE)?;
     let trim = store.shot(shot)?.head.document.trim;
     let keep = |kind, source, reading: &str, bytes| -> Result<AnalysisId, EngineError> {
         Ok(store.add_analysis(shot, &NewAnalysis { kind, settings: "{}", reading, source, trim, bytes })?)
@@ -70,18 +70,16 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
 /// # Errors
 /// [`EngineError`] when no floor stands out.
 pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
-    let fit = suggest_floor(solution).ok_or_else(|| EngineError::Message("no floor stands out".to_owned()))?;
+    let fit = suggest_floor(solution).ok_or(ShotError::NoFloor)?;
     let mut datum = Datum::default().with_floor(solution, &fit, None);
-    let first = solution.frames.first().ok_or_else(|| EngineError::Message("no frame was solved".to_owned()))?;
+    let first = solution.frames.first().ok_or(ShotError::NoCamera)?;
     // The flight log of the made-up drone says 8.4 m at take-off.
     let height = datum.world_from_solve.point(first.pose.centre()).y;
-    datum = datum
-        .with_distance(
-            first.pose.centre(),
-            first.pose.centre() - fit.normal * (height / datum.world_from_solve.scale),
-            8.4,
-        )
-        .map_err(EngineError::Message)?;
+    datum = datum.with_distance(
+        first.pose.centre(),
+        first.pose.centre() - fit.normal * (height / datum.world_from_solve.scale),
+        8.4,
+    )?;
     // The title stands on the gravel where the middle of the picture meets it half-way through.
     let middle = &solution.frames[solution.frames.len() / 2];
     let pose = datum.world_from_solve.pose(&middle.pose);
@@ -109,7 +107,7 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
 /// # Errors
 /// [`EngineError`] when anything of it goes wrong.
 pub fn make_analyses(folder: &Path) -> Result<(), EngineError> {
-    let failed = |e: std::io::Error| EngineError::Message(format!("{}: {e}", folder.display()));
+    let failed = |why| import::ImportError::Unread { path: folder.to_owned(), why };
     let path = folder.join("varrick-quay.mp4");
     std::fs::write(&path, fennik_demo::QUAY_CLIP).map_err(failed)?;
     let clip = ClipInfo::open(&path, folder)?;
@@ -117,9 +115,5 @@ pub fn make_analyses(folder: &Path) -> Result<(), EngineError> {
     let solution =
         solve_camera(&tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
     std::fs::write(folder.join("varrick-quay.tracks.bin"), tracks.to_bytes()).map_err(failed)?;
-    std::fs::write(
-        folder.join("varrick-quay.solve.json"),
-        serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?,
-    )
-    .map_err(failed)
+    Ok(std::fs::write(folder.join("varrick-quay.solve.json"), serde_json::to_vec(&solution)?).map_err(failed)?)
 }

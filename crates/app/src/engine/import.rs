@@ -9,6 +9,59 @@ use std::fs::{self, File};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
+/// Why a clip cannot be taken in.
+#[derive(Debug, thiserror::Error)]
+pub enum ImportError {
+    /// A folder that cannot be looked into.
+    #[error("{} cannot be read: {why}", path.display())]
+    Unread {
+        /// Which.
+        path: PathBuf,
+        /// What is wrong with it.
+        why: std::io::Error,
+    },
+    /// Nothing to take.
+    #[error("no files are in this folder; name a video or pictures")]
+    EmptyFolder,
+    /// Nothing to take.
+    #[error("no file arrived; choose a video or pictures")]
+    Nothing,
+    /// No room.
+    #[error("the clip could not be stored ({why}); make room on the disk and try again")]
+    NoRoom {
+        /// What the disk says.
+        why: std::io::Error,
+    },
+    /// A file that cannot be put in its place.
+    #[error("{name}: it could not be stored: {why}")]
+    Unstored {
+        /// Whose.
+        name: String,
+        /// What the disk says.
+        why: std::io::Error,
+    },
+    /// Pictures that make no clip.
+    #[error("{name}: {why}")]
+    Sequence {
+        /// Whose.
+        name: String,
+        /// What is wrong with them.
+        why: fennik_media::SequenceError,
+    },
+    /// A file that was left out when it was looked at.
+    #[error("{why}")]
+    Left {
+        /// The reason that was given then.
+        why: String,
+    },
+    /// None of several.
+    #[error("nothing of this could be taken in: {}", why.join("; "))]
+    All {
+        /// The reason for each.
+        why: Vec<String>,
+    },
+}
+
 /// Longest shot name that is kept, characters.
 const MAX_NAME: usize = 120;
 /// Stills have no rate of their own.
@@ -86,15 +139,14 @@ fn listed(named: &[PathBuf]) -> Result<Vec<PathBuf>, EngineError> {
     let hidden = |p: &Path| p.file_name().is_some_and(|n| n.to_string_lossy().starts_with('.'));
     for path in named {
         if path.is_dir() {
-            let entries = fs::read_dir(path)
-                .map_err(|e| EngineError::Message(format!("{} cannot be read: {e}", path.display())))?;
+            let entries = fs::read_dir(path).map_err(|why| ImportError::Unread { path: path.clone(), why })?;
             files.extend(entries.flatten().map(|e| e.path()).filter(|p| p.is_file() && !hidden(p)));
         } else {
             files.push(path.clone());
         }
     }
     if files.is_empty() {
-        return Err(EngineError::Message("no files are in this folder; name a video or pictures".to_owned()));
+        return Err(ImportError::EmptyFolder.into());
     }
     Ok(files)
 }
@@ -105,9 +157,7 @@ fn copy(from: &Path, to: &Path, mut on_bytes: impl FnMut(u64) -> bool) -> Result
         Ok(source) => source,
         Err(e) => return Ok(Some(format!("{} cannot be opened: {e}", from.display()))),
     };
-    let full = |e: std::io::Error| {
-        EngineError::Message(format!("the clip could not be stored ({e}); make room on the disk and try again"))
-    };
+    let full = |why| ImportError::NoRoom { why };
     let mut target = File::create(to).map_err(full)?;
     let mut buffer = vec![0; CHUNK];
     loop {
@@ -214,7 +264,7 @@ fn series(files: Vec<Arrived>) -> Vec<Vec<Arrived>> {
 /// [`EngineError`] when nothing at all could be taken.
 pub fn take_in(store: &Store, files: Vec<Arrived>) -> Result<TakenIn, EngineError> {
     let mut taken = TakenIn::default();
-    let mut last = EngineError::Message("no file arrived; choose a video or pictures".to_owned());
+    let mut last = ImportError::Nothing.into();
     for group in groups(files) {
         let name = group.name();
         match take_group(store, group) {
@@ -233,21 +283,18 @@ fn of_all(refused: Vec<(String, String)>, last: EngineError) -> EngineError {
     if refused.len() < 2 {
         return last;
     }
-    EngineError::Message(format!(
-        "nothing of this could be taken in: {}",
-        refused.into_iter().map(|r| r.1).collect::<Vec<_>>().join("; ")
-    ))
+    ImportError::All { why: refused.into_iter().map(|r| r.1).collect() }.into()
 }
 
 fn take_group(store: &Store, group: Group) -> Result<ShotId, EngineError> {
     if let Some(why) = group.unread() {
-        return Err(EngineError::Message(why.clone()));
+        return Err(ImportError::Left { why: why.clone() }.into());
     }
     let folder = store.new_clip_folder()?;
     let name = group.name();
     let stills = folder.path().join("stills");
-    let failed = |e: std::io::Error| EngineError::Message(format!("{name}: it could not be stored: {e}"));
-    let sequence = |e: fennik_media::SequenceError| EngineError::Message(format!("{name}: {e}"));
+    let failed = |why| ImportError::Unstored { name: name.clone(), why };
+    let sequence = |why| ImportError::Sequence { name: name.clone(), why };
     let Gathered { source, notes } = match group {
         Group::Zip(file) => unpack_zip(&file.path, &stills, STILLS_RATE).map_err(sequence)?,
         Group::Stills(files) => {
@@ -272,7 +319,7 @@ fn take_group(store: &Store, group: Group) -> Result<ShotId, EngineError> {
 fn add(store: &Store, folder: ClipFolder, name: &str, mut info: ClipInfo) -> Result<ShotId, EngineError> {
     let frames = info.frames;
     relative(&mut info, folder.path());
-    let json = serde_json::to_string(&info).map_err(|e| EngineError::Message(e.to_string()))?;
+    let json = serde_json::to_string(&info)?;
     let clip = store.add_clip_in(folder, name, &json, frames)?;
     add_shot(store, clip, &shot_name(name), frames)
 }

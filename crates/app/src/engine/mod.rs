@@ -3,6 +3,7 @@
 pub mod adopt;
 pub mod analyse;
 pub mod demo;
+pub mod error;
 pub mod focal;
 pub mod import;
 pub mod kinds;
@@ -14,6 +15,8 @@ pub mod quantity;
 pub mod recipe;
 pub mod run;
 
+pub use error::{EngineError, ShotError};
+
 use fennik_core::matte::Masks;
 use fennik_core::scene::{AnalysisId, ShotDocument};
 use fennik_core::solve::{Solution, SolveSettings};
@@ -23,49 +26,6 @@ use fennik_store::{ClipRow, ShotId, ShotState, Store};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
-
-/// Anything that stops a piece of work, in words for a person.
-#[derive(Debug, thiserror::Error)]
-pub enum EngineError {
-    /// The clip or a file.
-    #[error(transparent)]
-    Media(#[from] fennik_media::MediaError),
-    /// The database.
-    #[error(transparent)]
-    Store(#[from] fennik_store::StoreError),
-    /// The tracker.
-    #[error(transparent)]
-    Track(#[from] fennik_core::track::TrackError),
-    /// The solver.
-    #[error(transparent)]
-    Solve(#[from] fennik_core::solve::SolveFailure),
-    /// The inserts.
-    #[error(transparent)]
-    Render(#[from] fennik_render::RenderError),
-    /// What is placed cannot follow a camera.
-    #[error("what is placed cannot come along to this camera: {0}")]
-    Transfer(#[from] fennik_core::scene::TransferError),
-    /// A person asked to stop.
-    #[error("stopped")]
-    Stopped,
-    /// A fault of ours.
-    #[error("an unexpected fault stopped this")]
-    Fault,
-    /// Anything else, with what to do.
-    #[error("{0}")]
-    Message(String),
-}
-
-impl EngineError {
-    /// Whether it was for want of room.
-    pub fn is_full_disk(&self) -> bool {
-        match self {
-            Self::Media(error) => matches!(error, fennik_media::MediaError::DiskFull { .. }),
-            Self::Store(error) => error.is_full_disk(),
-            _ => false,
-        }
-    }
-}
 
 /// A shot with its clip opened for reading.
 pub struct OpenShot {
@@ -88,8 +48,7 @@ impl OpenShot {
         let state = store.shot(id)?;
         let clip_row = store.clip(state.shot.clip)?;
         let folder = store.root().join("clips").join(&clip_row.folder);
-        let mut clip: ClipInfo = serde_json::from_str(&clip_row.info)
-            .map_err(|e| EngineError::Message(format!("the clip's record cannot be read: {e}")))?;
+        let mut clip: ClipInfo = serde_json::from_str(&clip_row.info).map_err(|why| ShotError::ClipRecord { why })?;
         clip.source = clip.source.rebased(&folder);
         clip.frames = clip_row.frames;
         clip.counted = clip_row.proxies;
@@ -113,25 +72,21 @@ impl OpenShot {
     /// # Errors
     /// [`EngineError`] when there is none or its data cannot be read.
     pub fn solution(&self, store: &Store) -> Result<Solution, EngineError> {
-        let id = self
-            .document()
-            .solving
-            .solve
-            .ok_or_else(|| EngineError::Message("this shot has no solved camera yet; solve it first".to_owned()))?;
+        let id = self.document().solving.solve.ok_or(ShotError::NoCamera)?;
         read_solve(store, id)
     }
 
     /// Checks that the solve in use comes from the tracks in use, so that ids of one mean something in the other.
     ///
     /// # Errors
-    /// A message where it does not.
+    /// [`ShotError::OtherTracks`] where it does not.
     pub fn solve_is_of_these_tracks(&self, store: &Store) -> Result<(), EngineError> {
         let document = self.document();
         let source = document.solving.solve.map(|id| store.analysis(id)).transpose()?.and_then(|row| row.source);
         if source.is_none() || source == document.tracking.run {
             return Ok(());
         }
-        Err(EngineError::Message("the camera is of other tracks than those in use; solve afresh first".to_owned()))
+        Err(ShotError::OtherTracks.into())
     }
 }
 
@@ -169,7 +124,7 @@ impl SolveRecord {
 /// # Errors
 /// [`EngineError`] when its data is gone or cannot be read.
 pub fn read_tracks(store: &Store, id: AnalysisId) -> Result<TrackSet, EngineError> {
-    TrackSet::from_bytes(&store.analysis_bytes(id)?).map_err(|e| EngineError::Message(e.to_string()))
+    Ok(TrackSet::from_bytes(&store.analysis_bytes(id)?).map_err(ShotError::from)?)
 }
 
 /// A kept solve.
@@ -178,9 +133,7 @@ pub fn read_tracks(store: &Store, id: AnalysisId) -> Result<TrackSet, EngineErro
 /// [`EngineError`] when its data is gone or cannot be read.
 pub fn read_solve(store: &Store, id: AnalysisId) -> Result<Solution, EngineError> {
     let bytes = store.analysis_bytes(id)?;
-    let unread = |why: &dyn std::fmt::Display| {
-        EngineError::Message(format!("the data of solve {} cannot be read ({why}); solve again", id.0))
-    };
+    let unread = |why: &dyn std::fmt::Display| ShotError::SolveData { id: id.0, why: why.to_string() };
     let solution: Solution = serde_json::from_slice(&bytes).map_err(|e| unread(&e))?;
     solution.check().map_err(|why| unread(&why))?;
     Ok(solution)

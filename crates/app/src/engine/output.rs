@@ -5,7 +5,64 @@ use fennik_core::camera::CameraPath;
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
 use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+
+/// Why something cannot be handed over.
+#[derive(Debug, thiserror::Error)]
+pub enum OutputError {
+    /// The clip broke off.
+    #[error("{read} of {of} frames could be read; the video before is kept. Decode the clip again")]
+    Short {
+        /// Frames that were read.
+        read: u32,
+        /// Frames of the trim.
+        of: u32,
+    },
+    /// Frames that there are not.
+    #[error("frames {first} to {last} are none of this shot; it has frames 0 to {end}")]
+    NoFrames {
+        /// First that was asked for.
+        first: u32,
+        /// Last that was asked for.
+        last: u32,
+        /// Last that there is.
+        end: u32,
+    },
+    /// One frame of the clip.
+    #[error("frame {frame} cannot be decoded")]
+    NoFrame {
+        /// Of the trimmed clip, or of the file where that is what was asked for.
+        frame: u32,
+    },
+    /// A folder for stills.
+    #[error("the stills cannot be written to {}: {why}", folder.display())]
+    Stills {
+        /// Where to.
+        folder: PathBuf,
+        /// What is wrong with it.
+        why: String,
+    },
+    /// A file.
+    #[error("{} cannot be written: {why}", path.display())]
+    File {
+        /// Where to.
+        path: PathBuf,
+        /// What is wrong with it.
+        why: std::io::Error,
+    },
+    /// A path that ends in nothing.
+    #[error("{} is no file's name", path.display())]
+    NoName {
+        /// Where to.
+        path: PathBuf,
+    },
+    /// Where videos are kept.
+    #[error("no folder for the video could be made: {why}")]
+    NoFolder {
+        /// What is wrong with it.
+        why: std::io::Error,
+    },
+}
 
 /// Names all that can be seen in a video of the shot: a change that it would not show leaves the name as it is.
 pub fn shows(shot: &OpenShot) -> String {
@@ -52,10 +109,7 @@ pub fn video(
         }
     }
     if frame != end - first {
-        return Err(EngineError::Message(format!(
-            "{frame} of {} frames could be read; the video before is kept. Decode the clip again",
-            end - first
-        )));
+        return Err(OutputError::Short { read: frame, of: end - first }.into());
     }
     writer.finish()?;
     Ok(())
@@ -75,23 +129,17 @@ pub fn stills(
     let document = shot.document();
     let frames = document.trim.count();
     if last < first || last >= frames {
-        return Err(EngineError::Message(format!(
-            "frames {first} to {last} are none of this shot; it has frames 0 to {}",
-            frames - 1
-        )));
+        return Err(OutputError::NoFrames { first, last, end: frames - 1 }.into());
     }
     let solution = document.solving.solve.map(|_| shot.solution(store)).transpose()?;
     let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())?;
-    let unwritten = |e: &dyn std::fmt::Display| {
-        EngineError::Message(format!("the stills cannot be written to {}: {e}", folder.display()))
-    };
+    let unwritten = |e: &dyn std::fmt::Display| OutputError::Stills { folder: folder.to_owned(), why: e.to_string() };
     std::fs::create_dir_all(folder).map_err(|e| unwritten(&e))?;
     let begin = document.trim.first;
     let (width, height) = (shot.clip.width, shot.clip.height);
     let mut reader = FrameReader::open(&shot.clip, Some((begin + first, begin + last + 1)), PixelKind::Rgb)?;
     for frame in first..=last {
-        let bytes =
-            reader.next_frame()?.ok_or_else(|| EngineError::Message(format!("frame {frame} cannot be decoded")))?;
+        let bytes = reader.next_frame()?.ok_or(OutputError::NoFrame { frame })?;
         let mut picture = image::RgbImage::from_raw(width, height, bytes.to_vec()).ok_or(EngineError::Fault)?;
         if let Some(solution) = &solution {
             picture::draw(&mut picture, (width, height), frame, solution, document, &scene, Quality::Exact);
@@ -111,19 +159,19 @@ pub fn stills(
 /// # Errors
 /// A message that names the path.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), EngineError> {
-    let unwritten = |e: std::io::Error| EngineError::Message(format!("{} cannot be written: {e}", path.display()));
+    let unwritten = |why| OutputError::File { path: path.to_owned(), why };
     // What is no plain file (a pipe, a device) is written to as it is.
     if path.exists() && !path.is_file() {
-        return std::fs::write(path, bytes).map_err(unwritten);
+        return Ok(std::fs::write(path, bytes).map_err(unwritten)?);
     }
-    let name = path.file_name().ok_or_else(|| EngineError::Message(format!("{} is no file's name", path.display())))?;
+    let name = path.file_name().ok_or_else(|| OutputError::NoName { path: path.to_owned() })?;
     let mut partial = std::ffi::OsString::from(".");
     partial.push(name);
     partial.push(".part");
     let partial = path.with_file_name(partial);
     std::fs::write(&partial, bytes).and_then(|()| std::fs::rename(&partial, path)).map_err(|e| {
         let _ = std::fs::remove_file(&partial);
-        unwritten(e)
+        unwritten(e).into()
     })
 }
 
@@ -137,7 +185,7 @@ pub fn camera_json(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineErro
     let path = CameraPath::new(&solution, &document.datum.world_from_solve);
     let mut camera = camera_document(&path, shot.clip.rate, document.trim.first);
     camera.surfaces = super::recipe::show::surfaces(shot, &solution);
-    serde_json::to_vec(&camera).map_err(|e| EngineError::Message(e.to_string()))
+    Ok(serde_json::to_vec(&camera)?)
 }
 
 /// The scene as glTF 2.0 binary.

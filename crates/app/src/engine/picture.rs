@@ -13,6 +13,25 @@ use std::hash::{Hash, Hasher};
 /// JPEG quality of pictures for the page.
 const JPEG_QUALITY: u8 = 90;
 
+/// Why a frame's picture cannot be made.
+#[derive(Debug, thiserror::Error)]
+pub enum PictureError {
+    /// The frame that it is drawn over.
+    #[error("preview frame {frame} cannot be read: {why}")]
+    Preview {
+        /// Of the trimmed clip.
+        frame: u32,
+        /// What is wrong with it.
+        why: String,
+    },
+    /// The file that it would be.
+    #[error("the picture could not be encoded: {why}")]
+    Encode {
+        /// What is wrong with it.
+        why: String,
+    },
+}
+
 /// Draws the inserts over an RGB picture of any size of the shot's frame; a frame without a camera
 /// stays the plate.
 pub fn draw(
@@ -51,8 +70,7 @@ pub fn jpeg(
     quality: Quality,
 ) -> Result<Vec<u8>, EngineError> {
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
-    let unreadable =
-        |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
+    let unreadable = |e: &dyn std::fmt::Display| PictureError::Preview { frame, why: e.to_string() };
     let bytes = std::fs::read(path).map_err(|e| unreadable(&e))?;
     let mut picture =
         image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
@@ -62,7 +80,7 @@ pub fn jpeg(
 }
 
 fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec<u8>, EngineError> {
-    let why = |e: &dyn std::fmt::Display| EngineError::Message(format!("the picture could not be encoded: {e}"));
+    let why = |e: &dyn std::fmt::Display| PictureError::Encode { why: e.to_string() };
     let side = |v: u32| u16::try_from(v).map_err(|e| why(&e));
     let mut out = Vec::with_capacity(bytes.len() / 8);
     Encoder::new(&mut out, JPEG_QUALITY).encode(bytes, side(width)?, side(height)?, kind).map_err(|e| why(&e))?;

@@ -2,7 +2,7 @@
 
 use super::{EngineError, kinds};
 use fennik_core::camera::CameraPath;
-use fennik_core::scene::{Datum, Insert, InsertId, Placement, Stance, Surface, SurfaceKind, surface_at};
+use fennik_core::scene::{Datum, Insert, InsertId, Placement, Stance, Surface, SurfaceError, SurfaceKind, surface_at};
 use fennik_core::solve::Solution;
 use nalgebra::{Vector2, Vector3};
 
@@ -20,7 +20,7 @@ pub struct Pixel {
 /// # Errors
 /// A message where there is none.
 pub fn surface(solution: &Solution, datum: &Datum, at: Pixel) -> Result<Surface, EngineError> {
-    surface_at(solution, datum, at.frame, Vector2::from(at.at)).map_err(EngineError::Message)
+    Ok(surface_at(solution, datum, at.frame, Vector2::from(at.at))?)
 }
 
 /// A first insert of a kind at a pixel: a readable size for its distance, turned towards the camera.
@@ -51,7 +51,7 @@ pub fn insert_on(
     stance: Stance,
 ) -> Result<Insert, EngineError> {
     let path = CameraPath::new(solution, &datum.world_from_solve);
-    let camera = path.at(frame).ok_or_else(|| EngineError::Message(format!("frame {frame} has no camera")))?;
+    let camera = path.at(frame).ok_or(SurfaceError::NoCamera { frame })?;
     let pose = camera.pose();
     let content = kinds::first_of(kind)?((surface.point - pose.centre()).norm());
     let mut placement = Placement::on(surface.point.into(), surface.normal.into(), stance);

@@ -1,4 +1,4 @@
-//! Numbers as people write them: with a unit, with another unit, as a sum. `static/js/values.js` reads the same; both
+//! Numbers as people write them: with a unit, with another unit, as a sum. `static/js/math/values.js` reads the same; both
 //! are tested against `e2e/golden/quantities.json`.
 
 use serde::{Deserialize, Serialize};
@@ -25,6 +25,12 @@ impl Measure {
         }
     }
 
+    /// How a unit may be written.
+    fn with_units(self) -> String {
+        let units: Vec<&str> = self.units().iter().map(|u| u.0).collect();
+        if units.is_empty() { String::new() } else { format!(", with a unit or without ({})", units.join(", ")) }
+    }
+
     /// The units that may be written, each with what it is of the usual one.
     fn units(self) -> &'static [(&'static str, f64)] {
         match self {
@@ -33,6 +39,16 @@ impl Measure {
             Self::Plain => &[],
         }
     }
+}
+
+/// A number that is none.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[error("{text:?} is no number here; write it as 1.2 or 1.2 + 0.3{}", measure.with_units())]
+pub struct QuantityError {
+    /// As it was written.
+    pub text: String,
+    /// What was asked for.
+    pub measure: Measure,
 }
 
 /// A number with its unit as text, or a plain number in the usual unit.
@@ -49,8 +65,8 @@ impl Amount {
     /// Its value in the usual unit of a measure.
     ///
     /// # Errors
-    /// A sentence that says how to write it.
-    pub fn value(&self, measure: Measure) -> Result<f64, String> {
+    /// [`QuantityError`] says how to write it.
+    pub fn value(&self, measure: Measure) -> Result<f64, QuantityError> {
         match self {
             Self::Number(v) => Ok(*v),
             Self::Text(text) => read(text, measure),
@@ -61,14 +77,9 @@ impl Amount {
 /// Reads a number of a measure; one without a unit is in the usual one (metres, degrees).
 ///
 /// # Errors
-/// A sentence that says how to write it.
-pub fn read(text: &str, measure: Measure) -> Result<f64, String> {
-    let wrong = || {
-        let units: Vec<&str> = measure.units().iter().map(|u| u.0).collect();
-        let with =
-            if units.is_empty() { String::new() } else { format!(", with a unit or without ({})", units.join(", ")) };
-        format!("{text:?} is no number here; write it as 1.2 or 1.2 + 0.3{with}")
-    };
+/// [`QuantityError`] says how to write it.
+pub fn read(text: &str, measure: Measure) -> Result<f64, QuantityError> {
+    let wrong = || QuantityError { text: text.to_owned(), measure };
     let mut rest = text.trim();
     let (mut sum, mut first) = (0.0, true);
     while first || !rest.is_empty() {

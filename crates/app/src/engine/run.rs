@@ -11,6 +11,36 @@ use std::ops::ControlFlow;
 /// corrected.
 const FOLLOW_TOLERANCE_PX: f64 = 2.0;
 
+/// Why long work has no result.
+#[derive(Debug, PartialEq, Eq, thiserror::Error)]
+pub enum WorkError {
+    /// The clip broke off.
+    #[error("{tracked} of {of} frames could be tracked; track again")]
+    TrackedPart {
+        /// Frames that were read.
+        tracked: u32,
+        /// Frames of the trim.
+        of: u32,
+    },
+    /// Nothing to solve from.
+    #[error("there are no tracks of this trim yet; track the clip first")]
+    NoTracks,
+    /// A camera in another world.
+    #[error(
+        "solved ({told}), but what is placed cannot come along: {why}. The camera before stays in use, the new one is \
+            kept beside it"
+    )]
+    KeptApart {
+        /// Its reading.
+        told: String,
+        /// Why nothing comes along.
+        why: String,
+    },
+    /// It was taken away meanwhile.
+    #[error("the mask that was to follow is gone; draw it again")]
+    NoMask,
+}
+
 /// What a finished video is called among the deliveries.
 pub const VIDEO: &str = "video";
 
@@ -18,7 +48,7 @@ pub const VIDEO: &str = "video";
 pub type Step<'a> = &'a mut dyn FnMut(u32, u32, &str) -> bool;
 
 fn json(value: &impl serde::Serialize) -> Result<String, EngineError> {
-    serde_json::to_string(value).map_err(|e| EngineError::Message(e.to_string()))
+    Ok(serde_json::to_string(value)?)
 }
 
 /// Makes the preview frames.
@@ -42,11 +72,7 @@ pub fn track(store: &Store, shot: &OpenShot, step: Step) -> Result<String, Engin
         step(done, total, "tracking")
     })?;
     if set.frames != document.trim.count() && shot.clip.counted {
-        return Err(EngineError::Message(format!(
-            "{} of {} frames could be tracked; track again",
-            set.frames,
-            document.trim.count()
-        )));
+        return Err(WorkError::TrackedPart { tracked: set.frames, of: document.trim.count() }.into());
     }
     let reading = format!("{} tracks", set.tracks.len());
     let new = NewAnalysis {
@@ -79,10 +105,7 @@ pub enum Begin {
 /// [`EngineError`] when there are no tracks or no trustworthy camera, or the trim was changed meanwhile.
 pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result<String, EngineError> {
     let (document, id) = (shot.document(), shot.state.shot.id);
-    let tracks = document
-        .tracking
-        .run
-        .ok_or_else(|| EngineError::Message("there are no tracks of this trim yet; track the clip first".to_owned()))?;
+    let tracks = document.tracking.run.ok_or(WorkError::NoTracks)?;
     let from = match begin {
         Begin::Afresh => None,
         Begin::FromHere => {
@@ -100,7 +123,7 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
         Some(from) => solve_on(&set, &choice, settings, from, tell)?,
         None => solve_camera(&set, &choice, settings, tell)?,
     };
-    let bytes = serde_json::to_vec(&solution).map_err(|e| EngineError::Message(e.to_string()))?;
+    let bytes = serde_json::to_vec(&solution)?;
     let new = NewAnalysis {
         kind: AnalysisKind::Solve,
         settings: &json(&SolveRecord::of(document))?,
@@ -113,10 +136,7 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     let told = format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total);
     match adopt_solve(store, id, analysis, &solution, document.trim)? {
         Adopted::InUse => Ok(told),
-        Adopted::Kept(why) => Err(EngineError::Message(format!(
-            "solved ({told}), but what is placed cannot come along: {why}. The camera before stays in use, the new \
-                one is kept beside it"
-        ))),
+        Adopted::Kept(why) => Err(WorkError::KeptApart { told, why: why.to_string() }.into()),
     }
 }
 
@@ -126,7 +146,7 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
 /// [`EngineError`] when the mask is gone or frames cannot be read.
 pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step) -> Result<String, EngineError> {
     let (document, id) = (shot.document(), shot.state.shot.id);
-    let gone = || EngineError::Message("the mask that was to follow is gone; draw it again".to_owned());
+    let gone = || WorkError::NoMask;
     let mask = document.mask(mask_id).ok_or_else(gone)?;
     let frames = document.trim.count();
     let (first, last) = mask.span.unwrap_or((0, u32::MAX));
@@ -155,8 +175,7 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
 pub fn deliver(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
     let target = store.delivered_path(shot.state.shot.id);
     if let Some(folder) = target.parent() {
-        std::fs::create_dir_all(folder)
-            .map_err(|e| EngineError::Message(format!("no folder for the video could be made: {e}")))?;
+        std::fs::create_dir_all(folder).map_err(|why| output::OutputError::NoFolder { why })?;
     }
     output::video(store, shot, &target, |done, total| step(done, total, "rendering"))?;
     // The shot may have been deleted at the last moment.

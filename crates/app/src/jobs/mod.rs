@@ -248,9 +248,7 @@ fn guarded(work: impl FnOnce() -> Result<String, EngineError>) -> Result<String,
             panic.downcast_ref::<String>().cloned().or_else(|| panic.downcast_ref::<&str>().map(|s| (*s).to_owned()));
         let reference = ulid::Ulid::generate();
         tracing::error!(%reference, said, "a job broke down");
-        Err(EngineError::Message(format!(
-            "a fault of Fennik stopped this; what was there before is kept. Reference {reference}"
-        )))
+        Err(EngineError::Broken { reference: reference.to_string() })
     })
 }
 

@@ -192,7 +192,7 @@ async fn show_surface(
         let solution = app.solution(&shot)?;
         Ok(match surface_at(&solution, &shot.document().datum, at.frame, Vector2::new(at.x, at.y)) {
             Ok(surface) => json!(surface),
-            Err(why) => json!({ "why": why }),
+            Err(why) => json!({ "why": why.to_string() }),
         })
     })
     .await?;

@@ -1,6 +1,7 @@
 //! Errors as a person sees them; the only place that knows HTTP's numbers for them.
 
 use crate::engine::EngineError;
+use crate::engine::ShotError;
 use actix_web::http::{StatusCode, header};
 use actix_web::{HttpResponse, ResponseError};
 use fennik_store::StoreError;
@@ -60,14 +61,14 @@ impl From<EngineError> for PageError {
                 | StoreError::Document { .. }
                 | StoreError::WrongAnalysis { .. }
                 | StoreError::BeyondClip { .. },
-            )
-            | EngineError::Transfer(_)
-            | EngineError::Media(_)
-            | EngineError::Render(_)
-            | EngineError::Message(_)
-            | EngineError::Track(_)
-            | EngineError::Solve(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            EngineError::Store(_) | EngineError::Stopped | EngineError::Fault => StatusCode::INTERNAL_SERVER_ERROR,
+            ) => StatusCode::UNPROCESSABLE_ENTITY,
+            EngineError::Store(_)
+            | EngineError::Stopped
+            | EngineError::Fault
+            | EngineError::Broken { .. }
+            | EngineError::Json(_) => StatusCode::INTERNAL_SERVER_ERROR,
+            // What a person asked for cannot be done as it is; the words say why.
+            _ => StatusCode::UNPROCESSABLE_ENTITY,
         };
         let mut text = error.to_string();
         if status == StatusCode::INTERNAL_SERVER_ERROR {
@@ -89,7 +90,7 @@ impl From<StoreError> for PageError {
 
 impl From<askama::Error> for PageError {
     fn from(error: askama::Error) -> Self {
-        EngineError::Message(format!("the page could not be drawn: {error}")).into()
+        EngineError::from(ShotError::Page { why: error.to_string() }).into()
     }
 }
 

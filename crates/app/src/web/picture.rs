@@ -1,7 +1,8 @@
 //! Frames: the plate, the composite, drafts.
 
 use super::{AppState, PageError, block};
-use crate::engine::{EngineError, picture};
+use crate::engine::ShotError;
+use crate::engine::picture;
 use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
 use fennik_core::scene::Insert;
@@ -75,8 +76,7 @@ async fn show_plate(app: web::Data<AppState>, path: web::Path<(ShotId, u32)>) ->
         while waits() && app.jobs.decodes(shot.clip_row.id) {
             std::thread::sleep(Duration::from_millis(30));
         }
-        std::fs::read(file)
-            .map_err(|_| EngineError::Message(format!("frame {frame} has not been decoded yet; try again in a moment")))
+        Ok(std::fs::read(file).map_err(|_| ShotError::NotDecoded { frame })?)
     })
     .await?;
     Ok(jpeg(bytes, false))
@@ -103,9 +103,7 @@ async fn show_composite(
         let shot = app.open(id)?;
         let key = (picture::key(&shot), frame);
         if key.0 != query.key {
-            return Err(EngineError::Message(
-                "the shot looks otherwise by now; the page shows the newer picture".to_owned(),
-            ));
+            return Err(ShotError::Overtaken.into());
         }
         if let Some(picture) = app.pictures.get(&key) {
             return Ok(picture);
@@ -138,7 +136,7 @@ async fn change_draft(
     let (id, body) = (*id, body.into_inner());
     let bytes = block(move || {
         let shot = app.open(id)?;
-        body.insert.validate().map_err(EngineError::Message)?;
+        body.insert.validate()?;
         let mut document = shot.document().clone();
         if let Some(slot) = document.placing.inserts.iter_mut().find(|i| i.id == body.insert.id) {
             *slot = body.insert;

@@ -5,6 +5,7 @@ use super::stations::track::mode_word;
 use super::stations::{ShotView, drawn};
 use super::{PageError, block};
 use crate::engine::EngineError;
+use crate::engine::ShotError;
 use crate::engine::kinds::{self, Field, Input, Values};
 use crate::web::answer::Editor;
 use actix_web::{Responder, get, web};
@@ -151,7 +152,7 @@ async fn show_sheet(editor: Editor, path: web::Path<(ShotId, String)>) -> Result
     let name = format!("sheet/{}", path.1);
     block(move || {
         let view = ShotView::open(&editor.app, editor.id)?;
-        let gone = || EngineError::Message("what was chosen is gone; reload the page".to_owned());
+        let gone = || ShotError::Gone { what: "insert or mask" };
         Ok(web::Html::new(part(&view, &name)?.ok_or_else(gone)?.element()))
     })
     .await

@@ -1,6 +1,7 @@
 //! The list of shots, what was deleted, and what takes room.
 
 use super::{AppState, PageError, block, views};
+use crate::engine::ShotError;
 use crate::engine::{EngineError, OpenShot};
 use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
@@ -135,7 +136,7 @@ impl RoomPart {
 
 fn room_part(app: &AppState) -> Result<web::Html, EngineError> {
     let html = RoomPart::of(&app.store.room()?).render();
-    html.map(web::Html::new).map_err(|e| EngineError::Message(format!("the page could not be drawn: {e}")))
+    Ok(html.map(web::Html::new).map_err(|e| ShotError::Page { why: e.to_string() })?)
 }
 
 #[get("/room")]

@@ -1,7 +1,9 @@
 //! One track's own view: what it saw, frame after frame.
 
 use super::{AppState, PageError, block};
-use crate::engine::{EngineError, read_tracks};
+use crate::engine::ShotError;
+use crate::engine::picture::PictureError;
+use crate::engine::read_tracks;
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::track::{Track, TrackId};
 use fennik_store::ShotId;
@@ -36,7 +38,7 @@ async fn show_patches(
     let (id, track) = path.into_inner();
     let (frames, bytes) = block(move || {
         let shot = app.open(id)?;
-        let gone = || EngineError::Message("this track is gone; reload the page".to_owned());
+        let gone = || ShotError::Gone { what: "track" };
         let run = shot.document().tracking.run.ok_or_else(gone)?;
         let set = read_tracks(&app.store, run)?;
         let found = set.tracks.iter().find(|t| t.id == track).ok_or_else(gone)?;
@@ -44,8 +46,7 @@ async fn show_patches(
         let mut strip = RgbImage::new(PATCH * frames.len().min(ROW) as u32, PATCH * frames.len().div_ceil(ROW) as u32);
         for (i, &frame) in frames.iter().enumerate() {
             let file = shot.proxies.join(format!("{:06}.jpg", frame + shot.document().trim.first));
-            let unread =
-                |e: &dyn std::fmt::Display| EngineError::Message(format!("preview frame {frame} cannot be read: {e}"));
+            let unread = |e: &dyn std::fmt::Display| PictureError::Preview { frame, why: e.to_string() };
             let bytes = std::fs::read(file).map_err(|e| unread(&e))?;
             let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg)
                 .map_err(|e| unread(&e))?
@@ -64,7 +65,7 @@ async fn show_patches(
         let mut out = Vec::new();
         image::codecs::jpeg::JpegEncoder::new_with_quality(&mut out, QUALITY)
             .write_image(&strip, strip.width(), strip.height(), image::ExtendedColorType::Rgb8)
-            .map_err(|e| EngineError::Message(format!("the patches could not be encoded: {e}")))?;
+            .map_err(|e| PictureError::Encode { why: e.to_string() })?;
         Ok((frames, out))
     })
     .await?;

@@ -5,6 +5,7 @@ mod add;
 mod analysis;
 mod carried;
 mod ending;
+mod error_texts;
 mod forms;
 mod kinds;
 mod lost;

@@ -1,7 +1,7 @@
 //! Where something is anchored: a foot on a surface, and how it is turned there.
 
 use super::anim::{Animated, Rotation};
-use super::insert::within;
+use super::insert::{InsertError, within};
 use crate::geometry::Similarity;
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
@@ -90,12 +90,12 @@ impl Anchor {
     /// Checks every number.
     ///
     /// # Errors
-    /// A sentence that names the first that cannot be used.
-    pub fn validate(&self) -> Result<(), String> {
+    /// The first [`InsertError`].
+    pub fn validate(&self) -> Result<(), InsertError> {
         self.foot.validate(|foot| foot.iter().try_for_each(|v| within("a coordinate", *v, -1e6, 1e6)))?;
         let length = Vector3::from(self.normal).norm();
         if !((length - 1.0).abs() < 1e-3) {
-            return Err("the surface has no direction; place it on a surface again".to_owned());
+            return Err(InsertError::NoDirection);
         }
         self.lift_m.validate(|v| within("the lift", *v, -1e5, 1e5))
     }

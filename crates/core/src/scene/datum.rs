@@ -90,17 +90,55 @@ fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[T
     FloorReading { fit_px, level_deg, points: ids.to_vec(), outline: Vec::new() }
 }
 
+/// Why no floor can be laid.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum FloorError {
+    /// There are no depths.
+    #[error(
+        "the camera turns on the spot, which gives directions and no depths: no floor can be laid. Place things far \
+            away"
+    )]
+    Nodal,
+    /// A plane needs three points.
+    #[error("a floor needs at least 3 solved points; {found} are selected")]
+    TooFew {
+        /// How many there are.
+        found: usize,
+    },
+    /// A plane through a line can lean any way.
+    #[error("the selected points lie on a line; add one beside it")]
+    OnALine,
+}
+
+/// Why a datum cannot be laid so.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum DatumError {
+    /// Numbers that are none, a mirror, no size.
+    #[error("the datum must have finite numbers, a turn that is one, and a scale above zero; choose other points")]
+    NotSound,
+    /// The same of the way to another camera.
+    #[error("the way from the old camera to the new one is none; solve again")]
+    NoWay,
+    /// A distance that is none.
+    #[error("type the real distance in metres, above 0")]
+    NoDistance,
+    /// No distance between two points.
+    #[error("the two points are in one place; choose two that are apart")]
+    OnePlace,
+    /// No way along the ground between two places.
+    #[error("the two places lie over each other; choose two that are apart on the ground")]
+    OverEachOther,
+}
+
 /// The floor through the given points, by least squares.
 ///
 /// # Errors
-/// A sentence that says what is missing.
-pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, String> {
+/// [`FloorError`] says what is missing.
+pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, FloorError> {
     if solution.motion == Motion::Nodal {
-        return Err(
-            "the camera turns on the spot, which gives directions and no depths: no floor can be laid. Place things \
-                far away"
-                .to_owned(),
-        );
+        return Err(FloorError::Nodal);
     }
     let mut ids = ids.to_vec();
     ids.sort_unstable();
@@ -108,10 +146,9 @@ pub fn fit_floor(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, Strin
     let positions: Vec<Vector3<f64>> =
         solution.points.iter().filter(|p| ids.binary_search(&p.id).is_ok()).map(|p| p.position).collect();
     if positions.len() < 3 {
-        return Err(format!("a floor needs at least 3 solved points; {} are selected", positions.len()));
+        return Err(FloorError::TooFew { found: positions.len() });
     }
-    let (middle, normal) =
-        fit_plane(&positions).ok_or_else(|| "the selected points lie on a line; add one beside it".to_owned())?;
+    let (middle, normal) = fit_plane(&positions).ok_or(FloorError::OnALine)?;
     let up = camera_up(solution);
     let normal = if normal.dot(&up) < 0.0 { -normal } else { normal };
     let reading = reading(solution, middle, normal, &ids);
@@ -141,7 +178,7 @@ pub fn points_inside(solution: &Solution, frame: u32, outline: &[[f64; 2]]) -> V
 ///
 /// # Errors
 /// As [`fit_floor`].
-pub fn fit_floor_to_most(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, String> {
+pub fn fit_floor_to_most(solution: &Solution, ids: &[TrackId]) -> Result<FloorFit, FloorError> {
     let scale = f64::from(solution.width) / 1280.0;
     let seen: Vec<_> = solution
         .points
@@ -269,14 +306,14 @@ impl Datum {
     /// Sets the scale so that two points of the solve's world are `distance_m` apart.
     ///
     /// # Errors
-    /// A sentence, when the distance or the points cannot give a scale.
-    pub fn with_distance(&self, a: Vector3<f64>, b: Vector3<f64>, distance_m: f64) -> Result<Self, String> {
+    /// [`DatumError`] when the distance or the points cannot give a scale.
+    pub fn with_distance(&self, a: Vector3<f64>, b: Vector3<f64>, distance_m: f64) -> Result<Self, DatumError> {
         let now = (self.world_from_solve.point(a) - self.world_from_solve.point(b)).norm();
         if !(distance_m.is_finite() && distance_m > 0.0) {
-            return Err("type the real distance in metres, above 0".to_owned());
+            return Err(DatumError::NoDistance);
         }
         if now <= 1e-12 {
-            return Err("the two points are in one place; choose two that are apart".to_owned());
+            return Err(DatumError::OnePlace);
         }
         let mut datum = self.moved(&Similarity { scale: distance_m / now, ..Similarity::identity() });
         datum.known_distance_m = Some(distance_m);
@@ -286,11 +323,11 @@ impl Datum {
     /// Turns about the upright so that the way from one point of the datum's world to another runs along -Z.
     ///
     /// # Errors
-    /// A sentence, when the two lie over each other.
-    pub fn with_heading(&self, from: Vector3<f64>, to: Vector3<f64>) -> Result<Self, String> {
+    /// [`DatumError::OverEachOther`].
+    pub fn with_heading(&self, from: Vector3<f64>, to: Vector3<f64>) -> Result<Self, DatumError> {
         let way = to - from;
         if way.x.hypot(way.z) <= 1e-9 * way.norm().max(1e-9) {
-            return Err("the two places lie over each other; choose two that are apart on the ground".to_owned());
+            return Err(DatumError::OverEachOther);
         }
         Ok(self.nudged([0.0, way.x.atan2(-way.z).to_degrees(), 0.0], [0.0; 3]))
     }

@@ -85,15 +85,54 @@ fn intersect(ray: &Ray, on: Vector3<f64>, normal: Vector3<f64>) -> Option<Vector
     (along.abs() > 1e-9 && distance > 1e-9 && distance.is_finite()).then(|| ray.from + ray.along * distance)
 }
 
+/// Why there is no surface at a pixel.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum SurfaceError {
+    /// Nothing is known of the frame.
+    #[error("frame {frame} has no camera")]
+    NoCamera {
+        /// Of the trimmed clip.
+        frame: u32,
+    },
+    /// Neither a floor nor points enough.
+    #[error("{found} points near here; lay the floor first, or point where there are more")]
+    TooFew {
+        /// Points near the pixel.
+        found: usize,
+    },
+    /// The floor is not seen there.
+    #[error("above the horizon of the floor, and too few points here for a surface")]
+    AboveHorizon,
+    /// There is no floor to ask for.
+    #[error("no floor is laid yet; lay it first")]
+    NoFloor,
+    /// The floor that was asked for is not seen there.
+    #[error("pixel {x:.0}, {y:.0} of frame {frame} looks above the horizon of the floor")]
+    PixelAboveHorizon {
+        /// Pixel.
+        x: f64,
+        /// Pixel.
+        y: f64,
+        /// Of the trimmed clip.
+        frame: u32,
+    },
+}
+
 /// The surface that would be used at a pixel of a frame: the floor where the points round the pixel
 /// lie on it (or where there is nothing else), else the plane through those points. A camera that only turns gets a
 /// place on a far sphere.
 ///
 /// # Errors
-/// A sentence that says what is missing.
-pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, String> {
+/// [`SurfaceError`] says what is missing.
+pub fn surface_at(
+    solution: &Solution,
+    datum: &Datum,
+    frame: u32,
+    pixel: Vector2<f64>,
+) -> Result<Surface, SurfaceError> {
     let path = CameraPath::new(solution, &datum.world_from_solve);
-    let none = || format!("frame {frame} has no camera");
+    let none = || SurfaceError::NoCamera { frame };
     let (solved, camera) = (solution.at(frame).ok_or_else(none)?, path.at(frame).ok_or_else(none)?);
     let sight = camera.ray(pixel);
     let ray = sight.along;
@@ -157,24 +196,21 @@ pub fn surface_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2
     }
     match floor {
         Some(point) => Ok(make(point, Vector3::y(), Some(SurfaceKind::Floor), &[])),
-        None if datum.floor.is_none() => {
-            Err(format!("{} points near here; lay the floor first, or point where there are more", points.len()))
-        }
-        None => Err("above the horizon of the floor, and too few points here for a surface".to_owned()),
+        None if datum.floor.is_none() => Err(SurfaceError::TooFew { found: points.len() }),
+        None => Err(SurfaceError::AboveHorizon),
     }
 }
 
 /// The floor of the datum at a pixel of a frame, whatever stands there.
 ///
 /// # Errors
-/// A sentence, where no floor is laid or the pixel looks above its horizon.
-pub fn floor_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, String> {
+/// [`SurfaceError`], where no floor is laid or the pixel looks above its horizon.
+pub fn floor_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, SurfaceError> {
     let path = CameraPath::new(solution, &datum.world_from_solve);
-    let camera = path.at(frame).ok_or_else(|| format!("frame {frame} has no camera"))?;
-    let floor = datum.floor.as_ref().ok_or_else(|| "no floor is laid yet; lay it first".to_owned())?;
-    let point = intersect(&camera.ray(pixel), Vector3::zeros(), Vector3::y()).ok_or_else(|| {
-        format!("pixel {:.0}, {:.0} of frame {frame} looks above the horizon of the floor", pixel.x, pixel.y)
-    })?;
+    let camera = path.at(frame).ok_or(SurfaceError::NoCamera { frame })?;
+    let floor = datum.floor.as_ref().ok_or(SurfaceError::NoFloor)?;
+    let point = intersect(&camera.ray(pixel), Vector3::zeros(), Vector3::y())
+        .ok_or(SurfaceError::PixelAboveHorizon { x: pixel.x, y: pixel.y, frame })?;
     Ok(Surface {
         kind: SurfaceKind::Floor,
         point,

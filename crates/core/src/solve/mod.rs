@@ -42,5 +42,5 @@ pub use failure::SolveFailure;
 pub use outlier::{Outlier, OutlierReason};
 pub use pipeline::{SolveStep, solve_camera, solve_on};
 pub use problem::Problem;
-pub use settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SolveSettings};
-pub use solution::{Asked, Grade, Motion, Reason, Solution, SolvedFrame, SolvedPoint, Verdict};
+pub use settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SettingsError, SolveSettings};
+pub use solution::{Asked, Grade, Motion, Reason, Solution, SolutionError, SolvedFrame, SolvedPoint, Verdict};

@@ -2,8 +2,45 @@
 
 use serde::{Deserialize, Serialize};
 
+/// What can be wrong with the settings of a solve.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum SettingsError {
+    /// A word that is none of the choices.
+    #[error("{text:?} is no {what}; write one of: {}", words.join(", "))]
+    Word {
+        /// As it was written.
+        text: String,
+        /// What was asked for.
+        what: &'static str,
+        /// The choices.
+        words: &'static [&'static str],
+    },
+    /// A readout that is none.
+    #[error("{text:?} is no readout; write a part of the frame time as 0.6, none, or auto to have it found")]
+    NoReadout {
+        /// As it was written.
+        text: String,
+    },
+    /// A principal point that is none.
+    #[error("{text:?} is no principal point; write it in px as 642.5, 358, or middle, or found")]
+    NoCentre {
+        /// As it was written.
+        text: String,
+    },
+    /// A focal length that cannot be.
+    #[error("the focal length must be a number of px above 1")]
+    Focal,
+    /// A readout that cannot be.
+    #[error("the readout is a part of the frame time, from {} to {MOST_READOUT}", -MOST_READOUT)]
+    Readout,
+    /// A principal point that cannot be.
+    #[error("the principal point is a pixel near the middle of the picture")]
+    Centre,
+}
+
 /// The words of an enum of choices, both ways.
-macro_rules! words {
+macro_rules! choice_words {
     ($name:ident, $what:literal, $($variant:ident = $word:literal),+) => {
         impl $name {
             /// The word for it.
@@ -13,12 +50,12 @@ macro_rules! words {
         }
 
         impl std::str::FromStr for $name {
-            type Err = String;
+            type Err = SettingsError;
 
-            fn from_str(text: &str) -> Result<Self, String> {
+            fn from_str(text: &str) -> Result<Self, SettingsError> {
                 match text {
                     $($word => Ok(Self::$variant),)+
-                    other => Err(format!("{other:?} is no {}; write one of: {}", $what, [$($word),+].join(", "))),
+                    other => Err(SettingsError::Word { text: other.to_owned(), what: $what, words: &[$($word),+] }),
                 }
             }
         }
@@ -40,7 +77,7 @@ pub enum MotionChoice {
     Planar,
 }
 
-words!(MotionChoice, "kind of move", Auto = "auto", Free = "free", Nodal = "nodal", Planar = "planar");
+choice_words!(MotionChoice, "kind of move", Auto = "auto", Free = "free", Nodal = "nodal", Planar = "planar");
 
 /// What the lens does.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -55,7 +92,7 @@ pub enum LensChoice {
     Zoom,
 }
 
-words!(LensChoice, "kind of lens", Auto = "auto", Fixed = "fixed", Zoom = "zoom");
+choice_words!(LensChoice, "kind of lens", Auto = "auto", Fixed = "fixed", Zoom = "zoom");
 
 /// How the sensor is read.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
@@ -71,18 +108,14 @@ pub enum ReadoutChoice {
 }
 
 impl std::str::FromStr for ReadoutChoice {
-    type Err = String;
+    type Err = SettingsError;
 
     /// Nothing or `auto`, `none` or 0, or a part of the frame time.
-    fn from_str(text: &str) -> Result<Self, String> {
+    fn from_str(text: &str) -> Result<Self, SettingsError> {
         match text.trim() {
             "" | "auto" => Ok(Self::Auto),
             "0" | "none" => Ok(Self::None),
-            other => other.parse().map(Self::Given).map_err(|_| {
-                format!(
-                    "{other:?} is no readout; write a part of the frame time as 0.6, none, or auto to have it found"
-                )
-            }),
+            other => other.parse().map(Self::Given).map_err(|_| SettingsError::NoReadout { text: other.to_owned() }),
         }
     }
 }
@@ -101,10 +134,10 @@ pub enum CentreChoice {
 }
 
 impl std::str::FromStr for CentreChoice {
-    type Err = String;
+    type Err = SettingsError;
 
     /// Nothing or `middle`, `found`, or two numbers of px.
-    fn from_str(text: &str) -> Result<Self, String> {
+    fn from_str(text: &str) -> Result<Self, SettingsError> {
         match text.trim() {
             "" | "middle" => Ok(Self::Middle),
             "found" => Ok(Self::Found),
@@ -113,9 +146,7 @@ impl std::str::FromStr for CentreChoice {
                     other.split([',', ' ']).filter(|p| !p.is_empty()).filter_map(|p| p.parse().ok()).collect();
                 match numbers.as_slice() {
                     [x, y] => Ok(Self::Given([*x, *y])),
-                    _ => Err(format!(
-                        "{other:?} is no principal point; write it in px as 642.5, 358, or middle, or found"
-                    )),
+                    _ => Err(SettingsError::NoCentre { text: other.to_owned() }),
                 }
             }
         }
@@ -159,16 +190,16 @@ impl SolveSettings {
     /// Checks every value.
     ///
     /// # Errors
-    /// A sentence that says which value is out of range.
-    pub fn validate(&self) -> Result<(), String> {
+    /// The first [`SettingsError`].
+    pub fn validate(&self) -> Result<(), SettingsError> {
         if [self.focal_px, self.focal_hint_px].into_iter().flatten().any(|f| !(f > 1.0 && f < 1e6)) {
-            return Err("the focal length must be a number of px above 1".to_owned());
+            return Err(SettingsError::Focal);
         }
         if matches!(self.readout, ReadoutChoice::Given(r) if !(-MOST_READOUT..=MOST_READOUT).contains(&r)) {
-            return Err(format!("the readout is a part of the frame time, from {} to {MOST_READOUT}", -MOST_READOUT));
+            return Err(SettingsError::Readout);
         }
         if matches!(self.centre, CentreChoice::Given(at) if !at.iter().all(|c| (-1e5..1e5).contains(c))) {
-            return Err("the principal point is a pixel near the middle of the picture".to_owned());
+            return Err(SettingsError::Centre);
         }
         Ok(())
     }
@@ -186,7 +217,7 @@ mod tests {
         for choice in [LensChoice::Auto, LensChoice::Fixed, LensChoice::Zoom] {
             assert_eq!(choice.word().parse(), Ok(choice));
         }
-        assert!("sideways".parse::<MotionChoice>().unwrap_err().contains("auto, free, nodal"));
+        assert!("sideways".parse::<MotionChoice>().unwrap_err().to_string().contains("auto, free, nodal"));
         let read = |text: &str| text.parse::<ReadoutChoice>();
         assert_eq!(
             (read(""), read("none"), read(" 0.6 ")),
@@ -196,6 +227,6 @@ mod tests {
             assert_eq!(choice.to_string().parse(), Ok(choice));
         }
         assert!("640".parse::<CentreChoice>().is_err() && "a, b".parse::<CentreChoice>().is_err());
-        assert!(read("slow").unwrap_err().contains("no readout"));
+        assert!(read("slow").unwrap_err().to_string().contains("no readout"));
     }
 }

@@ -230,6 +230,27 @@ fn all() -> f64 {
     1.0
 }
 
+/// What cannot be in a solve that was read from outside.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum SolutionError {
+    /// A picture or a clip without a size.
+    #[error("its picture or its clip has no size")]
+    NoSize,
+    /// Frames that do not rise.
+    #[error("its frames are out of order")]
+    FrameOrder,
+    /// A camera with numbers that are none.
+    #[error("a camera of it is none")]
+    Camera,
+    /// Points that do not rise.
+    #[error("its points are out of order")]
+    PointOrder,
+    /// A point with numbers that are none.
+    #[error("a point of it lies nowhere")]
+    Point,
+}
+
 impl Solution {
     /// A travelling camera without frames or points.
     pub fn empty(width: u32, height: u32, frames_total: u32) -> Self {
@@ -262,37 +283,37 @@ impl Solution {
     /// Checks a solve that was read from outside: what every reader of it counts on.
     ///
     /// # Errors
-    /// A few words on the first thing that cannot be.
-    pub fn check(&self) -> Result<(), &'static str> {
+    /// The first [`SolutionError`].
+    pub fn check(&self) -> Result<(), SolutionError> {
         const MOST_SIDE: u32 = 16_384;
         const MOST_FRAMES: u32 = 10_000_000;
         if !(1..=MOST_SIDE).contains(&self.width)
             || !(1..=MOST_SIDE).contains(&self.height)
             || self.frames_total > MOST_FRAMES
         {
-            return Err("its picture or its clip has no size");
+            return Err(SolutionError::NoSize);
         }
         if self.frames.windows(2).any(|p| p[0].frame >= p[1].frame)
             || self.frames.last().is_some_and(|f| f.frame >= self.frames_total)
         {
-            return Err("its frames are out of order");
+            return Err(SolutionError::FrameOrder);
         }
         let lens = |l: &Lens| {
             l.focal_px > 0.0 && [l.focal_px, l.centre_px[0], l.centre_px[1], l.k1, l.k2].iter().all(|v| v.is_finite())
         };
         let pose = |p: &Pose| is_rotation(&p.rotation) && p.translation.iter().all(|v| v.is_finite());
         if !self.frames.iter().all(|f| lens(&f.lens) && pose(&f.pose)) {
-            return Err("a camera of it is none");
+            return Err(SolutionError::Camera);
         }
         if self.points.windows(2).any(|p| p[0].id >= p[1].id) {
-            return Err("its points are out of order");
+            return Err(SolutionError::PointOrder);
         }
         let point = |p: &SolvedPoint| {
             p.position.iter().all(|v| v.is_finite())
                 && p.first_frame <= p.last_frame
                 && p.last_frame < self.frames_total
         };
-        if self.points.iter().all(point) { Ok(()) } else { Err("a point of it lies nowhere") }
+        if self.points.iter().all(point) { Ok(()) } else { Err(SolutionError::Point) }
     }
 
     /// The two neighbouring solved frames that the fewest points hold together, and how many those are.

@@ -8,7 +8,7 @@ pub use fonts::{TitleFont, font, fonts};
 pub use title::TitleError;
 
 use crate::Mesh;
-use fennik_core::scene::{InsertKind, Stance};
+use fennik_core::scene::{InsertError, InsertKind, Stance};
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -23,8 +23,8 @@ pub enum ShapeError {
     #[error(transparent)]
     Title(#[from] TitleError),
     /// A size, a place or a text that cannot be shown.
-    #[error("{0}")]
-    Value(String),
+    #[error(transparent)]
+    Value(#[from] InsertError),
 }
 
 /// Makes the shape of a kind.
@@ -57,7 +57,7 @@ impl ShapeCache {
     /// [`ShapeError`] when it cannot be made.
     pub fn shape(&self, kind: &InsertKind, stance: Stance) -> Result<Arc<Mesh>, ShapeError> {
         // What it is made from, written down: no two shapes share that.
-        let key = serde_json::to_string(&(kind, stance)).map_err(|e| ShapeError::Value(e.to_string()))?;
+        let key = serde_json::to_string(&(kind, stance)).unwrap_or_default();
         if let Some(mesh) = self.0.lock().unwrap_or_else(PoisonError::into_inner).meshes.get(&key) {
             return Ok(mesh.clone());
         }

@@ -1,6 +1,8 @@
 //! The picture against an independent account of it: every pixel's ray tried on every triangle.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
+mod golden;
+
 use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::{Lens, Pose, Similarity};
 use fennik_core::scene::anim::{Animated, Curve, Key};
@@ -14,7 +16,7 @@ const WIDTH: usize = 160;
 const HEIGHT: usize = 90;
 const PLATE: u8 = 70;
 
-fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
+pub fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
     let title =
         Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] };
     let placement = Placement::on([0.0; 3], [0.0, 1.0, 0.0], stance);

@@ -1,7 +1,77 @@
 //! What a person can set of an insert, as forms and recipes see it.
 
 use super::{Amount, Measure, Values};
+use crate::engine::quantity::QuantityError;
 use serde_json::Value;
+
+/// A value that cannot be used.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum ValueError {
+    /// Not a number.
+    #[error("{value} is no number")]
+    NoNumber {
+        /// As it was written.
+        value: Value,
+    },
+    /// A number that is none.
+    #[error(transparent)]
+    Quantity(#[from] QuantityError),
+    /// Not a text.
+    #[error("{value} is no text")]
+    NoText {
+        /// As it was written.
+        value: Value,
+    },
+    /// A colour that is none.
+    #[error("{text:?} is no colour; write it as #rrggbb")]
+    NoColour {
+        /// As it was written.
+        text: String,
+    },
+    /// Neither yes nor no.
+    #[error("{value} is neither true nor false")]
+    NoSwitch {
+        /// As it was written.
+        value: Value,
+    },
+    /// Neither upright nor flat.
+    #[error("{value} is neither standing nor lying")]
+    NoStance {
+        /// As it was written.
+        value: Value,
+    },
+    /// No such value.
+    #[error("a {kind} has name, {} and hidden", all.join(", "))]
+    Unknown {
+        /// What was asked.
+        kind: &'static str,
+        /// What it has.
+        all: Vec<&'static str>,
+    },
+    /// No such kind.
+    #[error("{word:?} cannot be placed; a {} can", kinds.join(" or a "))]
+    NoKind {
+        /// What was asked for.
+        word: String,
+        /// What there is.
+        kinds: Vec<&'static str>,
+    },
+    /// One of several.
+    #[error("{name}: {why}")]
+    Named {
+        /// Which.
+        name: String,
+        /// What is wrong with it.
+        why: Box<ValueError>,
+    },
+}
+
+impl ValueError {
+    /// The same, with the value's name.
+    pub fn of(self, name: &str) -> Self {
+        Self::Named { name: name.to_owned(), why: Box::new(self) }
+    }
+}
 
 /// How a value is typed.
 #[derive(Debug, Clone, Copy)]
@@ -47,29 +117,30 @@ impl Field {
 /// A number of a measure, as JSON has it.
 ///
 /// # Errors
-/// What is wrong with it.
-pub fn amount(value: &Value, measure: Measure) -> Result<f64, String> {
-    let amount: Amount = serde_json::from_value(value.clone()).map_err(|_| format!("{value} is no number"))?;
-    amount.value(measure)
+/// [`ValueError`] says what is wrong with it.
+pub fn amount(value: &Value, measure: Measure) -> Result<f64, ValueError> {
+    let amount: Amount =
+        serde_json::from_value(value.clone()).map_err(|_| ValueError::NoNumber { value: value.clone() })?;
+    Ok(amount.value(measure)?)
 }
 
 /// A text, as JSON has it.
 ///
 /// # Errors
-/// What is wrong with it.
-pub fn text(value: &Value) -> Result<String, String> {
-    value.as_str().map(str::to_owned).ok_or_else(|| format!("{value} is no text"))
+/// [`ValueError`] says what is wrong with it.
+pub fn text(value: &Value) -> Result<String, ValueError> {
+    value.as_str().map(str::to_owned).ok_or_else(|| ValueError::NoText { value: value.clone() })
 }
 
 /// A colour, as JSON has it.
 ///
 /// # Errors
-/// What is wrong with it.
-pub fn colour(value: &Value) -> Result<[u8; 3], String> {
+/// [`ValueError`] says what is wrong with it.
+pub fn colour(value: &Value) -> Result<[u8; 3], ValueError> {
     let text = text(value)?;
     let digits = text.strip_prefix('#').filter(|d| d.len() == 6 && d.chars().all(|c| c.is_ascii_hexdigit()));
     let number = digits.and_then(|d| u32::from_str_radix(d, 16).ok());
-    let [_, r, g, b] = number.ok_or_else(|| format!("{text:?} is no colour; write it as #rrggbb"))?.to_be_bytes();
+    let [_, r, g, b] = number.ok_or(ValueError::NoColour { text })?.to_be_bytes();
     Ok([r, g, b])
 }
 

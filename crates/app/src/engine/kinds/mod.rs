@@ -4,10 +4,9 @@ mod field;
 mod placed;
 mod title;
 
-pub use field::{Field, Input, amount, text};
+pub use field::{Field, Input, ValueError, amount, text};
 pub use placed::FIELDS as PLACE_FIELDS;
 
-use super::EngineError;
 pub use super::quantity::{Amount, Measure};
 use fennik_core::scene::{Insert, InsertKind};
 use serde_json::Value;
@@ -30,11 +29,13 @@ pub fn words() -> impl Iterator<Item = &'static str> {
 /// What makes the first one of a kind.
 ///
 /// # Errors
-/// A message that names the kinds that there are.
-pub fn first_of(word: &str) -> Result<MakeFirst, EngineError> {
-    KINDS.iter().find(|(kind, _)| *kind == word).map(|(_, first)| *first).ok_or_else(|| {
-        EngineError::Message(format!("{word:?} cannot be placed; a {} can", KINDS.map(|(kind, _)| kind).join(" or a ")))
-    })
+/// [`ValueError::NoKind`] names the kinds that there are.
+pub fn first_of(word: &str) -> Result<MakeFirst, ValueError> {
+    KINDS
+        .iter()
+        .find(|(kind, _)| *kind == word)
+        .map(|(_, first)| *first)
+        .ok_or_else(|| ValueError::NoKind { word: word.to_owned(), kinds: words().collect() })
 }
 
 /// What can be set of what a kind shows.
@@ -54,8 +55,8 @@ pub fn content_values(kind: &InsertKind) -> Values {
 /// Sets a value of what an insert shows; `false` where it has none of that name.
 ///
 /// # Errors
-/// What is wrong with the value.
-pub fn set_content(kind: &mut InsertKind, name: &str, value: &Value) -> Result<bool, String> {
+/// [`ValueError`] says what is wrong with the value.
+pub fn set_content(kind: &mut InsertKind, name: &str, value: &Value) -> Result<bool, ValueError> {
     match kind {
         InsertKind::Title(title) => title::set(title, name, value),
     }
@@ -71,16 +72,16 @@ pub fn values(insert: &Insert, frame: f64) -> Values {
 /// Sets a value of an insert: at a time, frames, where it changes, else for good.
 ///
 /// # Errors
-/// What is wrong with the value, or what values there are.
-pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result<(), String> {
+/// [`ValueError`] says what is wrong with the value, or what values there are.
+pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result<(), ValueError> {
     match name {
         "name" => insert.name = text(value)?.trim().to_owned(),
-        "hidden" => insert.hidden = value.as_bool().ok_or_else(|| format!("{value} is neither true nor false"))?,
+        "hidden" => insert.hidden = value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() })?,
         _ if placed::set(&mut insert.placement, frame, name, value)? => {}
         _ if set_content(&mut insert.content, name, value)? => {}
         _ => {
-            let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).map(|f| f.name).collect::<Vec<_>>();
-            return Err(format!("a {} has name, {} and hidden", insert.content.word(), all.join(", ")));
+            let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).map(|f| f.name).collect();
+            return Err(ValueError::Unknown { kind: insert.content.word(), all });
         }
     }
     Ok(())
@@ -90,13 +91,13 @@ pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result
 ///
 /// # Errors
 /// The first value that cannot be used, by its name.
-pub fn set_typed(insert: &mut Insert, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), String> {
+pub fn set_typed(insert: &mut Insert, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(insert, frame);
     let all = fields(&insert.content).iter().chain(&PLACE_FIELDS);
     let changed: Vec<&Field> = all.filter(|f| typed.get(f.name).is_some_and(|typed| f.differs(&now, typed))).collect();
     let name = typed.get("name").map(|name| ("name", name));
     for (name, typed) in changed.iter().map(|f| (f.name, &typed[f.name])).chain(name) {
-        set(insert, frame, name, &Value::from(typed.as_str())).map_err(|why| format!("{name}: {why}"))?;
+        set(insert, frame, name, &Value::from(typed.as_str())).map_err(|why| why.of(name))?;
     }
     Ok(())
 }
@@ -125,7 +126,7 @@ mod tests {
                 assert_eq!(set_content(&mut other, name, value), Ok(true), "{name}");
             }
             assert_eq!(other, made);
-            let wrong = set(&mut insert(other), 0.0, "moons", &Value::from(1)).unwrap_err();
+            let wrong = set(&mut insert(other), 0.0, "moons", &Value::from(1)).unwrap_err().to_string();
             assert!(wrong.contains("turn") && wrong.contains(names[0]), "{wrong}");
         }
         assert!(first_of("kiosk").unwrap_err().to_string().contains("a title can"));
@@ -151,6 +152,7 @@ mod tests {
         assert!(
             set_typed(&mut one, 0.0, &[("height".to_owned(), "high".to_owned())].into())
                 .unwrap_err()
+                .to_string()
                 .contains("height: ")
         );
     }

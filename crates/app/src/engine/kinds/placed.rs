@@ -1,6 +1,6 @@
 //! Where an insert stands, as forms and recipes see it: the same for all kinds.
 
-use super::field::{Field, Input, amount};
+use super::field::{Field, Input, ValueError, amount};
 use super::{Measure, Values};
 use fennik_core::scene::Placement;
 use serde_json::{Value, json};
@@ -28,8 +28,8 @@ pub fn values(placement: &Placement, frame: f64) -> Values {
 /// Sets one: at a time, frames, where it changes, else for good; `false` where there is none of that name.
 ///
 /// # Errors
-/// What is wrong with the value.
-pub fn set(placement: &mut Placement, frame: f64, name: &str, value: &Value) -> Result<bool, String> {
+/// [`ValueError`] says what is wrong with the value.
+pub fn set(placement: &mut Placement, frame: f64, name: &str, value: &Value) -> Result<bool, ValueError> {
     let length = || amount(value, Measure::Length);
     let [turn, lean] = placement.turn_lean_deg(frame);
     match name {
@@ -44,7 +44,7 @@ pub fn set(placement: &mut Placement, frame: f64, name: &str, value: &Value) -> 
         "scale" => placement.scale.set_at(frame, amount(value, Measure::Plain)?),
         "stance" => {
             placement.stance =
-                serde_json::from_value(value.clone()).map_err(|_| format!("{value} is neither standing nor lying"))?
+                serde_json::from_value(value.clone()).map_err(|_| ValueError::NoStance { value: value.clone() })?
         }
         _ => return Ok(false),
     }

@@ -1,6 +1,6 @@
 //! Titles.
 
-use super::field::{Field, Input, amount, colour, text, written};
+use super::field::{Field, Input, ValueError, amount, colour, text, written};
 use super::{Measure, Values};
 use fennik_core::scene::Title;
 use serde_json::{Value, json};
@@ -46,7 +46,7 @@ pub fn values(title: &Title) -> Values {
     FIELDS.iter().map(|f| f.name.to_owned()).zip(values).collect()
 }
 
-pub fn set(title: &mut Title, name: &str, value: &Value) -> Result<bool, String> {
+pub fn set(title: &mut Title, name: &str, value: &Value) -> Result<bool, ValueError> {
     match name {
         "text" => title.text = text(value)?.replace("\r\n", "\n"),
         "font" => title.font = text(value)?,

@@ -4,7 +4,7 @@ mod run;
 pub mod show;
 pub mod write;
 
-pub use run::Cook;
+pub use run::{Cook, CookError, StepError};
 
 use super::kinds::Values;
 use super::quantity::Amount;

@@ -46,8 +46,83 @@ pub struct Cook<'a> {
     shot: Option<ShotId>,
 }
 
-fn words(text: impl Into<String>) -> EngineError {
-    EngineError::Message(text.into())
+/// Why a step does not hold, where that is about the recipe itself.
+#[derive(Debug, PartialEq, thiserror::Error)]
+pub enum StepError {
+    /// Nothing was taken in.
+    #[error("there is no shot to work on; begin with take-in, or name one with --shot")]
+    NoShot,
+    /// Nothing level enough.
+    #[error("no floor stands out; lay it with floor and a region on the ground")]
+    NoFloor,
+    /// Several clips where one is meant.
+    #[error("{clip} holds {what}; name one clip")]
+    NotOne {
+        /// As it was written.
+        clip: String,
+        /// What there is.
+        what: String,
+    },
+    /// A name that is taken.
+    #[error("there is {name:?} already; choose another name, or set its values")]
+    Taken {
+        /// As it was written.
+        name: String,
+    },
+    /// A surface that there is not.
+    #[error("there is no surface {name:?}; there is the floor, where one is laid")]
+    NoSurface {
+        /// As it was written.
+        name: String,
+    },
+    /// A text for what shows none.
+    #[error("a {kind} has no text")]
+    NoText {
+        /// What is placed.
+        kind: String,
+    },
+    /// A key.
+    #[error("values that change over time cannot be set yet; leave out frame")]
+    Keyed,
+    /// A value that the light has not.
+    #[error("the light has no {name:?}; it has bearing, height, sun and ambient")]
+    NoLightValue {
+        /// As it was written.
+        name: String,
+    },
+    /// A thing that there is not.
+    #[error("there is nothing called {name:?}; there is: {}", all.join(", "))]
+    Nothing {
+        /// As it was written.
+        name: String,
+        /// What there is.
+        all: Vec<String>,
+    },
+    /// Several things of one name.
+    #[error("{count} things are called {name:?}; give them names of their own")]
+    Several {
+        /// As it was written.
+        name: String,
+        /// How many.
+        count: usize,
+    },
+    /// A region that is none.
+    #[error("a region needs at least 3 corners; it has {corners}")]
+    Region {
+        /// How many it has.
+        corners: usize,
+    },
+    /// A region without points.
+    #[error(
+        "{found} solved points lie in this region of frame {frame}; at least 3 are needed. Draw it larger, or on \
+            another frame"
+    )]
+    EmptyRegion {
+        /// How many lie in it.
+        found: usize,
+        /// Of the trimmed clip.
+        frame: u32,
+    },
 }
 
 impl<'a> Cook<'a> {
@@ -79,9 +154,7 @@ impl<'a> Cook<'a> {
     }
 
     fn open(&self) -> Result<OpenShot, EngineError> {
-        let id = self
-            .shot
-            .ok_or_else(|| words("there is no shot to work on; begin with take-in, or name one with --shot"))?;
+        let id = self.shot.ok_or(StepError::NoShot)?;
         OpenShot::load(self.store, id)
     }
 
@@ -122,22 +195,23 @@ impl<'a> Cook<'a> {
             Step::Solve { .. } => self.solve(step, tell),
             Step::SolveOn {} => run::solve(self.store, &self.open()?, Begin::FromHere, tell).map(|_| ()),
             Step::ProposeDatum {} => self.datum(|datum, solution| {
-                let fit = suggest_floor(solution)
-                    .ok_or_else(|| words("no floor stands out; lay it with floor and a region on the ground"))?;
+                let fit = suggest_floor(solution).ok_or(StepError::NoFloor)?;
                 Ok(datum.with_floor(solution, &fit, None))
             }),
             Step::Origin { at } => self.datum(|datum, solution| Ok(datum.with_origin(in_solve(solution, datum, *at)?))),
             Step::Floor { region } => self.datum(|datum, solution| floor(datum, solution, region)),
             Step::Heading { from, to } => self.datum(|datum, solution| {
                 let end = |at: &Place| on_surface(solution, datum, *at);
-                datum.with_heading(end(from)?, end(to)?).map_err(words)
+                Ok(datum.with_heading(end(from)?, end(to)?)?)
             }),
             Step::Scale { from, to, distance } => {
-                let distance = distance.value(Measure::Length).map_err(words)?;
+                let distance = distance.value(Measure::Length)?;
                 self.datum(|datum, solution| {
-                    datum
-                        .with_distance(in_solve(solution, datum, *from)?, in_solve(solution, datum, *to)?, distance)
-                        .map_err(words)
+                    Ok(datum.with_distance(
+                        in_solve(solution, datum, *from)?,
+                        in_solve(solution, datum, *to)?,
+                        distance,
+                    )?)
                 })
             }
             Step::Nudge { turn, shift } => {
@@ -193,7 +267,7 @@ impl<'a> Cook<'a> {
                 .refused
                 .first()
                 .map_or_else(|| "several clips".to_owned(), |(name, why)| format!("{name}, which is none ({why})"));
-            return Err(words(format!("{clip} holds {what}; name one clip")));
+            return Err(StepError::NotOne { clip: clip.to_owned(), what }.into());
         }
         all?;
         let shot = taken.shots[0];
@@ -259,11 +333,11 @@ impl<'a> Cook<'a> {
                 LensKind::Fixed => LensChoice::Fixed,
                 LensKind::Zoom => LensChoice::Zoom,
             }),
-            focal_px: focal_said.map_or(Ok(old.focal_px), |said| focal_px(said, shot.clip.width)).map_err(words)?,
+            focal_px: focal_said.map_or(Ok(old.focal_px), |said| focal_px(said, shot.clip.width))?,
             focal_said: focal_said.map_or_else(|| old.focal_said.clone(), |said| said.trim().to_owned()),
             focal_hint_px: shot.clip.focal_hint_px(),
-            readout: readout.as_ref().map_or(Ok(old.readout), |r| given(r).parse()).map_err(words)?,
-            centre: centre.as_ref().map_or(Ok(old.centre), |c| c.parse()).map_err(words)?,
+            readout: readout.as_ref().map_or(Ok(old.readout), |r| given(r).parse())?,
+            centre: centre.as_ref().map_or(Ok(old.centre), |c| c.parse())?,
         };
         self.with_settings(shot, &Edit::Solving(SolvingEdit::SolveSettings { settings }), |store, shot| {
             run::solve(store, shot, Begin::Afresh, tell)
@@ -281,23 +355,21 @@ impl<'a> Cook<'a> {
         kinds::first_of(kind)?;
         let shot = self.open()?;
         if find_insert(&shot, name).is_ok() {
-            return Err(words(format!("there is {name:?} already; choose another name, or set its values")));
+            return Err(StepError::Taken { name: name.clone() }.into());
         }
         let (solution, datum) = (shot.solution(self.store)?, &shot.document().datum);
         let pixel = Pixel { frame: at.frame, at: at.pixel };
         let surface = match on.as_deref() {
             None => surface(&solution, datum, pixel)?,
-            Some("floor") => floor_at(&solution, datum, at.frame, Vector2::from(at.pixel)).map_err(words)?,
-            Some(other) => {
-                return Err(words(format!("there is no surface {other:?}; there is the floor, where one is laid")));
-            }
+            Some("floor") => floor_at(&solution, datum, at.frame, Vector2::from(at.pixel))?,
+            Some(other) => return Err(StepError::NoSurface { name: other.to_owned() }.into()),
         };
         let mut insert = insert_on(kind, &solution, datum, at.frame, &surface, stance.unwrap_or(Stance::Standing))?;
         insert.name.clone_from(name);
         if let Some(text) = text {
-            let set = kinds::set_content(&mut insert.content, "text", &Value::from(text.as_str())).map_err(words)?;
+            let set = kinds::set_content(&mut insert.content, "text", &Value::from(text.as_str()))?;
             if !set {
-                return Err(words(format!("a {kind} has no text")));
+                return Err(StepError::NoText { kind: kind.clone() }.into());
             }
         }
         fennik_render::RenderScene::mesh(&insert, 0.0)?;
@@ -307,12 +379,12 @@ impl<'a> Cook<'a> {
     fn set(&self, thing: &str, values: &Values, frame: Option<u32>) -> Result<(), EngineError> {
         let shot = self.open()?;
         if frame.is_some() {
-            return Err(words("values that change over time cannot be set yet; leave out frame"));
+            return Err(StepError::Keyed.into());
         }
         if let Ok(insert) = find_insert(&shot, thing) {
             let mut insert = insert.clone();
             for (name, value) in values {
-                kinds::set(&mut insert, 0.0, name, value).map_err(|why| words(format!("{name}: {why}")))?;
+                kinds::set(&mut insert, 0.0, name, value).map_err(|why| why.of(name))?;
             }
             fennik_render::RenderScene::mesh(&insert, 0.0)?;
             return self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }));
@@ -327,9 +399,9 @@ impl<'a> Cook<'a> {
                 "height" => (&mut light.height_deg, Measure::Angle),
                 "sun" => (&mut light.sun, Measure::Plain),
                 "ambient" => (&mut light.ambient, Measure::Plain),
-                _ => return Err(words(format!("the light has no {name:?}; it has bearing, height, sun and ambient"))),
+                _ => return Err(StepError::NoLightValue { name: name.clone() }.into()),
             };
-            *slot = amount(value, measure).map_err(|why| words(format!("{name}: {why}")))?.into();
+            *slot = amount(value, measure).map_err(|why| why.of(name))?.into();
         }
         self.edit(&shot, &Edit::Light(LightEdit::Light { light }))
     }
@@ -342,10 +414,10 @@ fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineE
     match named[..] {
         [one] => Ok(one),
         [] => {
-            let names: Vec<String> = inserts.iter().map(Insert::shown_name).chain(["light".to_owned()]).collect();
-            Err(words(format!("there is nothing called {name:?}; there is: {}", names.join(", "))))
+            let all = inserts.iter().map(Insert::shown_name).chain(["light".to_owned()]).collect();
+            Err(StepError::Nothing { name: name.to_owned(), all }.into())
         }
-        _ => Err(words(format!("{} things are called {name:?}; give them names of their own", named.len()))),
+        _ => Err(StepError::Several { name: name.to_owned(), count: named.len() }.into()),
     }
 }
 
@@ -362,16 +434,11 @@ fn in_solve(solution: &Solution, datum: &Datum, at: Place) -> Result<Vector3<f64
 
 fn floor(datum: &Datum, solution: &Solution, region: &Region) -> Result<Datum, EngineError> {
     if region.outline.len() < 3 {
-        return Err(words(format!("a region needs at least 3 corners; it has {}", region.outline.len())));
+        return Err(StepError::Region { corners: region.outline.len() }.into());
     }
     let inside = points_inside(solution, region.frame, &region.outline);
     if inside.len() < 3 {
-        return Err(words(format!(
-            "{} solved points lie in this region of frame {}; at least 3 are needed. Draw it larger, or on another \
-                frame",
-            inside.len(),
-            region.frame
-        )));
+        return Err(StepError::EmptyRegion { found: inside.len(), frame: region.frame }.into());
     }
-    Ok(datum.with_floor(solution, &fit_floor_to_most(solution, &inside).map_err(words)?, None))
+    Ok(datum.with_floor(solution, &fit_floor_to_most(solution, &inside)?, None))
 }

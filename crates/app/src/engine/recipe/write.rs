@@ -30,7 +30,7 @@ const SAME_SHIFT_M: f64 = 0.0005;
 /// [`EngineError`] when its camera cannot be read.
 pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError> {
     let recipe = Recipe { format: FORMAT.to_owned(), version: VERSION, steps: steps(store, shot)? };
-    serde_json::to_vec_pretty(&recipe).map_err(|e| EngineError::Message(e.to_string()))
+    Ok(serde_json::to_vec_pretty(&recipe)?)
 }
 
 fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {

@@ -65,9 +65,7 @@ impl JobRequest {
     /// # Errors
     /// A message that says what is wrong with it.
     pub fn read(kind: JobKind, json: &str) -> Result<Self, EngineError> {
-        let unread = |e: serde_json::Error| {
-            EngineError::Message(format!("what was asked for cannot be read ({e}); ask for it again"))
-        };
+        let unread = |why| EngineError::Request { why };
         fn of<T: DeserializeOwned>(json: &str) -> Result<T, serde_json::Error> {
             serde_json::from_str(json)
         }
@@ -96,9 +94,9 @@ impl JobRequest {
     /// As it is kept, without its kind.
     ///
     /// # Errors
-    /// [`EngineError::Message`] when it cannot be written down.
+    /// [`EngineError::Json`] when it cannot be written down.
     pub fn written(&self) -> Result<String, EngineError> {
-        of_any_kind!(self, job => serde_json::to_string(job)).map_err(|e| EngineError::Message(e.to_string()))
+        Ok(of_any_kind!(self, job => serde_json::to_string(job))?)
     }
 
     /// What it makes.

@@ -2,6 +2,7 @@
 
 use super::{ShotView, Station};
 use crate::engine::EngineError;
+use crate::engine::ShotError;
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};
 use actix_web::{Responder, post, web};
@@ -85,20 +86,16 @@ impl DatumAction {
 
     /// The datum after it.
     fn apply(&self, datum: &Datum, solution: &Solution) -> Result<Datum, EngineError> {
-        let words = EngineError::Message;
         Ok(match self {
             Self::SuggestFloor => {
-                let nothing = "no floor stands out; select points on the ground and lay it yourself";
-                let fit = suggest_floor(solution).ok_or_else(|| words(nothing.to_owned()))?;
+                let fit = suggest_floor(solution).ok_or(ShotError::NoFloor)?;
                 datum.with_floor(solution, &fit, None)
             }
-            Self::Floor { points } => datum.with_floor(solution, &fit_floor(solution, points).map_err(words)?, None),
+            Self::Floor { points } => datum.with_floor(solution, &fit_floor(solution, points)?, None),
             Self::Origin { point } => datum.with_origin(position(solution, *point)?),
             Self::Scale { points, distance_m } => match points.as_slice() {
-                [a, b] => {
-                    datum.with_distance(position(solution, *a)?, position(solution, *b)?, *distance_m).map_err(words)?
-                }
-                other => return Err(words(format!("the scale needs exactly 2 points; {} are selected", other.len()))),
+                [a, b] => datum.with_distance(position(solution, *a)?, position(solution, *b)?, *distance_m)?,
+                other => return Err(ShotError::ScaleOfTwo { found: other.len() }.into()),
             },
             Self::Nudge { turn_deg, shift_m } => datum.nudged(*turn_deg, *shift_m),
             Self::Flip => datum.flipped(),
@@ -109,9 +106,7 @@ impl DatumAction {
 
 fn position(solution: &Solution, id: TrackId) -> Result<Vector3<f64>, EngineError> {
     let found = solution.points.binary_search_by_key(&id, |p| p.id);
-    found
-        .map(|i| solution.points[i].position)
-        .map_err(|_| EngineError::Message("that track has no solved point; choose one that the camera uses".to_owned()))
+    Ok(found.map(|i| solution.points[i].position).map_err(|_| ShotError::NoPoint)?)
 }
 
 #[post("/shots/{id}/datum")]

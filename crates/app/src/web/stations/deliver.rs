@@ -2,6 +2,7 @@
 
 use super::jobs::JobLine;
 use super::{ShotView, Station};
+use crate::engine::ShotError;
 use crate::engine::run::VIDEO;
 use crate::engine::{EngineError, output, recipe};
 use crate::web::state::AppState;
@@ -98,9 +99,7 @@ async fn show_video(
     let store = app.store.clone();
     let file = block(move || {
         store.head(*id)?;
-        let missing =
-            |_| EngineError::Message("there is no rendered video of this shot yet; render it first".to_owned());
-        NamedFile::open(store.delivered_path(*id)).map_err(missing)
+        NamedFile::open(store.delivered_path(*id)).map_err(|_| ShotError::NoVideo.into())
     })
     .await?;
     let as_file = header::ContentDisposition::attachment("shot.mp4");

@@ -1,6 +1,7 @@
 //! What is placed.
 
 use super::{ShotView, Station};
+use crate::engine::ShotError;
 use crate::engine::{EngineError, kinds, place};
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};
@@ -104,9 +105,9 @@ async fn change_insert(editor: Editor, form: web::Form<InsertForm>) -> Result<im
     let form = form.into_inner();
     editor
         .apply(form.revision, move |_, shot| {
-            let gone = || EngineError::Message("this insert is gone; reload the page".to_owned());
+            let gone = || ShotError::Gone { what: "insert" };
             let mut insert = shot.document().insert(InsertId(form.insert)).ok_or_else(gone)?.clone();
-            kinds::set_typed(&mut insert, form.frame, &form.typed).map_err(EngineError::Message)?;
+            kinds::set_typed(&mut insert, form.frame, &form.typed)?;
             // Letters that the font lacks are told now, not at the next picture.
             fennik_render::RenderScene::mesh(&insert, form.frame)?;
             Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))

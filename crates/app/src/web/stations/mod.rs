@@ -12,6 +12,7 @@ pub mod track;
 
 use super::answer::Part;
 use super::state::AppState;
+use crate::engine::ShotError;
 use crate::engine::{EngineError, OpenShot};
 use actix_web::web;
 use askama::Template;
@@ -111,7 +112,7 @@ impl Station {
 
 /// A template's HTML.
 pub fn drawn(template: &impl Template) -> Result<String, EngineError> {
-    template.render().map_err(|e| EngineError::Message(format!("the page could not be drawn: {e}")))
+    Ok(template.render().map_err(|e| ShotError::Page { why: e.to_string() })?)
 }
 
 /// What makes a station.

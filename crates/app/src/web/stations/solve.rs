@@ -233,13 +233,13 @@ async fn change_settings(editor: Editor, form: web::Form<SolveForm>) -> Result<i
     editor
         .apply(form.revision, move |_, shot| {
             let settings = SolveSettings {
-                focal_px: focal_px(&form.focal, shot.clip.width).map_err(EngineError::Message)?,
+                focal_px: focal_px(&form.focal, shot.clip.width)?,
                 focal_said: form.focal.trim().to_owned(),
                 focal_hint_px: shot.clip.focal_hint_px(),
                 motion: form.motion,
                 lens: form.lens,
-                readout: form.readout.parse().map_err(EngineError::Message)?,
-                centre: form.centre.parse().map_err(EngineError::Message)?,
+                readout: form.readout.parse()?,
+                centre: form.centre.parse()?,
             };
             Ok(Edit::Solving(SolvingEdit::SolveSettings { settings }))
         })

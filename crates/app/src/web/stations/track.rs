@@ -3,6 +3,7 @@
 use super::jobs::JobLine;
 use super::{ShotView, Station};
 use crate::engine::EngineError;
+use crate::engine::ShotError;
 use crate::web::PageError;
 use crate::web::answer::Editor;
 use actix_web::{Responder, post, web};
@@ -177,11 +178,10 @@ async fn draw_round(editor: Editor, body: web::Json<DrawRequest>) -> Result<impl
     let body = body.into_inner();
     editor
         .apply(body.revision, move |app, shot| {
-            let nothing = || EngineError::Message("select tracks first; the keep-out is drawn round them".to_owned());
-            let set = app.tracks(shot)?.ok_or_else(nothing)?;
+            let set = app.tracks(shot)?.ok_or(ShotError::NothingSelected)?;
             let chosen: Vec<_> = set.tracks.iter().filter(|t| body.tracks.contains(&t.id)).collect();
             if chosen.is_empty() {
-                return Err(nothing());
+                return Err(ShotError::NothingSelected.into());
             }
             let margin_px = 1.5 * f64::from(shot.document().tracking.settings.window_half_px);
             let clusters = clusters_of(&chosen, set.width);

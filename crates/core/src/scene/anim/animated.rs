@@ -75,7 +75,7 @@ impl<T: Interpolate> Animated<T> {
     ///
     /// # Errors
     /// What `check` says of the first value that it refuses.
-    pub fn validate(&self, mut check: impl FnMut(&T) -> Result<(), String>) -> Result<(), String> {
+    pub fn validate<E>(&self, mut check: impl FnMut(&T) -> Result<(), E>) -> Result<(), E> {
         match self {
             Self::Still(value) => check(value),
             Self::Curve(curve) => curve.keys.iter().try_for_each(|k| check(&k.value)),

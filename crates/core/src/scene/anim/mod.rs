@@ -12,4 +12,4 @@ mod rotation;
 pub use animated::Animated;
 pub use curve::{Curve, CurveError, Ease, Key};
 pub use interpolate::Interpolate;
-pub use rotation::Rotation;
+pub use rotation::{Rotation, RotationError};

@@ -20,14 +20,22 @@ impl Default for Rotation {
     }
 }
 
-impl TryFrom<[f64; 4]> for Rotation {
-    type Error = String;
+/// Four numbers that make no rotation.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[error("a rotation is a quaternion of length 1; this one's is {length}")]
+pub struct RotationError {
+    /// As it was found.
+    pub length: f64,
+}
 
-    fn try_from([x, y, z, w]: [f64; 4]) -> Result<Self, String> {
+impl TryFrom<[f64; 4]> for Rotation {
+    type Error = RotationError;
+
+    fn try_from([x, y, z, w]: [f64; 4]) -> Result<Self, RotationError> {
         let q = Quaternion::new(w, x, y, z);
         let length = q.norm();
         if !((length - 1.0).abs() < 1e-3) {
-            return Err(format!("a rotation is a quaternion of length 1; this one's is {length}"));
+            return Err(RotationError { length });
         }
         // What is near enough to be meant as one is made one, unless that would only stir the last digit.
         let exact = (length - 1.0).abs() < 1e-12;

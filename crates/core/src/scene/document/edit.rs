@@ -7,7 +7,10 @@ use super::masking::MaskingEdit;
 use super::placing::PlacingEdit;
 use super::solving::SolvingEdit;
 use super::tracking::TrackingEdit;
-use crate::scene::InsertId;
+use crate::matte::MaskError;
+use crate::scene::{DatumError, InsertError, InsertId};
+use crate::solve::SettingsError;
+use crate::track::TrackError;
 use serde::{Deserialize, Serialize};
 
 /// One change of one part of the document.
@@ -69,7 +72,22 @@ pub enum EditError {
         /// Which.
         id: u32,
     },
-    /// A value that cannot be used.
-    #[error("{0}")]
-    Value(String),
+    /// Something placed with a value that cannot be used.
+    #[error(transparent)]
+    Insert(#[from] InsertError),
+    /// A mask that cannot be used.
+    #[error(transparent)]
+    Mask(#[from] MaskError),
+    /// Settings of the tracker that cannot be used.
+    #[error(transparent)]
+    Track(#[from] TrackError),
+    /// Settings of the solve that cannot be used.
+    #[error(transparent)]
+    Solve(#[from] SettingsError),
+    /// A datum that is none.
+    #[error(transparent)]
+    Datum(#[from] DatumError),
+    /// A light that cannot be.
+    #[error("the sun's height lies between -90 and 90 degrees, strengths between 0 and 20")]
+    Light,
 }

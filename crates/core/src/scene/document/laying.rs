@@ -2,7 +2,7 @@
 
 use super::edit::EditError;
 use crate::geometry::Similarity;
-use crate::scene::Datum;
+use crate::scene::{Datum, DatumError};
 use serde::{Deserialize, Serialize};
 
 /// A change of the datum.
@@ -21,9 +21,7 @@ impl Datum {
     pub(super) fn apply(&mut self, edit: &DatumEdit) -> Result<Similarity, EditError> {
         let DatumEdit::Datum { datum } = edit;
         if !datum.world_from_solve.is_sound() {
-            let why =
-                "the datum must have finite numbers, a turn that is one, and a scale above zero; choose other points";
-            return Err(EditError::Value(why.to_owned()));
+            return Err(DatumError::NotSound.into());
         }
         let moves = self.world_from_solve.inverse().then(&datum.world_from_solve);
         *self = datum.clone();
@@ -37,9 +35,7 @@ impl Datum {
         }
         if let Some(way) = way {
             if !way.is_sound() {
-                return Err(EditError::Value(
-                    "the way from the old camera to the new one is none; solve again".to_owned(),
-                ));
+                return Err(DatumError::NoWay.into());
             }
             // The old datum is reached from the new world by going back first.
             self.world_from_solve = way.inverse().then(&self.world_from_solve);

@@ -99,14 +99,12 @@ impl Light {
     pub(super) fn apply(&mut self, edit: &LightEdit) -> Result<(), EditError> {
         let LightEdit::Light { light } = edit;
         let within = |value: &Animated<f64>, low: f64, high: f64| {
-            let why = "the sun's height lies between -90 and 90 degrees, strengths between 0 and 20";
-            value.validate(|v| if (low..=high).contains(v) { Ok(()) } else { Err(why.to_owned()) })
+            value.validate(|v| if (low..=high).contains(v) { Ok(()) } else { Err(EditError::Light) })
         };
-        within(&light.bearing_deg, f64::MIN, f64::MAX)
-            .and_then(|()| within(&light.height_deg, -90.0, 90.0))
-            .and_then(|()| within(&light.sun, 0.0, 20.0))
-            .and_then(|()| within(&light.ambient, 0.0, 20.0))
-            .map_err(EditError::Value)?;
+        within(&light.bearing_deg, f64::MIN, f64::MAX)?;
+        within(&light.height_deg, -90.0, 90.0)?;
+        within(&light.sun, 0.0, 20.0)?;
+        within(&light.ambient, 0.0, 20.0)?;
         *self = light.clone();
         Ok(())
     }

@@ -83,7 +83,7 @@ impl Masking {
     }
 
     fn validate(&self) -> Result<(), EditError> {
-        self.masks.validate().map_err(|e| EditError::Value(e.to_string()))
+        Ok(self.masks.validate()?)
     }
 }
 

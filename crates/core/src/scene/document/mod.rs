@@ -21,6 +21,7 @@ pub use masking::{Masking, MaskingEdit};
 pub use placing::{Placing, PlacingEdit};
 pub use solving::{Solving, SolvingEdit};
 pub use tracking::{Tracking, TrackingEdit};
+pub use upgrade::DocumentError;
 
 use super::{Datum, Insert, InsertId};
 use crate::matte::Mask;
@@ -68,10 +69,10 @@ struct Written {
 }
 
 impl TryFrom<serde_json::Value> for ShotDocument {
-    type Error = String;
+    type Error = DocumentError;
 
-    fn try_from(value: serde_json::Value) -> Result<Self, String> {
-        let written: Written = serde_json::from_value(upgrade::upgrade(value)?).map_err(|e| e.to_string())?;
+    fn try_from(value: serde_json::Value) -> Result<Self, DocumentError> {
+        let written: Written = serde_json::from_value(upgrade::upgrade(value)?)?;
         let Written { trim, tracking, masking, solving, datum, placing, light } = written;
         Ok(Self { format: upgrade::FORMAT, trim, tracking, masking, solving, datum, placing, light })
     }
@@ -226,7 +227,7 @@ mod tests {
             (straight, "0"),
         ] {
             let edit: Edit = serde_json::from_str(&json(turn, scale)).unwrap();
-            assert!(matches!(doc.apply(&edit), Err(EditError::Value(_))), "{turn} {scale}");
+            assert!(matches!(doc.apply(&edit), Err(EditError::Datum(_))), "{turn} {scale}");
         }
     }
 
@@ -302,7 +303,7 @@ mod tests {
             "ids are never used twice"
         );
         mask.outline.keys[0].outline.pop();
-        assert!(matches!(doc.apply(&Edit::Masking(MaskingEdit::ChangeMask { mask })), Err(EditError::Value(_))));
+        assert!(matches!(doc.apply(&Edit::Masking(MaskingEdit::ChangeMask { mask })), Err(EditError::Mask(_))));
     }
 
     #[test]

@@ -50,7 +50,7 @@ impl Placing {
     pub(super) fn apply(&mut self, edit: &PlacingEdit) -> Result<(), EditError> {
         match edit {
             PlacingEdit::AddInsert { insert } => {
-                insert.validate().map_err(EditError::Value)?;
+                insert.validate()?;
                 let id = self.next;
                 self.next = InsertId(id.0 + 1);
                 let mut insert = Insert { id, ..insert.clone() };
@@ -58,7 +58,7 @@ impl Placing {
                 self.inserts.push(insert);
             }
             PlacingEdit::ChangeInsert { insert } => {
-                insert.validate().map_err(EditError::Value)?;
+                insert.validate()?;
                 let slot = self.inserts.iter_mut().find(|i| i.id == insert.id);
                 *slot.ok_or(EditError::NoInsert { id: insert.id })? = insert.clone();
             }

@@ -60,7 +60,7 @@ impl Solving {
     pub(super) fn apply(&mut self, edit: &SolvingEdit) -> Result<(), EditError> {
         match edit {
             SolvingEdit::SolveSettings { settings } => {
-                settings.validate().map_err(EditError::Value)?;
+                settings.validate()?;
                 self.settings = settings.clone();
             }
             SolvingEdit::UseSolve { analysis, fit, .. } => {

@@ -66,7 +66,7 @@ impl Tracking {
     pub(super) fn apply(&mut self, edit: &TrackingEdit) -> Result<(), EditError> {
         match edit {
             TrackingEdit::TrackSettings { settings } => {
-                settings.validate().map_err(|e| EditError::Value(e.to_string()))?;
+                settings.validate()?;
                 self.settings = settings.clone();
             }
             TrackingEdit::UseTracks { analysis } => {

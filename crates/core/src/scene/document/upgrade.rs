@@ -6,11 +6,38 @@ use serde_json::{Map, Value, json};
 /// The format that documents are written in.
 pub const FORMAT: u64 = 3;
 
+/// Why a document cannot be read.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum DocumentError {
+    /// Of a later version.
+    #[error("it is of format {found}; this Fennik reads up to {FORMAT}")]
+    Newer {
+        /// Its format.
+        found: u64,
+    },
+    /// A format that is none.
+    #[error("its format is no number")]
+    NoFormat,
+    /// Not even an object.
+    #[error("it is no object")]
+    NoObject,
+    /// Something is missing that every document of its format has.
+    #[error("an insert of it has no {field}")]
+    Missing {
+        /// What.
+        field: &'static str,
+    },
+    /// Something in it is not what it should be.
+    #[error(transparent)]
+    Json(#[from] serde_json::Error),
+}
+
 /// Brings a document of any earlier format to the newest, one format after the other.
 ///
 /// # Errors
-/// A sentence, when it is of no format that is known.
-pub fn upgrade(mut document: Value) -> Result<Value, String> {
+/// [`DocumentError`] when it is of no format that is known.
+pub fn upgrade(mut document: Value) -> Result<Value, DocumentError> {
     loop {
         // The first format did not say which it was.
         let format = document.get("format").map_or(Some(1), Value::as_u64);
@@ -18,15 +45,15 @@ pub fn upgrade(mut document: Value) -> Result<Value, String> {
             Some(FORMAT) => return Ok(document),
             Some(1) => in_parts(document)?,
             Some(2) => anchored(document)?,
-            Some(newer) => return Err(format!("it is of format {newer}; this Fennik reads up to {FORMAT}")),
-            None => return Err("its format is no number".to_owned()),
+            Some(found) => return Err(DocumentError::Newer { found }),
+            None => return Err(DocumentError::NoFormat),
         };
     }
 }
 
 /// From format 1, which held everything side by side.
-fn in_parts(document: Value) -> Result<Value, String> {
-    let Value::Object(mut old) = document else { return Err("it is no object".to_owned()) };
+fn in_parts(document: Value) -> Result<Value, DocumentError> {
+    let Value::Object(mut old) = document else { return Err(DocumentError::NoObject) };
     let mut take = |name: &str| old.remove(name).unwrap_or(Value::Null);
     let some = |values: Vec<(&str, Value)>| -> Value {
         // What an early version did not know yet has the value that it had without it.
@@ -60,11 +87,11 @@ fn in_parts(document: Value) -> Result<Value, String> {
 }
 
 /// From format 2, in which inserts had a turn and a lean in degrees beside their foot.
-fn anchored(mut document: Value) -> Result<Value, String> {
+fn anchored(mut document: Value) -> Result<Value, DocumentError> {
     document["format"] = json!(3);
     for insert in document["placing"]["inserts"].as_array_mut().into_iter().flatten() {
         let old = &insert["placement"];
-        let angle = |name: &str| old[name].as_f64().ok_or_else(|| format!("an insert has no {name}"));
+        let angle = |field| old[field].as_f64().ok_or(DocumentError::Missing { field });
         let turn = Rotation::from_turn_lean_roll([angle("turn_deg")?, angle("lean_deg")?, 0.0]);
         let (foot, normal, lift_m) = (&old["foot"], &old["normal"], &old["lift_m"]);
         let anchor = json!({ "foot": foot, "normal": normal, "turn": turn, "lift_m": lift_m });
@@ -151,7 +178,7 @@ mod tests {
             let written = serde_json::to_value(&document).unwrap();
             assert_eq!(written["format"], FORMAT);
             assert_eq!(read(&written.to_string()).unwrap(), document);
-            assert_eq!(upgrade(written.clone()), Ok(written), "nothing is left to be done");
+            assert_eq!(upgrade(written.clone()).unwrap(), written, "nothing is left to be done");
         }
     }
 

@@ -1,8 +1,11 @@
 //! Inserts: what is placed in the scene. One file a kind; a new kind is a file and a line in [`InsertKind`].
 
+mod error;
 mod placement;
 mod title;
 
+pub use error::InsertError;
+pub(crate) use error::within;
 pub use placement::{Placement, Stance};
 pub use title::Title;
 
@@ -65,8 +68,8 @@ impl InsertKind {
     /// Checks all that it holds.
     ///
     /// # Errors
-    /// A sentence that names the first thing that cannot be used.
-    pub fn validate(&self) -> Result<(), String> {
+    /// The first [`InsertError`].
+    pub fn validate(&self) -> Result<(), InsertError> {
         match self {
             Self::Title(title) => title.validate(),
         }
@@ -82,21 +85,12 @@ impl Insert {
     /// Checks every number and text.
     ///
     /// # Errors
-    /// A sentence that names the first that cannot be used.
-    pub fn validate(&self) -> Result<(), String> {
+    /// The first [`InsertError`].
+    pub fn validate(&self) -> Result<(), InsertError> {
         self.placement.validate()?;
         if self.name.chars().count() > MAX_NAME || self.name.chars().any(char::is_control) {
-            return Err(format!("a name is one line of at most {MAX_NAME} characters"));
+            return Err(InsertError::Name { most: MAX_NAME });
         }
         self.content.validate()
-    }
-}
-
-/// Refuses a number out of its range.
-pub(super) fn within(name: &str, value: f64, low: f64, high: f64) -> Result<(), String> {
-    if (low..=high).contains(&value) {
-        Ok(())
-    } else {
-        Err(format!("{name} is {value}; it must lie between {low} and {high}"))
     }
 }

@@ -1,6 +1,6 @@
 //! Where an insert is, and how large.
 
-use super::within;
+use super::{InsertError, within};
 use crate::geometry::Similarity;
 use crate::scene::Anchor;
 use crate::scene::anim::{Animated, Rotation};
@@ -90,8 +90,8 @@ impl Placement {
     /// Checks every number.
     ///
     /// # Errors
-    /// A sentence that names the first that cannot be used.
-    pub fn validate(&self) -> Result<(), String> {
+    /// The first [`InsertError`].
+    pub fn validate(&self) -> Result<(), InsertError> {
         self.anchor.validate()?;
         self.scale.validate(|v| within("the scale", *v, 1e-4, 1e4))
     }

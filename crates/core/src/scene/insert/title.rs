@@ -1,6 +1,6 @@
 //! Letters.
 
-use super::within;
+use super::{InsertError, within};
 use serde::{Deserialize, Serialize};
 
 /// Longest text, characters.
@@ -27,16 +27,16 @@ impl Title {
     /// Checks every number and the text.
     ///
     /// # Errors
-    /// A sentence that names the first that cannot be used.
-    pub fn validate(&self) -> Result<(), String> {
+    /// The first [`InsertError`].
+    pub fn validate(&self) -> Result<(), InsertError> {
         within("the height", self.height_m, 1e-3, 1e4)?;
         within("the depth", self.depth_m, 0.0, 1e4)?;
         within("the bevel", self.bevel_m, 0.0, 1e3)?;
         let length = self.text.chars().count();
         if self.text.trim().is_empty() {
-            Err("the title has no text; type at least one letter".to_owned())
+            Err(InsertError::NoText)
         } else if length > MAX_TEXT {
-            Err(format!("the title is {length} characters long; at most {MAX_TEXT} can be shown"))
+            Err(InsertError::TooLong { length, most: MAX_TEXT })
         } else {
             Ok(())
         }
