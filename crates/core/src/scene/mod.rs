@@ -17,7 +17,7 @@ pub use document::{
     AnalysisId, DatumEdit, DocumentError, Edit, EditError, FootageEdit, FrameRange, Light, LightEdit, LightNow,
     Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument, Solving, SolvingEdit, Tracking, TrackingEdit,
 };
-pub use insert::{Insert, InsertError, InsertId, InsertKind, Placement, Stance, Title};
+pub use insert::*;
 pub use surface::{FAR_M, Surface, SurfaceError, SurfaceKind, fit_plane, floor_at, surface_at};
 pub use transfer::{SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer};
 pub use transfer_fit::TransferFit;

@@ -103,7 +103,7 @@ fn anchored(mut document: Value) -> Result<Value, DocumentError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::scene::{AnalysisId, InsertKind, ShotDocument};
+    use crate::scene::{AnalysisId, ShotDocument};
 
     const KEPT: [&str; 4] = [
         include_str!("../../../tests/fixtures/document-1-walk-finished.json"),
@@ -127,8 +127,11 @@ mod tests {
         assert!(walk.datum.floor.as_ref().is_some_and(|f| f.points.len() > 500 && f.outline.len() == 4));
         let names: Vec<&str> = walk.placing.inserts.iter().map(|i| i.name.as_str()).collect();
         assert_eq!((names, walk.placing.next.0), (vec!["Hello", "title 2"], 3));
-        let InsertKind::Title(title) = &walk.placing.inserts[0].content;
-        assert_eq!((title.text.as_str(), title.height_m), ("HELLO", 1.2));
+        let title = serde_json::to_value(&walk.placing.inserts[0].content).unwrap();
+        assert_eq!(
+            (&title["kind"], &title["text"], &title["height_m"]),
+            (&json!("title"), &json!("HELLO"), &json!(1.2))
+        );
         // The oldest know nothing of masks' ids, trust, or what a datum was laid in.
         let first = read(KEPT[2]).unwrap();
         assert_eq!((first.solving.solve, first.laid_in()), (Some(AnalysisId(2)), Some(AnalysisId(2))));
