@@ -485,3 +485,32 @@ test("a sensor completes a focal length in mm", async () => {
   assert.equal(await page.inputValue('[name="focal"]'), "24 mm of 23.5 mm");
   assert.match(await page.textContent("#steps .quiet"), /solve settings/);
 });
+
+test("what stands over the picture and in the lanes follows the station, and can be switched for each", async () => {
+  await showFrame(page, 100);
+  await openStation(page, "track");
+  const at = await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    const t = model.tracks.find((k) => !model.deleted.has(k.id) && k.first < 95 && k.first + k.xy.length / 2 > 105);
+    return [t.xy[2 * (100 - t.first)], t.xy[2 * (100 - t.first) + 1]];
+  });
+  const drawn = () => page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
+  const look = async (station) => {
+    await openStation(page, station);
+    await drawn();
+    return {
+      mark: await colourAt(page, at, 3),
+      lanes: await page.evaluate(() => document.getElementById("lanes").toDataURL()),
+    };
+  };
+  const [track, deliver] = [await look("track"), await look("deliver")];
+  assert.ok(distance(track.mark, deliver.mark) > 4, "the mark is there at Track and not at Deliver");
+  assert.notEqual(track.lanes, deliver.lanes);
+  assert.ok(!(await page.isChecked("#show-tracks")));
+  await page.check("#show-tracks");
+  await drawn();
+  assert.ok(distance(await colourAt(page, at, 3), track.mark) < 3, "it can be had there too");
+  assert.ok(distance((await look("inserts")).mark, track.mark) > 4, "and not elsewhere for that");
+  assert.ok(distance((await look("deliver")).mark, track.mark) < 3, "it stays switched on there");
+  await page.uncheck("#show-tracks");
+});

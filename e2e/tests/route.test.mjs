@@ -147,3 +147,29 @@ test("a step that was made is not made again by the next click", async () => {
   );
   assert.equal(await page.inputValue("#distance"), "2.5", "what was not asked for yet stays typed");
 });
+
+test("an edit draws anew only what looks otherwise, and what is typed elsewhere stays as it is", async () => {
+  await page.goto(`${server.address}shots/2`);
+  await page.waitForFunction(() => globalThis.fennik?.model.state);
+  await openStation(page, "light");
+  await page.evaluate(() => {
+    // Half typed at another station, with the caret in the middle of it.
+    const field = document.querySelector('[name="density"]');
+    field.value = "12";
+    globalThis.untouched = field;
+  });
+  const answer = page.waitForResponse((r) => r.url().endsWith("/light"));
+  await page.fill('[name="sun"]', "0.7");
+  await page.press('[name="sun"]', "Tab");
+  const parts = [...(await (await answer).text()).matchAll(/data-part="([^"]+)"/g)].map((m) => m[1]);
+  assert.deepEqual(parts.sort(), ["station/light", "steps"]);
+  await page.waitForFunction(() => document.querySelector('[name="sun"]').defaultValue === "0.7");
+  assert.ok(await page.evaluate(() => globalThis.untouched.isConnected && globalThis.untouched.value === "12"));
+  assert.equal(
+    await page.evaluate(() => document.activeElement.getAttribute("name")),
+    "ambient",
+    "the focus went on though its station was drawn anew",
+  );
+  await page.keyboard.press("Control+z");
+  await page.waitForFunction(() => document.querySelector('[name="sun"]').defaultValue !== "0.7");
+});

@@ -358,4 +358,24 @@ test("the video, the camera file and the scene are delivered whole", async () =>
   assert.ok(report.info.animationCount === 1 && report.info.drawCallCount === 2, JSON.stringify(report.info));
 });
 
+test("a video says when the shot has moved on, and only then", async () => {
+  const says = (text) => page.waitForSelector(`#video-state:has-text("${text}")`);
+  await says("shows the shot as it is");
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik,
+      [insert] = model.state.inserts;
+    return model.edit({ edit: "change-insert", insert: { ...insert, name: "another name" } });
+  });
+  await says("shows the shot as it is");
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik,
+      [insert] = model.state.inserts;
+    return model.edit({ edit: "change-insert", insert: { ...insert, placement: { ...insert.placement, scale: 1.5 } } });
+  });
+  await says("has moved on since this video");
+  assert.match(await page.textContent('.station[data-station="deliver"] summary'), /out of date/);
+  await page.keyboard.press("Control+z");
+  await says("shows the shot as it is");
+});
+
 test("no script of the page failed on the way", () => assert.deepEqual(page.faults, []));

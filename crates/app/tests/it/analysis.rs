@@ -70,3 +70,50 @@ fn a_track_shows_its_patches_and_the_tracker_its_picture() {
         assert!(answer.status == 422 && answer.body.contains(reason), "{query}: {}", answer.body);
     }
 }
+
+/// Fault: following a second mask while one was followed did nothing, since both were the same kind of job.
+#[test]
+fn two_masks_that_are_followed_at_once_both_follow() {
+    let server = Server::start();
+    server.wait_for(|html| !html.contains("data-kind=\"decode\""), "/shots/2/route");
+    for x in [300.0, 700.0] {
+        let outline = json!([[x, 330.0], [x + 90.0, 330.0], [x + 90.0, 420.0], [x, 420.0]]);
+        let mask = json!({ "mode": "keep-out", "keys": [{ "frame": 100, "outline": outline }], "span": [98, 103] });
+        let revision = server.state_of(2)["revision"].clone();
+        let edit = json!({ "revision": revision, "edit": { "edit": "add-mask", "mask": mask } });
+        assert_eq!(server.post("/shots/2/edit", &edit).status, 200);
+    }
+    for mask in [1, 2, 2] {
+        let asked = json!({ "mask": mask, "frame": 100 }).to_string();
+        assert_eq!(server.ask("POST", "/shots/2/jobs/follow", &JSON, &asked).status, 200);
+    }
+    let followed = || {
+        let state = server.state_of(2);
+        let keys = |i: usize| state["masks"][i]["keys"].as_array().map_or(0, Vec::len);
+        keys(0) > 1 && keys(1) > 1
+    };
+    let both = (0..600).any(|_| {
+        std::thread::sleep(std::time::Duration::from_millis(100));
+        followed()
+    });
+    assert!(both, "{}", server.state_of(2)["masks"]);
+}
+
+#[test]
+fn a_job_is_run_again_with_what_it_was_asked_for() {
+    let server = Server::start();
+    let asked = json!({ "mask": 5, "frame": 9 }).to_string();
+    assert_eq!(server.ask("POST", "/shots/2/jobs/follow", &JSON, &asked).status, 200);
+    let number = |html: &str| -> Option<u32> {
+        let job = html.split("data-job=\"").find(|s| s.contains("data-kind=\"follow\""))?;
+        job.chars().take_while(char::is_ascii_digit).collect::<String>().parse().ok()
+    };
+    server.wait_for(|html| html.contains("the mask that was to follow is gone"), "/shots/2/route");
+    let first = number(&server.get("/shots/2/route").body).unwrap();
+    let again = format!("/shots/2/jobs/{first}/again");
+    assert_eq!(server.ask("POST", &again, &[], "").status, 200);
+    server.wait_for(|html| number(html).is_some_and(|n| n > first) && html.contains("is gone"), "/shots/2/route");
+    // A job of another shot is none of this one's.
+    assert_eq!(server.ask("POST", &format!("/shots/1/jobs/{first}/again"), &[], "").status, 404);
+    assert_eq!(server.ask("POST", "/shots/2/jobs/follow", &JSON, "{}").status, 422, "which mask it is must be said");
+}

@@ -16,11 +16,14 @@ const WIDTH: usize = 160;
 const HEIGHT: usize = 90;
 const PLATE: u8 = 70;
 
-pub fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
-    let title =
-        Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] };
+fn letters(text: &str, font: &str, bevel_m: f64) -> Title {
+    Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] }
+}
+
+pub(crate) fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
+    let content = InsertKind::Title(letters(text, font, bevel_m));
     let placement = Placement::on([0.0; 3], [0.0, 1.0, 0.0], stance);
-    Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
+    Insert { id: InsertId(1), name: String::new(), content, placement, hidden: false }
 }
 
 fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> {
@@ -195,9 +198,9 @@ fn letters_are_closed_solids() {
 #[test]
 fn sizes_that_cannot_be_shown_are_refused_before_anything_is_built() {
     for (height_m, depth_m) in [(0.0, 0.1), (f64::NAN, 0.1), (1.0, -0.1), (1e9, 0.1)] {
-        let mut insert = title("A", "Lato Black", Stance::Standing, 0.0);
-        let InsertKind::Title(t) = &mut insert.content;
-        (t.height_m, t.depth_m) = (height_m, depth_m);
+        let letters = Title { height_m, depth_m, ..letters("A", "Lato Black", 0.0) };
+        let whole = title("A", "Lato Black", Stance::Standing, 0.0);
+        let insert = Insert { content: InsertKind::Title(letters), ..whole };
         assert!(RenderScene::mesh(&insert, 0.0).is_err(), "{height_m} {depth_m}");
         assert!(RenderScene::build(&[insert], &Light::default(), &ShapeCache::default()).is_err());
     }
