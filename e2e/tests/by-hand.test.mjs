@@ -311,6 +311,12 @@ test("at 1024 px nothing is cut off", async () => {
         .map((e) => e.id || e.className),
     );
     assert.deepEqual(out, []);
+    // What switches the views is within reach however narrow they are.
+    const [button, view] = [
+      await page.locator("#two-views").boundingBox(),
+      await page.locator("#view-1").boundingBox(),
+    ];
+    assert.ok(button.x + button.width <= view.x + view.width, JSON.stringify([button, view]));
     assert.ok(await page.evaluate(() => document.documentElement.scrollWidth <= innerWidth));
   }
 });
