@@ -1,13 +1,12 @@
 //! What a page is sent after a change: only the parts of it that look otherwise by now.
 
-use super::state::AppState;
-use super::{PageError, block, sheet, stations};
+use super::state::{AppState, Shown};
+use super::{PageError, block};
 use crate::engine::{EngineError, OpenShot};
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use fennik_core::scene::Edit;
 use fennik_store::{RevisionId, ShotId};
-use std::collections::HashMap;
 use std::collections::hash_map::DefaultHasher;
 use std::future::{Ready, ready};
 use std::hash::{Hash, Hasher};
@@ -32,6 +31,11 @@ impl Part {
         Self { name: name.into(), stamp: format!("{:016x}", hasher.finish()), html }
     }
 
+    /// Whether a page shows it just so.
+    pub fn is_in(&self, shown: &Shown) -> bool {
+        shown.get(&self.name) == Some(&self.stamp)
+    }
+
     /// As the page takes it: an element of its own.
     pub fn element(&self) -> String {
         format!("<div class=\"part\" data-part=\"{}\" data-stamp=\"{}\">{}</div>", self.name, self.stamp, self.html)
@@ -43,7 +47,7 @@ pub struct Editor {
     pub app: web::Data<AppState>,
     pub id: ShotId,
     /// What the page shows, by its parts.
-    shown: HashMap<String, String>,
+    shown: Shown,
 }
 
 impl FromRequest for Editor {
@@ -92,16 +96,6 @@ impl Editor {
 
     /// The parts of the page that look otherwise than it shows them.
     pub fn answer(&self) -> Result<web::Html, EngineError> {
-        let view = stations::ShotView::open(&self.app, self.id)?;
-        let mut parts = stations::parts(&view)?;
-        for name in self.shown.keys().filter(|name| sheet::is_sheet(name)) {
-            parts.extend(sheet::part(&view, name)?);
-        }
-        let revision = view.shot.state.head.id.0;
-        let mut html = format!("<div id=\"head-revision\" data-revision=\"{revision}\"></div>");
-        for part in parts.iter().filter(|p| self.shown.get(&p.name) != Some(&p.stamp)) {
-            html.push_str(&part.element());
-        }
-        Ok(web::Html::new(html))
+        Ok(web::Html::new((self.app.draw)(&self.app, self.id, &self.shown)?))
     }
 }

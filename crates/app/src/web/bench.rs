@@ -1,14 +1,14 @@
 //! The page of one shot: stage, route, sheet and timeline.
 
 use super::answer::{Editor, Part};
-use super::state::AppState;
-use super::stations::{self, ShotView, drawn};
-use super::{PageError, block};
+use super::state::{AppState, Shown};
+use super::stations::view::{ShotView, drawn};
+use super::{PageError, block, sheet, stations};
 use crate::engine::{EngineError, OpenShot};
 use crate::jobs::{Decode, JobRequest};
 use actix_web::{Responder, get, web};
 use askama::Template;
-use fennik_store::{JobKind, JobRow, JobState, StoreError};
+use fennik_store::{JobKind, JobRow, JobState, ShotId, StoreError};
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config.service(show_shot).service(show_route);
@@ -61,6 +61,21 @@ async fn show_shot(editor: Editor) -> Result<impl Responder, PageError> {
         Ok(web::Html::new(drawn(&page)?))
     })
     .await
+}
+
+/// The parts that look otherwise than a page shows them, with the revision that they are of.
+pub fn draw(app: &AppState, id: ShotId, shown: &Shown) -> Result<String, EngineError> {
+    let view = ShotView::open(app, id)?;
+    let mut parts = stations::parts(&view)?;
+    for name in shown.keys().filter(|name| sheet::is_sheet(name)) {
+        parts.extend(sheet::part(&view, name)?);
+    }
+    let revision = view.shot.state.head.id.0;
+    let mut html = format!("<div id=\"head-revision\" data-revision=\"{revision}\"></div>");
+    for part in parts.iter().filter(|p| !p.is_in(shown)) {
+        html.push_str(&part.element());
+    }
+    Ok(html)
 }
 
 /// Previews that were freed to make room are made again when somebody looks; what failed or was stopped waits for a

@@ -38,7 +38,7 @@ const EDIT_LIMIT: usize = 4 * 1024 * 1024;
 /// When the server cannot be started.
 pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>, up: impl FnOnce()) -> std::io::Result<()> {
     let port = listener.local_addr()?.port();
-    let app = web::Data::new(AppState::new(store, jobs));
+    let app = web::Data::new(AppState::new(store, jobs, bench::draw));
     actix_web::rt::System::new().block_on(async move {
         let server = HttpServer::new(move || {
             App::new()

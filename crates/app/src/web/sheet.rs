@@ -2,7 +2,7 @@
 
 use super::answer::Part;
 use super::stations::track::mode_word;
-use super::stations::{ShotView, drawn};
+use super::stations::view::{ShotView, drawn};
 use super::{PageError, block};
 use crate::engine::EngineError;
 use crate::engine::ShotError;

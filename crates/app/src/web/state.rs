@@ -9,6 +9,7 @@ use fennik_core::solve::Solution;
 use fennik_core::track::TrackSet;
 use fennik_render::{RenderScene, ShapeCache};
 use fennik_store::{ClipId, ShotId, Store};
+use std::collections::HashMap;
 use std::sync::atomic::AtomicUsize;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -18,8 +19,15 @@ struct Seen {
     plane: Arc<Plane>,
 }
 
+/// What a page shows: the stamp of each of its parts.
+pub type Shown = HashMap<String, String>;
+
+/// Draws the parts of a shot's page that look otherwise than it shows them.
+pub type Draw = fn(&AppState, ShotId, &Shown) -> Result<String, EngineError>;
+
 /// What every handler may use.
 pub struct AppState {
+    pub(super) draw: Draw,
     pub(super) store: Arc<Store>,
     pub(super) jobs: Arc<Jobs>,
     solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
@@ -40,8 +48,9 @@ fn held<T>(slot: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 impl AppState {
-    pub(super) fn new(store: Arc<Store>, jobs: Arc<Jobs>) -> Self {
+    pub(super) fn new(store: Arc<Store>, jobs: Arc<Jobs>, draw: Draw) -> Self {
         Self {
+            draw,
             store,
             jobs,
             solution: Mutex::new(None),

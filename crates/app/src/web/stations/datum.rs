@@ -1,6 +1,6 @@
 //! Origin, floor, heading and scale.
 
-use super::{ShotView, Station};
+use super::view::{ShotView, Station};
 use crate::engine::EngineError;
 use crate::engine::ShotError;
 use crate::web::answer::Editor;

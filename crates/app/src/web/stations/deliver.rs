@@ -1,7 +1,7 @@
 //! What a person takes away.
 
-use super::jobs::JobLine;
-use super::{ShotView, Station};
+use super::job_line::JobLine;
+use super::view::{ShotView, Station};
 use crate::engine::ShotError;
 use crate::engine::run::VIDEO;
 use crate::engine::{EngineError, output, recipe};

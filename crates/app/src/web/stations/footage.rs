@@ -1,7 +1,7 @@
 //! The clip and the part of it that is used.
 
-use super::jobs::JobLine;
-use super::{ShotView, Station};
+use super::job_line::JobLine;
+use super::view::{ShotView, Station};
 use crate::engine::EngineError;
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};

@@ -1,6 +1,6 @@
 //! What is placed.
 
-use super::{ShotView, Station};
+use super::view::{ShotView, Station};
 use crate::engine::ShotError;
 use crate::engine::{EngineError, kinds, place};
 use crate::web::answer::Editor;

@@ -1,41 +1,14 @@
-//! Long work at a station: its line, and what starts and stops it.
+//! What starts and stops long work at a station.
 
 use crate::jobs::JobRequest;
 use crate::web::answer::Editor;
 use crate::web::state::AppState;
 use crate::web::{PageError, block};
 use actix_web::{HttpResponse, Responder, post, web};
-use fennik_store::{JobId, JobKind, JobRow, JobState, ShotId};
+use fennik_store::{JobId, JobKind, ShotId};
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config.service(start).service(stop).service(again);
-}
-
-/// A job that is waiting, at work, or ended other than well.
-pub struct JobLine {
-    pub id: i64,
-    pub kind: &'static str,
-    pub word: &'static str,
-    pub active: bool,
-    pub done: u32,
-    pub total: u32,
-    pub percent: u32,
-    pub message: String,
-}
-
-impl JobLine {
-    pub fn of(job: &JobRow) -> Option<Self> {
-        (job.state != JobState::Done).then(|| Self {
-            id: job.id.0,
-            kind: job.kind.word(),
-            word: job.state.word(),
-            active: matches!(job.state, JobState::Waiting | JobState::Running),
-            done: job.done,
-            total: job.total,
-            percent: (100 * u64::from(job.done) / u64::from(job.total.max(1))) as u32,
-            message: job.message.clone(),
-        })
-    }
 }
 
 /// Starts a job of a kind; the body says what it is to work on, where that kind asks for it.

@@ -1,6 +1,6 @@
 //! Sun and ambient light.
 
-use super::{ShotView, Station};
+use super::view::{ShotView, Station};
 use crate::engine::EngineError;
 use crate::web::PageError;
 use crate::web::answer::Editor;

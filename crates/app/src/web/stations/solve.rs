@@ -1,7 +1,7 @@
 //! The camera: how it is solved, how good it is, and those that are kept.
 
-use super::jobs::JobLine;
-use super::{ShotView, Station};
+use super::job_line::JobLine;
+use super::view::{ShotView, Station};
 use crate::engine::adopt::{kept_solve, use_kept};
 use crate::engine::focal::focal_px;
 use crate::engine::{EngineError, SolveRecord};

@@ -1,6 +1,6 @@
 //! Undo, redo, and any single edit.
 
-use super::{ShotView, drawn};
+use super::view::{ShotView, drawn};
 use crate::engine::EngineError;
 use crate::web::PageError;
 use crate::web::answer::{Editor, Part};

@@ -1,7 +1,7 @@
 //! Tracks, where they are looked for, and which of them count.
 
-use super::jobs::JobLine;
-use super::{ShotView, Station};
+use super::job_line::JobLine;
+use super::view::{ShotView, Station};
 use crate::engine::EngineError;
 use crate::engine::ShotError;
 use crate::web::PageError;

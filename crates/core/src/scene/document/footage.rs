@@ -1,6 +1,6 @@
 //! Which part of the clip is used.
 
-use super::edit::EditError;
+use super::error::EditError;
 use serde::{Deserialize, Serialize};
 
 /// Frames of the file, both ends included.

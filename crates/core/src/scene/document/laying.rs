@@ -1,6 +1,6 @@
 //! Changes of the datum.
 
-use super::edit::EditError;
+use super::error::EditError;
 use crate::geometry::Similarity;
 use crate::scene::{Datum, DatumError};
 use serde::{Deserialize, Serialize};

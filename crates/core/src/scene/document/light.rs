@@ -1,6 +1,6 @@
 //! Sun and ambient light.
 
-use super::edit::EditError;
+use super::error::EditError;
 use crate::scene::anim::Animated;
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};

@@ -1,6 +1,6 @@
 //! Where the analysis looks.
 
-use super::edit::EditError;
+use super::error::EditError;
 use crate::matte::{Mask, Masks};
 use serde::{Deserialize, Serialize};
 

@@ -4,6 +4,7 @@
 //! means for the others.
 
 mod edit;
+mod error;
 mod footage;
 mod laying;
 mod light;
@@ -13,7 +14,8 @@ mod solving;
 mod tracking;
 mod upgrade;
 
-pub use edit::{Edit, EditError};
+pub use edit::Edit;
+pub use error::EditError;
 pub use footage::{FootageEdit, FrameRange};
 pub use laying::DatumEdit;
 pub use light::{Light, LightEdit, LightNow};

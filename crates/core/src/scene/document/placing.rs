@@ -1,6 +1,6 @@
 //! What is placed.
 
-use super::edit::EditError;
+use super::error::EditError;
 use crate::geometry::Similarity;
 use crate::scene::{Insert, InsertId};
 use serde::{Deserialize, Serialize};

@@ -1,7 +1,7 @@
 //! How the camera is solved, and which solve is in use.
 
 use super::AnalysisId;
-use super::edit::EditError;
+use super::error::EditError;
 use crate::geometry::Similarity;
 use crate::scene::transfer_fit::TransferFit;
 use crate::solve::SolveSettings;

@@ -1,7 +1,7 @@
 //! How points are tracked, and which of them are used.
 
 use super::AnalysisId;
-use super::edit::EditError;
+use super::error::EditError;
 use crate::track::{TrackId, TrackSettings};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;

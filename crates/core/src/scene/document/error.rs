@@ -1,0 +1,50 @@
+//! Why an edit is refused.
+
+use crate::matte::MaskError;
+use crate::scene::{DatumError, InsertError, InsertId};
+use crate::solve::SettingsError;
+use crate::track::TrackError;
+
+/// Why an edit was refused; the document is as it was.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum EditError {
+    /// The range is empty.
+    #[error("the trim runs from frame {first} to {last}; it must hold at least one frame")]
+    EmptyTrim {
+        /// First frame.
+        first: u32,
+        /// Last frame.
+        last: u32,
+    },
+    /// No such insert.
+    #[error("there is no insert {id} any more; reload the page", id = id.0)]
+    NoInsert {
+        /// Which.
+        id: InsertId,
+    },
+    /// No such mask.
+    #[error("there is no mask {id} any more; reload the page")]
+    NoMask {
+        /// Which.
+        id: u32,
+    },
+    /// Something placed with a value that cannot be used.
+    #[error(transparent)]
+    Insert(#[from] InsertError),
+    /// A mask that cannot be used.
+    #[error(transparent)]
+    Mask(#[from] MaskError),
+    /// Settings of the tracker that cannot be used.
+    #[error(transparent)]
+    Track(#[from] TrackError),
+    /// Settings of the solve that cannot be used.
+    #[error(transparent)]
+    Solve(#[from] SettingsError),
+    /// A datum that is none.
+    #[error(transparent)]
+    Datum(#[from] DatumError),
+    /// A light that cannot be.
+    #[error("the sun's height lies between -90 and 90 degrees, strengths between 0 and 20")]
+    Light,
+}
