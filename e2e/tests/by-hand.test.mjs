@@ -17,6 +17,9 @@ after(() => endAll({ page, quiet: true, browser, server, folder }));
 const placement = () => page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement);
 const revision = () => page.evaluate(() => globalThis.fennik.model.state.revision);
 
+/** Whatever was asked for is drawn. */
+const drawn = () => page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
+
 /** Where a handle of the title is on the page. */
 const handle = (name, view = 0) =>
   page.evaluate(
@@ -52,6 +55,26 @@ async function undo() {
 test("a click on the title's foot chooses it and shows its handles", async () => {
   await page.mouse.click(...(await handle("foot")));
   await page.waitForSelector(".insert-form");
+});
+
+test("what is chosen is moved into sight once; whoever looks elsewhere is left to it", async () => {
+  await page.waitForSelector("#sheet:not([hidden])");
+  const left = () => page.evaluate(() => globalThis.fennik.stage.view.x);
+  const box = await page.locator("#plate").boundingBox();
+  await page.mouse.move(box.x + 60, box.y + 60);
+  await page.mouse.down({ button: "middle" });
+  // So far that the title lies beyond the right edge.
+  await page.mouse.move(box.x + 600, box.y + 60, { steps: 4 });
+  await page.mouse.up({ button: "middle" });
+  await drawn();
+  const away = await left();
+  assert.ok(away > 300, String(away));
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("ArrowLeft");
+  await drawn();
+  assert.equal(await left(), away);
+  await page.keyboard.press("f");
+  await page.mouse.click(...(await handle("foot")));
 });
 
 test("loadings that overlap end with the newest state and no complaint", async () => {

@@ -18,6 +18,7 @@ export class Sheet {
     /** Whether somebody folded it away. */ this.folded = false;
     /** Whether the pointer is down: the stage must not change under it. */ this.pressed = false;
     /** The part that was asked for last. */ this.wanted = "";
+    /** What stood last and was moved into sight. */ this.shown = "";
     window.addEventListener("pointerdown", () => (this.pressed = true), true);
     for (const kind of ["pointerup", "pointercancel"])
       window.addEventListener(
@@ -101,7 +102,17 @@ export class Sheet {
       if (stands && this.tracks.id !== null) this.tracks.show(this.track());
       for (const view of this.views) view.settle();
     }
+    // Once for each thing: whoever looks elsewhere after that is left to it.
+    const now = stands ? this.about() : "";
+    if (now === this.shown) return;
+    this.shown = now;
     for (const view of this.views) view.clear(stands);
+  }
+
+  /** What it is about, whatever the frame. */
+  about() {
+    const { chosen } = this.model;
+    return chosen ? `${chosen.kind} ${chosen.id}` : `track ${this.tracks.id}`;
   }
 
   /** A key of a mask can be dropped where there is one. */
