@@ -3,6 +3,9 @@
 use super::Interpolate;
 use serde::{Deserialize, Serialize};
 
+/// Farthest frame of a key: beyond that differences of frames lose their parts.
+const MOST_FRAMES: f64 = 1e7;
+
 /// How a value goes from a key to the next.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -71,7 +74,7 @@ pub enum CurveError {
         frame: f64,
     },
     /// A time is no number.
-    #[error("a value has a key at no frame; give it a finite number")]
+    #[error("a value has a key at no frame of any clip; give it a number within {MOST_FRAMES}")]
     NotFinite,
 }
 
@@ -84,7 +87,7 @@ impl<T> Curve<T> {
         if keys.is_empty() {
             return Err(CurveError::NoKeys);
         }
-        if keys.iter().any(|k| !k.frame.is_finite()) {
+        if keys.iter().any(|k| !(k.frame.abs() <= MOST_FRAMES)) {
             return Err(CurveError::NotFinite);
         }
         match keys.windows(2).find(|w| w[1].frame <= w[0].frame) {
@@ -190,7 +193,9 @@ mod tests {
     fn bad_curves_are_named() {
         assert_eq!(made(Ease::Hold, &[]), Err(CurveError::NoKeys));
         assert_eq!(made(Ease::Hold, &[(3.0, 0.0), (3.0, 1.0)]), Err(CurveError::Order { frame: 3.0 }));
-        assert_eq!(made(Ease::Hold, &[(f64::NAN, 0.0)]), Err(CurveError::NotFinite));
+        for frame in [f64::NAN, f64::INFINITY, 1e300] {
+            assert_eq!(made(Ease::Hold, &[(frame, 0.0)]), Err(CurveError::NotFinite));
+        }
     }
 
     proptest! {
