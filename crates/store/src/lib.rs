@@ -152,6 +152,24 @@ mod tests {
     }
 
     #[test]
+    fn what_jobs_of_before_were_asked_for_can_be_asked_for_again() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut old = Connection::open(folder.path().join("fennik.sqlite")).unwrap();
+        Migrations::from_slice(&MIGRATIONS[..5]).to_latest(&mut old).unwrap();
+        let rows = "INSERT INTO clips (id, name, folder, info, frames, estimated, proxies, created_ms)
+                VALUES (1, 'a', 'f', '{}', 9, 9, 0, 0);
+            INSERT INTO shots (id, name, clip_id, created_ms) VALUES (1, 's', 1, 0);
+            INSERT INTO jobs (id, shot_id, kind, argument, state, created_ms, changed_ms) VALUES
+                (1, 1, 'follow', '3 17', 'running', 0, 0), (2, 1, 'track', '', 'done', 0, 0);";
+        old.execute_batch(rows).unwrap();
+        drop(old);
+        let store = Store::open(folder.path()).unwrap();
+        let asked = |id| serde_json::from_str::<serde_json::Value>(&store.job(JobId(id)).unwrap().request).unwrap();
+        assert_eq!(asked(1), serde_json::json!({ "mask": 3, "frame": 17 }));
+        assert_eq!(asked(2), serde_json::json!({}));
+    }
+
+    #[test]
     fn a_data_folder_of_the_first_version_is_brought_up_to_date() {
         let folder = tempfile::tempdir().unwrap();
         let mut old = Connection::open(folder.path().join("fennik.sqlite")).unwrap();
