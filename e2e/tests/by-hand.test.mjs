@@ -189,7 +189,7 @@ test("from the side the ground lies edge-on: the foot still moves along it, and 
   await undo();
 });
 
-test("points are selected from outside, and the wheel, the middle button and a free turn move the view only", async () => {
+test("points are selected from outside; the wheel, the middle button and a free turn move only the view", async () => {
   await seeFrom("free");
   const was = await revision();
   const box = await page.locator("#plate-2").boundingBox();

@@ -71,7 +71,7 @@ test("units, sums and arrow keys are taken, and what is no number is said to be 
   await until("content.height_m", 1.1);
 });
 
-test("typing into a field and pressing a button at once makes two requests, in order, and neither is refused", async () => {
+test("typing into a field and pressing a button at once makes two requests, in order, none refused", async () => {
   const sent = [];
   const told = (request) => {
     if (request.method() === "POST") sent.push(request);

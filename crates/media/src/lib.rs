@@ -12,6 +12,7 @@ pub use clip::probe::{probe, read_probe};
 pub use clip::rate::Rate;
 pub use clip::sequence::{Gathered, SequenceError, gather_folder, series_of, still_kind, unpack_zip};
 pub use clip::source::Source;
+pub use clip::still::StillError;
 pub use error::MediaError;
 pub use export::camera_file::{
     CameraDocument, CameraFrame, CameraSurface, MasksFileError, camera_document, read_masks,

@@ -14,7 +14,7 @@ use std::time::Instant;
 
 /// Every how many frames of the demo clip become a camera.
 const EVERY: u32 = 3;
-/// Misses above this are strays, px.
+/// Reprojection errors above this are outliers, px.
 const STRAY_PX: f64 = 2.0;
 /// How far the scene is disturbed: turn of a camera, radians; shift and points, world units; focal length, relative.
 const TURN: f64 = 0.004;

@@ -1,5 +1,5 @@
-//! Numbers as people write them: with a unit, with another unit, as a sum. `static/js/math/values.js` reads the same; both
-//! are tested against `e2e/golden/quantities.json`.
+//! Numbers as people write them: with a unit, with another unit, as a sum. `static/js/math/values.js` reads the same;
+//! both are tested against `e2e/golden/quantities.json`.
 
 use serde::{Deserialize, Serialize};
 

@@ -26,7 +26,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(show_floor)
         .service(look_first)
         .service(show_seen)
-        .service(show_rival);
+        .service(show_comparison);
 }
 
 #[get("/shots/{id}/state")]
@@ -255,20 +255,20 @@ async fn show_seen(
 /// The readings of a kept solve, to be compared with the one in use, on the frames of the trim; and how what is placed
 /// would come along to it.
 #[get("/shots/{id}/solves/{analysis}")]
-async fn show_rival(
+async fn show_comparison(
     app: web::Data<AppState>,
     path: web::Path<(ShotId, AnalysisId)>,
 ) -> Result<impl Responder, PageError> {
     let (id, analysis) = path.into_inner();
     let body = block(move || {
         let shot = app.open(id)?;
-        rival(&app, &shot, analysis)
+        comparison(&app, &shot, analysis)
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))
 }
 
-fn rival(app: &AppState, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_json::Value, EngineError> {
+fn comparison(app: &AppState, shot: &OpenShot, analysis: AnalysisId) -> Result<serde_json::Value, EngineError> {
     let row = app.store.analysis(analysis)?;
     let solution = kept_solve(&app.store, shot.state.shot.id, &row)?;
     let trim = shot.document().trim;

@@ -35,7 +35,10 @@ const context = { model, byId };
 const [tracking, solving] = [track(context), solve(context)];
 /** @type {import("./stations/station.js").Station[]} */
 const stations = [footage(context), tracking, masks(context), solving, datum(context), inserts(context)];
-/** What the buttons of stations and sheet do, by their `data-act`. @type {Record<string, (button: HTMLElement) => any>} */
+/**
+ * What the buttons of stations and sheet do, by their `data-act`.
+ * @type {Record<string, (button: HTMLElement) => any>}
+ */
 const acts = Object.assign({}, ...stations.map((s) => s.acts ?? {}));
 const parts = new Parts(document.body, model, { drawn: showSelection, typing: () => tracking.look.ask() });
 const sheet = new Sheet(model, views, byId);

@@ -154,8 +154,8 @@ export class Parts {
   }
 
   /**
-   * Forms and buttons send what they hold at once, one after the other: an answer draws parts anew, and what was pressed
-   * meanwhile must not go with the old ones.
+   * Forms and buttons send what they hold at once, one after the other: an answer draws parts anew, and what was
+   * pressed meanwhile must not go with the old ones.
    */
   heedRequests() {
     document.body.addEventListener("htmx:confirm", (event) => {
@@ -179,8 +179,8 @@ export class Parts {
 }
 
 /**
- * What is typed in a part and not sent: where it waits for a button, and in the field where somebody is in the middle of
- * it.
+ * What is typed in a part and not sent: where it waits for a button, and in the field where somebody is in the middle
+ * of it.
  * @param {HTMLElement} part @param {Element|null} sent the form that is answered
  */
 function halfTyped(part, sent) {

@@ -8,5 +8,5 @@ pub mod probe;
 pub mod rate;
 pub mod sequence;
 pub mod source;
-mod still;
+pub mod still;
 mod timing;

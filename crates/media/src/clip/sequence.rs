@@ -3,7 +3,7 @@
 use crate::clip::note::Note;
 use crate::clip::rate::Rate;
 use crate::clip::source::Source;
-use crate::clip::still::{self, Still};
+use crate::clip::still::{self, Still, StillError};
 use rayon::prelude::*;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -48,7 +48,7 @@ pub enum SequenceError {
         /// The first such still.
         name: String,
         /// What is wrong with it.
-        why: String,
+        why: StillError,
         /// How many others there are.
         more: usize,
     },
@@ -105,15 +105,22 @@ pub(crate) fn finish(
     names: Vec<String>,
     rate: Rate,
 ) -> Result<Gathered, SequenceError> {
-    let seen: Vec<Result<Still, String>> = (0..names.len())
+    let seen: Vec<Result<Still, StillError>> = (0..names.len())
         .into_par_iter()
         .map(|i| still::look(&target.join(format!("{i:06}.{extension}")), &extension))
         .collect();
-    let mut damaged = seen.iter().zip(&names).filter_map(|(s, name)| Some((s.as_ref().err()?, name)));
-    if let Some((why, name)) = damaged.next() {
-        return Err(SequenceError::Damaged { name: name.clone(), why: why.clone(), more: damaged.count() });
+    let mut stills = Vec::with_capacity(names.len());
+    let mut damaged = Vec::new();
+    for (still, name) in seen.into_iter().zip(&names) {
+        match still {
+            Ok(still) => stills.push(still),
+            Err(why) => damaged.push((name, why)),
+        }
     }
-    let stills: Vec<Still> = seen.into_iter().flatten().collect();
+    let more = damaged.len().saturating_sub(1);
+    if let Some((name, why)) = damaged.into_iter().next() {
+        return Err(SequenceError::Damaged { name: name.clone(), why, more });
+    }
     let mut notes: Vec<Note> = missing_numbers(&names).map(Note::MissingNumbers).into_iter().collect();
     let odd: Vec<usize> = (0..stills.len()).filter(|&i| stills[i] != stills[0]).collect();
     if let Some(&i) = odd.first() {

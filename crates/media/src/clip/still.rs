@@ -16,48 +16,69 @@ const MOST_HEADER: u64 = 4 * 1024 * 1024;
 /// Bytes at the end of a JPEG in which its end mark must lie; cameras write their own data behind it.
 const TAIL: u64 = 256 * 1024;
 
+/// What is wrong with a picture.
+#[derive(Debug, thiserror::Error)]
+pub enum StillError {
+    /// It ends too early.
+    #[error("it is cut off")]
+    CutOff,
+    /// Its bytes are of another kind.
+    #[error("it is no {0} picture")]
+    Not(&'static str),
+    /// A kind that cannot be decoded here.
+    #[error("pictures of kind .{0} are not taken")]
+    Kind(String),
+    /// Bytes that were changed.
+    #[error("its checksum does not hold")]
+    Checksum,
+    /// Nothing that says what it is.
+    #[error("it has no header")]
+    NoHeader,
+    /// No picture at all.
+    #[error("it has no size")]
+    NoSize,
+    /// What the disk says.
+    #[error(transparent)]
+    Io(#[from] std::io::Error),
+}
+
 /// Reads the size of a still and checks that nothing of it is missing, by its kind (an extension without the dot).
 ///
 /// PNG: ISO/IEC 15948, every chunk with its checksum. JPEG: ITU-T T.81, annex B. TIFF: revision 6.0, where its strips
 /// or tiles lie. EXR: "OpenEXR File Layout", its header and the table of its chunks.
 ///
 /// # Errors
-/// What is wrong with it, in a few words.
-pub(crate) fn look(path: &Path, kind: &str) -> Result<Still, String> {
-    let mut file = File::open(path).map_err(|e| e.to_string())?;
-    let length = file.metadata().map_err(|e| e.to_string())?.len();
-    let cut = |_| "it is cut off".to_owned();
+/// [`StillError`] says what is wrong with it.
+pub(crate) fn look(path: &Path, kind: &str) -> Result<Still, StillError> {
+    let mut file = File::open(path)?;
+    let length = file.metadata()?.len();
     let still = match kind {
-        "png" => {
-            png(&mut std::io::BufReader::new(file)).map_err(|e| e.unwrap_or_else(|| "it is cut off".to_owned()))?
-        }
+        "png" => png(&mut std::io::BufReader::new(file))?,
         "jpg" | "jpeg" => jpeg(&mut file, length)?,
-        "tif" | "tiff" => tiff(&mut file, length).map_err(cut)?.ok_or_else(|| "it is no TIFF picture".to_owned())?,
+        "tif" | "tiff" => tiff(&mut file, length).map_err(|_| StillError::CutOff)?.ok_or(StillError::Not("TIFF"))?,
         "exr" => exr(&mut file, length)?,
-        other => return Err(format!("pictures of kind .{other} are not taken")),
+        other => return Err(StillError::Kind(other.to_owned())),
     };
-    if still.width == 0 || still.height == 0 { Err("it has no size".to_owned()) } else { Ok(still) }
+    if still.width == 0 || still.height == 0 { Err(StillError::NoSize) } else { Ok(still) }
 }
 
-/// `Err(None)` for one that is cut off.
-fn png(file: &mut impl Read) -> Result<Still, Option<String>> {
-    let wrong = |text: &str| Some(text.to_owned());
+fn png(file: &mut impl Read) -> Result<Still, StillError> {
     let mut head = [0; 8];
-    file.read_exact(&mut head).map_err(|_| None)?;
+    file.read_exact(&mut head).map_err(|_| StillError::CutOff)?;
     if head != *b"\x89PNG\r\n\x1a\n" {
-        return Err(wrong("it is no PNG picture"));
+        return Err(StillError::Not("PNG"));
     }
     let mut still = None;
     let mut block = vec![0; 64 * 1024];
     loop {
-        file.read_exact(&mut head).map_err(|_| None)?;
+        file.read_exact(&mut head).map_err(|_| StillError::CutOff)?;
         let kind = [head[4], head[5], head[6], head[7]];
         let mut left = u32::from_be_bytes([head[0], head[1], head[2], head[3]]) as usize;
         let mut sum = crc32fast::Hasher::new();
         sum.update(&kind);
         while left > 0 {
             let n = left.min(block.len());
-            file.read_exact(&mut block[..n]).map_err(|_| None)?;
+            file.read_exact(&mut block[..n]).map_err(|_| StillError::CutOff)?;
             if kind == *b"IHDR" && still.is_none() && n >= 8 {
                 let word = |at: usize| u32::from_be_bytes([block[at], block[at + 1], block[at + 2], block[at + 3]]);
                 still = Some(Still { width: word(0), height: word(4) });
@@ -66,36 +87,36 @@ fn png(file: &mut impl Read) -> Result<Still, Option<String>> {
             left -= n;
         }
         let mut told = [0; 4];
-        file.read_exact(&mut told).map_err(|_| None)?;
+        file.read_exact(&mut told).map_err(|_| StillError::CutOff)?;
         if u32::from_be_bytes(told) != sum.finalize() {
-            return Err(wrong("its checksum does not hold"));
+            return Err(StillError::Checksum);
         }
         if kind == *b"IEND" {
-            return still.ok_or_else(|| wrong("it has no header"));
+            return still.ok_or(StillError::NoHeader);
         }
     }
 }
 
-fn jpeg(file: &mut File, length: u64) -> Result<Still, String> {
+fn jpeg(file: &mut File, length: u64) -> Result<Still, StillError> {
     let mut head = Vec::new();
     let mut read = |from: u64, most: u64, into: &mut Vec<u8>| {
         into.clear();
-        file.seek(SeekFrom::Start(from)).and_then(|_| file.take(most).read_to_end(into)).map_err(|e| e.to_string())
+        file.seek(SeekFrom::Start(from)).and_then(|_| file.take(most).read_to_end(into))
     };
     read(0, MOST_HEADER, &mut head)?;
     if !head.starts_with(&[0xff, 0xd8]) {
-        return Err("it is no JPEG picture".to_owned());
+        return Err(StillError::Not("JPEG"));
     }
     let mut at = 2;
     let still = loop {
-        let Some(&[0xff, marker, high, low]) = head.get(at..at + 4) else { return Err("it is cut off".to_owned()) };
+        let Some(&[0xff, marker, high, low]) = head.get(at..at + 4) else { return Err(StillError::CutOff) };
         if marker == 0xff {
             at += 1;
             continue;
         }
         // Start of frame, but for the three marks among them that mean other things.
         if (0xc0..=0xcf).contains(&marker) && ![0xc4, 0xc8, 0xcc].contains(&marker) {
-            let Some(&[_, h1, h0, w1, w0]) = head.get(at + 4..at + 9) else { return Err("it is cut off".to_owned()) };
+            let Some(&[_, h1, h0, w1, w0]) = head.get(at + 4..at + 9) else { return Err(StillError::CutOff) };
             break Still {
                 width: u32::from(u16::from_be_bytes([w1, w0])),
                 height: u32::from(u16::from_be_bytes([h1, h0])),
@@ -105,7 +126,7 @@ fn jpeg(file: &mut File, length: u64) -> Result<Still, String> {
     };
     let mut tail = Vec::new();
     read(length.saturating_sub(TAIL), TAIL, &mut tail)?;
-    if tail.windows(2).any(|w| w == [0xff, 0xd9]) { Ok(still) } else { Err("it is cut off".to_owned()) }
+    if tail.windows(2).any(|w| w == [0xff, 0xd9]) { Ok(still) } else { Err(StillError::CutOff) }
 }
 
 /// Reads little- or big-endian numbers of a TIFF.
@@ -169,13 +190,13 @@ fn tiff(file: &mut File, length: u64) -> std::io::Result<Option<Still>> {
     Ok(Some(Still { width: u32::try_from(width).unwrap_or(0), height: u32::try_from(height).unwrap_or(0) }))
 }
 
-fn exr(file: &mut File, length: u64) -> Result<Still, String> {
-    let cut = || "it is cut off".to_owned();
+fn exr(file: &mut File, length: u64) -> Result<Still, StillError> {
+    let cut = || StillError::CutOff;
     let mut head = Vec::new();
-    file.take(MOST_HEADER).read_to_end(&mut head).map_err(|e| e.to_string())?;
+    file.take(MOST_HEADER).read_to_end(&mut head)?;
     let word = |at: usize| head.get(at..at + 4).map(|b| i32::from_le_bytes([b[0], b[1], b[2], b[3]]));
     if word(0) != Some(0x0131_2f76) {
-        return Err("it is no EXR picture".to_owned());
+        return Err(StillError::Not("EXR"));
     }
     let text = |at: usize| -> Option<(String, usize)> {
         let end = at + head.get(at..)?.iter().position(|b| *b == 0)?;
@@ -198,7 +219,7 @@ fn exr(file: &mut File, length: u64) -> Result<Still, String> {
         }
         at = value + 4 + size;
     }
-    let ((left, top), (right, bottom)) = window.ok_or_else(|| "it has no size".to_owned())?;
+    let ((left, top), (right, bottom)) = window.ok_or(StillError::NoSize)?;
     let size = |a: i64, b: i64| u32::try_from(b - a + 1).unwrap_or(0);
     let still = Still { width: size(left, right), height: size(top, bottom) };
     // Parts and tiles order their tables in other ways; that they begin inside the file is all that is checked then.
@@ -252,13 +273,13 @@ mod tests {
             let (_folder, path) = made("a.png", bytes);
             look(&path, "png")
         };
-        assert_eq!(see(&whole), Ok(Still { width: 7, height: 5 }));
+        assert_eq!(see(&whole).unwrap(), Still { width: 7, height: 5 });
         for n in 0..whole.len() {
             assert!(see(&whole[..n]).is_err(), "cut at {n}");
         }
         let mut flipped = whole.clone();
         flipped[42] ^= 1;
-        assert!(see(&flipped).unwrap_err().contains("checksum"));
-        assert!(see(b"these are notes").unwrap_err().contains("no PNG"));
+        assert!(see(&flipped).unwrap_err().to_string().contains("checksum"));
+        assert!(see(b"these are notes").unwrap_err().to_string().contains("no PNG"));
     }
 }

@@ -26,5 +26,10 @@ export function compared(now, other) {
     focal = Math.max(focal, Math.abs(y.f / x.f - 1));
   }
   if (!both) return "The two have no frame in common.";
-  return `lower error on ${better} of ${both} frames · differs most on frame ${at}: ${b.get(at)?.rms.toFixed(2)} against ${a.get(at)?.rms.toFixed(2)} px · focal length apart by up to ${(100 * focal).toFixed(2)} %`;
+  const px = (/** @type {Reading|undefined} */ r) => r?.rms.toFixed(2);
+  return [
+    `lower error on ${better} of ${both} frames`,
+    `differs most on frame ${at}: ${px(b.get(at))} against ${px(a.get(at))} px`,
+    `focal length apart by up to ${(100 * focal).toFixed(2)} %`,
+  ].join(" · ");
 }

@@ -231,7 +231,11 @@ export class Model extends EventTarget {
     this.dispatchEvent(new Event("comparison"));
   }
 
-  /** Sends a change; the answer is the parts of the page that look otherwise. @param {string} path @param {object} body */
+  /**
+   * Sends a change; the answer is the parts of the page that look otherwise.
+   * @param {string} path
+   * @param {object} body
+   */
   change(path, body) {
     return this.send(this.url(path), "application/json", (revision) => JSON.stringify({ revision, ...body }));
   }

@@ -8,8 +8,14 @@ import { focalSpan, paintFocal } from "./focal-curve.js";
 import { press } from "./station.js";
 
 /**
+ * @typedef {object} Asked What the page asks of this station besides.
+ * @property {(target: HTMLElement) => boolean} waitsForSensor
+ * @property {() => void} comparison
+ */
+
+/**
  * @param {import("./station.js").Context} context
- * @returns {import("./station.js").Station & {waitsForSensor: (target: HTMLElement) => boolean, comparison: () => void}}
+ * @returns {import("./station.js").Station & Asked}
  */
 export function solve({ model, byId }) {
   const paths = ["top", "side"].map((kind) => ({ kind, scene: new SceneView(model, true) }));

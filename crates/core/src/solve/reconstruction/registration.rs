@@ -61,7 +61,7 @@ mod tests {
         scene.points = walk.points.iter().map(|p| Some(*p)).collect();
         assert!(
             add_frame(&walk.problem, &mut scene, &walk.all(), 20, 5.0),
-            "a quarter of strays does not keep it from it"
+            "a quarter of outliers among its sights does not keep it from its place"
         );
         let off = (scene.poses[20].unwrap().centre() - walk.poses[20].centre()).norm();
         assert!(off < 0.01, "{off} m");

@@ -141,8 +141,8 @@ mod tests {
             .map(|i| {
                 let p = Vector3::new(3.0 * unit(), 2.0 * unit(), 3.0 * unit());
                 let c = pose.to_camera(p);
-                let stray = if i % 2 == 0 { Vector2::new(200.0 * unit(), 200.0 * unit()) } else { Vector2::zeros() };
-                (lens.project(Vector2::new(c.x / c.z, c.y / c.z)) + stray, p)
+                let off = if i % 2 == 0 { Vector2::new(200.0 * unit(), 200.0 * unit()) } else { Vector2::zeros() };
+                (lens.project(Vector2::new(c.x / c.z, c.y / c.z)) + off, p)
             })
             .collect();
         let (found, within) = from_scratch(&sights, &lens, 2.0, 7).unwrap();

@@ -274,9 +274,9 @@ fn of_following(solution: &Solution) -> Option<Reason> {
         )
     };
     (grade != Grade::Good).then(|| {
-        let own_way =
+        let moving =
             solution.outliers.iter().filter(|a| a.reason == OutlierReason::IndependentMotion).map(|a| a.id).collect();
-        Reason::new(grade, text()).of(own_way)
+        Reason::new(grade, text()).of(moving)
     })
 }
 
@@ -370,10 +370,10 @@ mod tests {
         holed.frames.retain(|f| !(5..8).contains(&f.frame) && f.frame != 12);
         assert_eq!(holed.gaps(), [(5, 7), (12, 12)]);
         assert!(verdict(&holed, 1.0).reasons[0].text.contains("frames 5 to 7, 12"), "{:?}", verdict(&holed, 1.0));
-        let mut stray = good.clone();
-        stray.outliers = vec![Outlier { id: TrackId(400), reason: OutlierReason::ImageStatic, error_px: Some(9.0) }];
-        stray.points[4].rms_px = 2.0;
-        let said = verdict(&stray, 1.0);
+        let mut doubtful = good.clone();
+        doubtful.outliers = vec![Outlier { id: TrackId(400), reason: OutlierReason::ImageStatic, error_px: Some(9.0) }];
+        doubtful.points[4].rms_px = 2.0;
+        let said = verdict(&doubtful, 1.0);
         assert_eq!(said.grade, Grade::Good, "what is not used does no harm");
         let tracks = |word: &str| said.reasons.iter().find(|r| r.text.contains(word)).map(|r| r.tracks.clone());
         assert_eq!(

@@ -178,8 +178,8 @@ mod tests {
 
     const KEYS: [u32; 4] = [0, 10, 20, 30];
 
-    /// A camera that goes aside and turns a little, past points of which those that `stray` picks jump about.
-    fn passing(flat: bool, stray: impl Fn(u32) -> bool) -> (Problem, Lens) {
+    /// A camera that goes aside and turns a little, past points of which those that `outlier` picks jump about.
+    fn passing(flat: bool, outlier: impl Fn(u32) -> bool) -> (Problem, Lens) {
         let lens = Lens::centred(1000.0, 1280, 720);
         let mut random = SplitMix64::new(12);
         let mut unit = || random.below(1_000_000) as f64 / 500_000.0 - 1.0;
@@ -194,7 +194,7 @@ mod tests {
             KEYS.iter()
                 .map(|&f| {
                     let c = pose(f).to_camera(point);
-                    let off = if stray(id) {
+                    let off = if outlier(id) {
                         Vector2::new(unit(), unit()) * 60.0
                     } else {
                         Vector2::new(unit(), unit()) * 0.1
