@@ -192,8 +192,8 @@ fn reduce(mut rows: [Row20; 10]) -> Option<[[f64; 10]; 10]> {
 pub fn sampson_squared(e: &Matrix3<f64>, a: &Vector2<f64>, b: &Vector2<f64>) -> f64 {
     let (p, q) = (Vector3::new(a.x, a.y, 1.0), Vector3::new(b.x, b.y, 1.0));
     let (ep, etq) = (e * p, e.transpose() * q);
-    let miss = q.dot(&ep);
-    miss * miss / (ep.x * ep.x + ep.y * ep.y + etq.x * etq.x + etq.y * etq.y).max(1e-300)
+    let residual = q.dot(&ep);
+    residual * residual / (ep.x * ep.x + ep.y * ep.y + etq.x * etq.x + etq.y * etq.y).max(1e-300)
 }
 
 /// The pose of the second camera (the first is the identity, the baseline has length 1) that puts the

@@ -112,11 +112,11 @@ mod tests {
             let h = homography(&pairs).unwrap();
             prop_assert!(pairs.iter().all(|(p, q)| transfer_squared(&h, p, q) < 1e-16));
             let poses = decompose_homography(&h, &pairs);
-            let miss = |found: &Pose| {
+            let residual = |found: &Pose| {
                 (found.rotation.matrix() - pose.rotation.matrix()).norm()
                     + (found.translation * distance - pose.translation).norm()
             };
-            let best = poses.iter().map(miss).fold(f64::INFINITY, f64::min);
+            let best = poses.iter().map(residual).fold(f64::INFINITY, f64::min);
             prop_assert!(best < 1e-5, "{best}: {poses:?}");
         }
     }

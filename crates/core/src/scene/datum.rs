@@ -77,13 +77,13 @@ fn camera_of(solution: &Solution, point: &SolvedPoint) -> Option<Camera> {
 }
 
 fn reading(solution: &Solution, on: Vector3<f64>, normal: Vector3<f64>, ids: &[TrackId]) -> FloorReading {
-    let misses: Vec<f64> = solution
+    let residuals: Vec<f64> = solution
         .points
         .iter()
         .filter(|p| ids.binary_search(&p.id).is_ok())
         .filter_map(|p| plane_error_px(&camera_of(solution, p)?, p.position, on, normal))
         .collect();
-    let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
+    let fit_px = (residuals.iter().map(|m| m * m).sum::<f64>() / residuals.len().max(1) as f64).sqrt();
     let rolls =
         solution.frames.iter().map(|f| normal.dot(&(f.pose.rotation.inverse() * Vector3::x())).clamp(-1.0, 1.0).asin());
     let level_deg = (rolls.sum::<f64>() / solution.frames.len().max(1) as f64).abs().to_degrees();

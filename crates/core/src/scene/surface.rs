@@ -167,15 +167,15 @@ pub fn surface_at(
         |p: &Vector3<f64>, on, normal| plane_error_px(&camera, *p, on, normal).filter(|m| *m < BELONGS_PX * scale);
 
     let floor = datum.floor.as_ref().and_then(|_| intersect(&sight, Vector3::zeros(), Vector3::y()));
-    let make = |point, mut normal: Vector3<f64>, kind: Option<SurfaceKind>, misses: &[f64]| {
+    let make = |point, mut normal: Vector3<f64>, kind: Option<SurfaceKind>, residuals: &[f64]| {
         if normal.dot(&ray) > 0.0 {
             normal = -normal;
         }
         let tilt_deg = normal.y.clamp(-1.0, 1.0).acos().to_degrees();
         let upright = (tilt_deg - 90.0).abs() < 12.0;
-        let fit_px = (misses.iter().map(|m| m * m).sum::<f64>() / misses.len().max(1) as f64).sqrt();
+        let fit_px = (residuals.iter().map(|m| m * m).sum::<f64>() / residuals.len().max(1) as f64).sqrt();
         let kind = kind.unwrap_or(if upright { SurfaceKind::Wall } else { SurfaceKind::Slope });
-        Surface { kind, point, normal, tilt_deg, fit_px, points: misses.len() }
+        Surface { kind, point, normal, tilt_deg, fit_px, points: residuals.len() }
     };
     if let Some(point) = floor {
         let on_floor: Vec<f64> = near.iter().filter_map(|(_, p)| belongs(p, Vector3::zeros(), Vector3::y())).collect();
@@ -186,12 +186,12 @@ pub fn surface_at(
     let points: Vec<Vector3<f64>> = near.iter().map(|n| n.1).collect();
     let local = robust_plane(&points, |p, on, normal| belongs(p, on, normal).is_some());
     if let Some((on, normal)) = local {
-        let misses: Vec<f64> = points.iter().filter_map(|p| belongs(p, on, normal)).collect();
+        let residuals: Vec<f64> = points.iter().filter_map(|p| belongs(p, on, normal)).collect();
         // A plane seen edge-on is no place to put anything.
         if let Some(point) =
-            intersect(&sight, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && misses.len() >= FEWEST)
+            intersect(&sight, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && residuals.len() >= FEWEST)
         {
-            return Ok(make(point, normal, None, &misses));
+            return Ok(make(point, normal, None, &residuals));
         }
     }
     match floor {

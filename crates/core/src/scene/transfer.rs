@@ -236,11 +236,11 @@ fn scale_and_shift(rotation: Rotation3<f64>, pairs: &[Pair], points: &[Both]) ->
         }
         let translation = to - from * scale;
         found = Some(Similarity { scale, rotation, translation });
-        let misses: Vec<f64> = both.iter().map(|(a, b)| (a * scale + translation - b).norm()).collect();
-        let mut sorted = misses.clone();
+        let residuals: Vec<f64> = both.iter().map(|(a, b)| (a * scale + translation - b).norm()).collect();
+        let mut sorted = residuals.clone();
         sorted.sort_by(f64::total_cmp);
         let usual = 2.0 * sorted[sorted.len() / 2].max(1e-12);
-        weights = misses.iter().map(|m| if *m <= usual { 1.0 } else { usual / m }).collect();
+        weights = residuals.iter().map(|m| if *m <= usual { 1.0 } else { usual / m }).collect();
     }
     found
 }
@@ -320,10 +320,10 @@ impl OnPicture<'_> {
             / controls.iter().map(|c| c.weight).sum::<f64>().max(1e-12);
         let unit = sightings.iter().map(|s| s.0.pose.to_camera(middle).norm()).fold(f64::INFINITY, f64::min);
         let unit = if unit.is_finite() && unit > 1e-9 { unit } else { 1.0 };
-        let misses = |at: &Similarity| -> Vec<Option<Vector2<f64>>> {
+        let residuals = |at: &Similarity| -> Vec<Option<Vector2<f64>>> {
             sightings.iter().map(|(frame, old, pixel, _)| Some(seen(frame, at.point(*old))? - pixel)).collect()
         };
-        // What is lost behind a camera costs as much as a miss by the whole picture.
+        // What is lost behind a camera costs as much as a residual of the whole picture.
         let far = self.size.0;
         let loss = |m: &Option<Vector2<f64>>| {
             let r = m.map_or(far, |m| m.norm());
@@ -337,7 +337,7 @@ impl OnPicture<'_> {
                 .map(|k| {
                     let (mut up, mut down) = (Step::zeros(), Step::zeros());
                     (up[k], down[k]) = (1e-6, -1e-6);
-                    (misses(&self.stepped(at, &up, middle, unit)), misses(&self.stepped(at, &down, middle, unit)))
+                    (residuals(&self.stepped(at, &up, middle, unit)), residuals(&self.stepped(at, &down, middle, unit)))
                 })
                 .collect();
             for (i, sighting) in sightings.iter().enumerate() {
@@ -359,7 +359,7 @@ impl OnPicture<'_> {
             }
             (jtj, jtr)
         };
-        let mut held = misses(&now);
+        let mut held = residuals(&now);
         let mut damping = 1e-4;
         for _ in 0..STEPS {
             let (jtj, jtr) = normal(&now, &held);
@@ -367,7 +367,7 @@ impl OnPicture<'_> {
             (0..7).for_each(|k| damped[(k, k)] *= 1.0 + damping);
             let Some(step) = damped.cholesky().map(|c| -c.solve(&jtr)) else { break };
             let next = self.stepped(&now, &step, middle, unit);
-            let there = misses(&next);
+            let there = residuals(&next);
             if cost(&there) < cost(&held) {
                 let gain = 1.0 - cost(&there) / cost(&held).max(1e-300);
                 (now, held) = (next, there);
@@ -404,12 +404,12 @@ impl OnPicture<'_> {
                 for control in controls.iter().filter(|c| (c.frames.0..=c.frames.1).contains(&pair.old.frame)) {
                     let Some(before) = seen(pair.old, control.at).filter(|p| self.inside(*p)) else { continue };
                     // Behind the new camera it is as good as gone from the picture.
-                    let miss =
+                    let residual =
                         seen(pair.new, by.point(control.at)).map_or(self.size.0, |after| (after - before).norm());
-                    sum += miss * miss;
+                    sum += residual * residual;
                     n += 1;
-                    if miss > worst.0 {
-                        worst = (miss, pair.new.frame);
+                    if residual > worst.0 {
+                        worst = (residual, pair.new.frame);
                     }
                 }
             }

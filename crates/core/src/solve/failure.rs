@@ -1,5 +1,19 @@
 //! Why there is no camera.
 
+/// What a solve lacks to begin with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum StartError {
+    /// Of a moving camera.
+    #[error("no two frames share enough points that agree on one motion")]
+    NoSharedMotion,
+    /// Of those that were grown over the keyframes.
+    #[error("no start holds")]
+    NoneHolds,
+    /// Of a turning camera.
+    #[error("no chain of frames shares enough points")]
+    NoChain,
+}
+
 /// Why there is no camera. Each text tells what was found and what to try.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
@@ -64,7 +78,7 @@ pub enum SolveFailure {
     )]
     NoStart {
         /// What was missing.
-        why: String,
+        why: StartError,
     },
     /// A camera was found, but it cannot be trusted.
     #[error("no trustworthy camera: {why}. {advice}")]

@@ -38,7 +38,7 @@ mod synthetic;
 mod uncertainty;
 
 pub use choice::TrackChoice;
-pub use failure::SolveFailure;
+pub use failure::{SolveFailure, StartError};
 pub use outlier::{Outlier, OutlierReason};
 pub use pipeline::{SolveStep, solve_camera, solve_on};
 pub use problem::Problem;

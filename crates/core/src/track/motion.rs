@@ -127,11 +127,11 @@ impl AffineMotion {
         let mut motion =
             Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
         for _ in 0..8 {
-            let mut misses: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
+            let mut residuals: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
             let weights: Vec<f64> = {
-                let mut sorted = misses.clone();
+                let mut sorted = residuals.clone();
                 let scale = (1.5 * median(&mut sorted)).max(0.3);
-                misses.iter_mut().map(|m| 1.0 / (1.0 + (*m / scale).powi(2))).collect()
+                residuals.iter_mut().map(|m| 1.0 / (1.0 + (*m / scale).powi(2))).collect()
             };
             let mut a = nalgebra::Matrix3::<f64>::zeros();
             let (mut bx, mut by) = (nalgebra::Vector3::zeros(), nalgebra::Vector3::zeros());
@@ -146,9 +146,9 @@ impl AffineMotion {
             motion.x = [sx[0], sx[1], sx[2]];
             motion.y = [sy[0], sy[1], sy[2]];
         }
-        let mut misses: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
-        misses.sort_by(f64::total_cmp);
-        motion.spread = misses[misses.len() * 9 / 10];
+        let mut residuals: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
+        residuals.sort_by(f64::total_cmp);
+        motion.spread = residuals[residuals.len() * 9 / 10];
         Some(motion)
     }
 
@@ -165,11 +165,11 @@ impl AffineMotion {
         let mut motion =
             Self { x: [median(&mut dx), 0.0, 0.0], y: [median(&mut dy), 0.0, 0.0], centre, spread: f64::INFINITY };
         for _ in 0..8 {
-            let misses: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
-            let scale = (1.5 * median(&mut misses.clone())).max(0.3);
+            let residuals: Vec<f64> = pairs.iter().map(|p| motion.error(p)).collect();
+            let scale = (1.5 * median(&mut residuals.clone())).max(0.3);
             let mut a = nalgebra::Matrix4::<f64>::zeros();
             let mut b = nalgebra::Vector4::zeros();
-            for (p, error) in pairs.iter().zip(&misses) {
+            for (p, error) in pairs.iter().zip(&residuals) {
                 let w = 1.0 / (1.0 + (error / scale).powi(2));
                 let (u, v) = (p.0[0] - centre[0], p.0[1] - centre[1]);
                 for (row, d) in [
@@ -222,14 +222,14 @@ mod tests {
         let cost = |a: &Plane, b: &Plane, (dx, dy): (i32, i32)| {
             let (w, h) = (a.width() as i32, a.height() as i32);
             let rows = (0.max(-dy)..h.min(h - dy)).step_by(EVERY_ROW as usize);
-            let misses: Vec<f64> = rows
+            let residuals: Vec<f64> = rows
                 .flat_map(|y| (0.max(-dx)..w.min(w - dx)).map(move |x| (x as usize, y as usize)))
                 .map(|(x, y)| {
                     f64::from(a.at(x, y)) - f64::from(b.at((x as i32 + dx) as usize, (y as i32 + dy) as usize))
                 })
                 .collect();
-            let (n, sum) = (misses.len() as f64, misses.iter().sum::<f64>());
-            misses.iter().map(|m| m * m).sum::<f64>() / n - (sum / n).powi(2)
+            let (n, sum) = (residuals.len() as f64, residuals.iter().sum::<f64>());
+            residuals.iter().map(|m| m * m).sum::<f64>() / n - (sum / n).powi(2)
                 + 1e-3 * f64::from(dx * dx + dy * dy).sqrt()
         };
         for seed in 0..6u64 {

@@ -241,7 +241,7 @@ mod tests {
 
     /// The largest distance of any view from where its point went, px.
     fn worst(set: &TrackSet, shift: impl Fn(u32) -> (f64, f64)) -> f64 {
-        let misses = set.tracks.iter().flat_map(|t| {
+        let residuals = set.tracks.iter().flat_map(|t| {
             let (a, from) = t.sightings().next().unwrap();
             let (ax, ay) = shift(a);
             t.sightings()
@@ -251,7 +251,7 @@ mod tests {
                 })
                 .collect::<Vec<_>>()
         });
-        misses.fold(0.0, f64::max)
+        residuals.fold(0.0, f64::max)
     }
 
     #[test]

@@ -84,17 +84,26 @@ struct InsertForm {
     typed: BTreeMap<String, String>,
 }
 
-impl TryFrom<BTreeMap<String, String>> for InsertForm {
-    type Error = String;
+/// What a form of an insert lacks.
+#[derive(Debug, thiserror::Error)]
+enum FormError {
+    #[error("{0} is missing")]
+    Missing(&'static str),
+    #[error("{0} is no number")]
+    NoNumber(&'static str),
+}
 
-    fn try_from(mut typed: BTreeMap<String, String>) -> Result<Self, String> {
-        let mut take = |name: &str| typed.remove(name).ok_or_else(|| format!("{name} is missing"));
-        let wrong = |name: &'static str| move |_| format!("{name} is no number");
-        let revision = take("revision")?.parse().map_err(wrong("revision"))?;
-        let insert = take("insert")?.parse().map_err(wrong("insert"))?;
-        let frame: f64 = take("frame").unwrap_or_else(|_| "0".to_owned()).parse().map_err(|_| "frame is no number")?;
+impl TryFrom<BTreeMap<String, String>> for InsertForm {
+    type Error = FormError;
+
+    fn try_from(mut typed: BTreeMap<String, String>) -> Result<Self, FormError> {
+        let mut take = |name| typed.remove(name).ok_or(FormError::Missing(name));
+        let revision = take("revision")?.parse().map_err(|_| FormError::NoNumber("revision"))?;
+        let insert = take("insert")?.parse().map_err(|_| FormError::NoNumber("insert"))?;
+        let frame: f64 =
+            take("frame").unwrap_or_else(|_| "0".to_owned()).parse().map_err(|_| FormError::NoNumber("frame"))?;
         if !frame.is_finite() {
-            return Err("frame is no number".to_owned());
+            return Err(FormError::NoNumber("frame"));
         }
         Ok(Self { revision, insert, frame, typed })
     }

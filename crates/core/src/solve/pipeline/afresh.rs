@@ -1,7 +1,7 @@
 //! From tracks to a camera: what kind of move it is, and the way for each.
 
 use crate::solve::choice::TrackChoice;
-use crate::solve::failure::SolveFailure;
+use crate::solve::failure::{SolveFailure, StartError};
 use crate::solve::pipeline::input::{Input, MIN_LENGTH, SolveStep, telling};
 use crate::solve::pipeline::moving::{solve_moving, turns_rather};
 use crate::solve::pipeline::turning::solve_turning;
@@ -45,9 +45,7 @@ pub fn solve_camera(
     if settings.motion == MotionChoice::Nodal
         || (settings.motion == MotionChoice::Auto && surely_turning(&problem, turning.as_ref()))
     {
-        let fit = turning
-            .as_ref()
-            .ok_or_else(|| SolveFailure::NoStart { why: "no chain of frames shares enough points".to_owned() })?;
+        let fit = turning.as_ref().ok_or(SolveFailure::NoStart { why: StartError::NoChain })?;
         return solve_turning(&input, &few, fit, &mut tell);
     }
     let moving = solve_moving(&input, &keys, &few, &mut tell);

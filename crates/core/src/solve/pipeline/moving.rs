@@ -1,6 +1,6 @@
 //! The way of a camera that travels.
 
-use crate::solve::failure::SolveFailure;
+use crate::solve::failure::{SolveFailure, StartError};
 use crate::solve::pipeline::finish::{Ended, adjust_to_end};
 use crate::solve::pipeline::frames::fill_frames;
 use crate::solve::pipeline::input::{Input, Tell};
@@ -194,11 +194,7 @@ fn grow(
         }
     });
     let grown = ranked(problem, &all, begun.into_iter().map(|begun| (keys, begun)).collect());
-    grown
-        .into_iter()
-        .next()
-        .map(|best| best.1.1)
-        .ok_or_else(|| SolveFailure::NoStart { why: "no start holds".to_owned() })
+    grown.into_iter().next().map(|best| best.1.1).ok_or(SolveFailure::NoStart { why: StartError::NoneHolds })
 }
 
 /// From the keyframes to every frame and the verdict.

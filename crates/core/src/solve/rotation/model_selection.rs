@@ -14,7 +14,7 @@ pub const ZOOM_RATIO: f64 = 0.8;
 /// found before, one may leave.
 const GLANCE_KEYS: usize = 10;
 const NOT_TURNING: f64 = 1.25;
-/// Miss of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no rival.
+/// Reprojection error of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no comparison.
 const SURELY_TURNING_PX: f64 = 0.6;
 
 /// The best turning camera, with a zoom where the settings allow it and it explains clearly more.
@@ -53,7 +53,7 @@ fn fit_from_nothing(problem: &Problem, few: &[u32], settings: &SolveSettings) ->
     }
 }
 
-/// Whether a turning camera explains the tracks so well that it needs no rival.
+/// Whether a turning camera explains the tracks so well that it needs no comparison.
 pub fn surely_turning(problem: &Problem, fit: Option<&NodalFit>) -> bool {
     let Some(fit) = fit else { return false };
     let mut sorted = fit.errors_px.clone();

@@ -2,6 +2,7 @@
 
 use crate::geometry::{Lens, Pose};
 use crate::solve::bundle::state::Move;
+use crate::solve::failure::StartError;
 use crate::solve::problem::Problem;
 use crate::solve::reconstruction::scene::Scene;
 use crate::solve::reconstruction::triangulation::add_points;
@@ -19,14 +20,14 @@ const ZOOM_STARTS: usize = 3;
 const SETTLED_STARTS: usize = 2;
 /// The same of those grown with the tracks that last longest, where much moves on its own.
 const SETTLED_LASTING: usize = 3;
-/// Miss, px of a picture 1280 wide, from which a start explains nothing.
+/// Reprojection error, px of a picture 1280 wide, from which a start explains nothing.
 const EXPLAINED_PX: f64 = 1.5;
 /// Part of all that is left unexplained from which every start that went on is settled.
 const CROWDED: f64 = 0.3;
 /// Starts that are grown over all keyframes then, how much more than the best each may leave unexplained, and the
 /// logarithm of the focal lengths within which two are the same.
-const MOST_RIVALS: usize = 4;
-const RIVAL: f64 = 1.2;
+const MOST_HYPOTHESES: usize = 4;
+const NEARLY: f64 = 1.2;
 const ALIKE: f64 = 0.02;
 /// Where a settled start explains nothing more, in medians of the reprojection errors of the calmest, and at least, px
 /// of a picture 1280 wide.
@@ -60,12 +61,16 @@ pub struct StartWith {
 }
 
 /// Tries all starting focal lengths on a window of keyframes. Hands back the scene that explains the most; where much
-/// of what there is to explain moves on its own, rivals that explain nearly as much come behind it. Each comes with
+/// of what there is to explain moves on its own, others that explain nearly as much come behind it. Each comes with
 /// what it was grown with.
 ///
 /// # Errors
-/// Tells in words what was missing.
-pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Result<Vec<(SeedTracks, Scene)>, String> {
+/// [`StartError::NoSharedMotion`].
+pub fn find_start(
+    problem: &Problem,
+    keyframes: &[u32],
+    with: StartWith,
+) -> Result<Vec<(SeedTracks, Scene)>, StartError> {
     let StartWith { focal_px: given_focal_px, hint_px, zooms, .. } = with;
     let mut usual = FOCAL_STARTS.map(|w| w * f64::from(problem.width.max(problem.height)));
     let mut tried = usual.len();
@@ -111,13 +116,13 @@ pub fn find_start(problem: &Problem, keyframes: &[u32], with: StartWith) -> Resu
     let settled =
         ranked(problem, &all, grown.into_iter().map(|start| (start.window, (start.seed, start.scene))).collect());
     let Some(&(least, _)) = settled.first() else {
-        return Err("no two frames share enough points that agree on one motion".to_owned());
+        return Err(StartError::NoSharedMotion);
     };
     let mut chosen: Vec<(SeedTracks, Scene)> = Vec::new();
     for (unexplained, (seed, scene)) in settled {
-        let is_rival = crowded && !zooms && unexplained < RIVAL * least && chosen.len() < MOST_RIVALS;
+        let is_kept = crowded && !zooms && unexplained < NEARLY * least && chosen.len() < MOST_HYPOTHESES;
         let alike = |(_, other): &(SeedTracks, Scene)| (scene.lens.focal_px / other.lens.focal_px).ln().abs() < ALIKE;
-        if chosen.is_empty() || (is_rival && !chosen.iter().any(alike)) {
+        if chosen.is_empty() || (is_kept && !chosen.iter().any(alike)) {
             chosen.push((seed, scene));
         }
     }
