@@ -3,7 +3,7 @@
 use nalgebra::{Matrix2, Vector2};
 use serde::{Deserialize, Serialize};
 
-/// Fixed-point rounds of [`Lens::normalise`]; enough for 1e-10 at the distortions that are accepted.
+/// Fixed-point rounds of [`Lens::unproject`]; enough for 1e-10 at the distortions that are accepted.
 const UNDISTORT_STEPS: usize = 30;
 
 /// Focal length, principal point and radial distortion.

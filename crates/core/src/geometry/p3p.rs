@@ -60,7 +60,7 @@ fn rigid_from_three(world: &[Vector3<f64>; 3], camera: &[Vector3<f64>; 3]) -> Op
     Some(Pose { rotation, translation: mean_c - rotation * mean_w })
 }
 
-/// Real roots of c[0] + c[1] v + ... + c[4] v^4.
+/// Real roots of `c[0] + c[1] v + ... + c[4] v^4`.
 fn real_roots(c: &[f64; 5]) -> Vec<f64> {
     if c[4].abs() < 1e-14 || c.iter().any(|v| !v.is_finite()) {
         return Vec::new();

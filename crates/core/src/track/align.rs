@@ -151,10 +151,10 @@ impl<const P: usize> Template<P> {
         wide(Search { template: self, picture, start, reach, small_px, buffer })
     }
 
-    /// What each parameter is pulled by: its steepest-descent image times the difference between the samples and the
+    /// The right side of the normal equations: for each parameter its steepest-descent image times the difference between the samples and the
     /// template under `gain` and `offset`.
     #[inline(always)]
-    fn pulls<S: Simd>(&self, simd: S, sampled: &[f32], gain: f32, offset: f32) -> [f64; P] {
+    fn right_side<S: Simd>(&self, simd: S, sampled: &[f32], gain: f32, offset: f32) -> [f64; P] {
         let (gain, offset) = (simd.splat_f32s(gain), simd.splat_f32s(offset));
         let mut lanes = [simd.splat_f32s(0.0); P];
         for ((samples, values), images) in sampled.as_chunks::<LANES>().0.iter().zip(&self.values).zip(&self.steepest) {
@@ -353,7 +353,7 @@ impl<const P: usize> LaneLoop for Search<'_, P> {
             if step == 0 {
                 (gain, offset) = template.brightness(buffer);
             }
-            let right = template.pulls(simd, buffer, gain as f32, offset as f32);
+            let right = template.right_side(simd, buffer, gain as f32, offset as f32);
             let mut d = [0.0f64; P];
             for (row, value) in template.inverse.iter().zip(d.iter_mut()) {
                 *value = row.iter().zip(&right).map(|(a, b)| a * b).sum();

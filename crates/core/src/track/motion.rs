@@ -94,7 +94,7 @@ fn difference(a: &[f32], b: &[f32]) -> (f32, f32) {
 /// A displacement that varies linearly over the frame.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct AffineMotion {
-    /// dx = x[0] + x[1] px + x[2] py, about `centre`.
+    /// `dx = x[0] + x[1] px + x[2] py`, about `centre`.
     x: [f64; 3],
     y: [f64; 3],
     centre: [f64; 2],

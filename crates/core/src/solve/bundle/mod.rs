@@ -7,7 +7,7 @@
 //!
 //! A zoom gives every camera a focal length of its own, held together by a prior on how fast the speed of a zoom
 //! changes ([`zoom_prior`]). A rolling shutter exposes row by row: each observation is seen from the pose that the
-//! camera has at the time of its row, taken from the neighbouring poses ([`rolling`]).
+//! camera has at the time of its row, taken from the neighbouring poses ([`crate::geometry::Velocity`]).
 
 mod adjust;
 pub(in crate::solve) mod inverse_depth;

@@ -124,7 +124,7 @@ impl Bundle {
         }
     }
 
-    /// Seen minus projected, px, with the speeds of [`Self::speeds`]; `None` behind the camera.
+    /// Seen minus projected, px, with the velocities of [`Self::velocities`]; `None` behind the camera.
     pub fn residual_with(
         &self,
         point: usize,

@@ -217,14 +217,14 @@ impl<'a> Refinement<'a> {
         if step <= 1 {
             return false;
         }
-        let mut on_frame = vec![0usize; self.frames.len()];
-        self.bundle.observations.iter().flatten().for_each(|o| on_frame[o.camera as usize] += 1);
+        let mut per_frame = vec![0usize; self.frames.len()];
+        self.bundle.observations.iter().flatten().for_each(|o| per_frame[o.camera as usize] += 1);
         for (p, seen) in self.bundle.observations.iter_mut().enumerate() {
             let step = step.min((seen.len() as f64 / LEAST_VIEWS) as usize).max(1);
             seen.retain(|o| {
                 let kept =
-                    (o.camera as usize + p).is_multiple_of(step) || on_frame[o.camera as usize] <= LEAST_ON_FRAME;
-                on_frame[o.camera as usize] -= usize::from(!kept);
+                    (o.camera as usize + p).is_multiple_of(step) || per_frame[o.camera as usize] <= LEAST_ON_FRAME;
+                per_frame[o.camera as usize] -= usize::from(!kept);
                 kept
             });
         }
@@ -401,20 +401,20 @@ mod tests {
         refinement.collect(&mut scene, 3.0, 1);
         let pairs =
             |refinement: &Refinement| pairs_of(refinement.bundle.observations.iter().map(|seen| seen.len() as f64));
-        let on_frames = |refinement: &Refinement| {
+        let per_frames = |refinement: &Refinement| {
             let mut on = vec![0usize; refinement.frames.len()];
             refinement.bundle.observations.iter().flatten().for_each(|o| on[o.camera as usize] += 1);
             on
         };
-        let (all, before) = (pairs(&refinement), on_frames(&refinement));
+        let (all, before) = (pairs(&refinement), per_frames(&refinement));
         assert!(!refinement.thin_views(all), "there is room for all of them");
         assert!(refinement.thin_views(0.25 * all));
         assert!(pairs(&refinement) < 0.35 * all, "{} of {all}", pairs(&refinement));
-        let kept: Vec<f64> = on_frames(&refinement).iter().zip(&before).map(|(a, b)| *a as f64 / *b as f64).collect();
+        let kept: Vec<f64> = per_frames(&refinement).iter().zip(&before).map(|(a, b)| *a as f64 / *b as f64).collect();
         assert!(kept.iter().all(|k| (0.35..0.65).contains(k)), "{kept:?}");
         // However little is asked for.
         refinement.thin_views(1.0);
         assert!(refinement.bundle.observations.iter().all(|o| o.len() >= 4));
-        assert!(on_frames(&refinement).iter().zip(&before).all(|(n, before)| *n >= LEAST_ON_FRAME.min(*before)));
+        assert!(per_frames(&refinement).iter().zip(&before).all(|(n, before)| *n >= LEAST_ON_FRAME.min(*before)));
     }
 }

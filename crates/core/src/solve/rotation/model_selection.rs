@@ -14,7 +14,8 @@ pub const ZOOM_RATIO: f64 = 0.8;
 /// found before, one may leave.
 const GLANCE_KEYS: usize = 10;
 const NOT_TURNING: f64 = 1.25;
-/// Reprojection error of nine in ten points, px of a picture 1280 wide, under which a turning camera needs no comparison.
+/// Reprojection error of nine in ten points, px of a picture 1280 wide, under which a turning camera is
+/// taken without one that moves.
 const SURELY_TURNING_PX: f64 = 0.6;
 
 /// The best turning camera, with a zoom where the settings allow it and it explains clearly more.

@@ -173,7 +173,7 @@ mod tests {
     }
 
     #[test]
-    fn at_the_end_of_an_adjustment_all_pulls_cancel() {
+    fn at_the_end_of_an_adjustment_all_scores_cancel() {
         let options = BundleOptions { max_steps: 60, tolerance: 1e-13, ..BundleOptions::default() };
         let bundle = adjusted(&options);
         let cluster_robust = ClusterRobust::<6>::of(&bundle, &options).unwrap();
