@@ -151,8 +151,8 @@ impl<const P: usize> Template<P> {
         wide(Search { template: self, picture, start, reach, small_px, buffer })
     }
 
-    /// The right side of the normal equations: for each parameter its steepest-descent image times the difference between the samples and the
-    /// template under `gain` and `offset`.
+    /// The right side of the normal equations: for each parameter its steepest-descent image times the difference
+    /// between the samples and the template under `gain` and `offset`.
     #[inline(always)]
     fn right_side<S: Simd>(&self, simd: S, sampled: &[f32], gain: f32, offset: f32) -> [f64; P] {
         let (gain, offset) = (simd.splat_f32s(gain), simd.splat_f32s(offset));

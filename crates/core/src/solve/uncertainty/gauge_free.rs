@@ -2,9 +2,9 @@
 //!
 //! The covariance of everything is large, only parts of it are wanted, and the gauge (where the world lies, how it is
 //! turned and how large it is) is nobody's business. So adjustments of the cameras and the lens are *sampled*
-//! ([`super::cluster_robust`]); the points follow by back-substitution with noise of their own. Each sample is laid over the
-//! solution by the similarity that fits best (Triggs et al. 1999, section 9: inner constraints), and what is left is
-//! the uncertainty. How far points are off their pixels in a sample does not depend on the gauge at all.
+//! ([`super::cluster_robust`]); the points follow by back-substitution with noise of their own. Each sample is laid
+//! over the solution by the similarity that fits best (Triggs et al. 1999, section 9: inner constraints), and what is
+//! left is the uncertainty. How far points are off their pixels in a sample does not depend on the gauge at all.
 
 use crate::geometry::Velocity;
 use crate::geometry::hat;
