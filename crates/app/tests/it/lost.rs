@@ -209,7 +209,11 @@ fn a_plate_that_nobody_is_making_is_not_waited_for() {
     let data = folder.path().join("data");
     let server = Server::over("demo", &data);
     until("the previews", || row::<i64>(&data, "SELECT proxies FROM clips") == 1);
-    assert_eq!(server.ask("POST", "/room/free", &FORM, "what=previews").status, 200);
+    // The job that made them ends a moment after the last is there; until then they are not freed.
+    until("their end", || {
+        assert_eq!(server.ask("POST", "/room/free", &FORM, "what=previews").status, 200);
+        row::<i64>(&data, "SELECT proxies FROM clips") == 0
+    });
     assert_eq!(server.get("/shots/1/plate/0").status, 200, "the first stays for the list");
     let began = Instant::now();
     assert_eq!(server.get("/shots/1/plate/200").status, 422);
