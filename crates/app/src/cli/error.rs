@@ -4,32 +4,19 @@ use crate::engine::EngineError;
 use crate::engine::recipe::{CookError, RecipeError};
 use fennik_core::solve::{SettingsError, SolveFailure};
 use fennik_core::track::TrackError;
+use fennik_media::MediaError;
+use fennik_store::StoreError;
 use std::path::PathBuf;
 
 /// What is told before a command ends in failure.
 #[derive(Debug, thiserror::Error)]
 pub enum CliError {
-    /// The work itself.
+    /// The work itself: clip, database, tracker, solver.
     #[error(transparent)]
     Engine(#[from] EngineError),
-    /// The database.
-    #[error(transparent)]
-    Store(#[from] fennik_store::StoreError),
-    /// The clip or a file.
-    #[error(transparent)]
-    Media(#[from] fennik_media::MediaError),
     /// Masks in a file.
     #[error(transparent)]
     Masks(#[from] fennik_media::MasksFileError),
-    /// The tracker.
-    #[error(transparent)]
-    Track(#[from] TrackError),
-    /// The solver.
-    #[error(transparent)]
-    Solve(#[from] SolveFailure),
-    /// What the solver is told.
-    #[error(transparent)]
-    Settings(#[from] SettingsError),
     /// A recipe that cannot be read.
     #[error(transparent)]
     Recipe(#[from] RecipeError),
@@ -152,3 +139,15 @@ pub enum ArgumentError {
     #[error("{0:?} is no channel; write brightness, red, green or blue")]
     NoChannel(String),
 }
+
+/// What a piece of work may end with ends a command just so.
+macro_rules! from_work {
+    ($($error:ty),*) => {
+        $(impl From<$error> for CliError {
+            fn from(why: $error) -> Self {
+                Self::Engine(why.into())
+            }
+        })*
+    };
+}
+from_work!(MediaError, StoreError, TrackError, SolveFailure, SettingsError);
