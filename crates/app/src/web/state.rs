@@ -47,6 +47,20 @@ fn held<T>(slot: &Mutex<T>) -> MutexGuard<'_, T> {
     slot.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// What stands under a key, made once for as long as it is the same; none is kept of what could not be made.
+fn once<K: PartialEq, V: Clone>(
+    slot: &Mutex<Option<(K, V)>>,
+    key: K,
+    make: impl FnOnce() -> Result<V, EngineError>,
+) -> Result<V, EngineError> {
+    if let Some((_, value)) = held(slot).as_ref().filter(|(kept, _)| *kept == key) {
+        return Ok(value.clone());
+    }
+    let value = make()?;
+    *held(slot) = Some((key, value.clone()));
+    Ok(value)
+}
+
 impl AppState {
     pub(super) fn new(store: Arc<Store>, jobs: Arc<Jobs>, draw: Draw) -> Self {
         Self {
@@ -71,37 +85,24 @@ impl AppState {
 
     /// The solve in use, read once.
     pub(super) fn solution(&self, shot: &OpenShot) -> Result<Arc<Solution>, EngineError> {
-        if let (Some(id), Some((kept, solution))) = (shot.document().solving.solve, held(&self.solution).as_ref()) {
-            if *kept == id {
-                return Ok(solution.clone());
-            }
+        let read = || Ok(Arc::new(shot.solution(&self.store)?));
+        match shot.document().solving.solve {
+            Some(id) => once(&self.solution, id, read),
+            None => read(),
         }
-        let solution = Arc::new(shot.solution(&self.store)?);
-        *held(&self.solution) = shot.document().solving.solve.map(|id| (id, solution.clone()));
-        Ok(solution)
     }
 
     /// The track run in use, read once; `None` where there is none.
     pub(super) fn tracks(&self, shot: &OpenShot) -> Result<Option<Arc<TrackSet>>, EngineError> {
         let Some(id) = shot.document().tracking.run else { return Ok(None) };
-        if let Some((_, set)) = held(&self.tracks).as_ref().filter(|(kept, _)| *kept == id) {
-            return Ok(Some(set.clone()));
-        }
-        let set = Arc::new(read_tracks(&self.store, id)?);
-        *held(&self.tracks) = Some((id, set.clone()));
-        Ok(Some(set))
+        once(&self.tracks, id, || Ok(Arc::new(read_tracks(&self.store, id)?))).map(Some)
     }
 
     /// The floor that stands out in the solve in use, looked for once.
     pub(super) fn suggested_floor(&self, shot: &OpenShot) -> Result<Option<FloorFit>, EngineError> {
         let solution = self.solution(shot)?;
         let Some(id) = shot.document().solving.solve else { return Ok(None) };
-        if let Some((_, fit)) = held(&self.floor).as_ref().filter(|(kept, _)| *kept == id) {
-            return Ok(fit.clone());
-        }
-        let fit = suggest_floor(&solution);
-        *held(&self.floor) = Some((id, fit.clone()));
-        Ok(fit)
+        once(&self.floor, id, || Ok(suggest_floor(&solution)))
     }
 
     /// A frame of the trimmed clip as the tracker sees it; the last one is kept, so that values may move over it.
