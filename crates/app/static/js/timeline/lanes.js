@@ -72,37 +72,39 @@ const tracks = {
   },
 };
 
-/** Masks: their spans as lines, their keys as rhombs. @type {Lane} */
-const masks = {
-  name: "masks",
-  weight: 0,
-  px: ({ model }) => spansPx(model.state.masks.length),
-  paint(room) {
-    const { model } = room,
-      end = model.state.frames - 1;
-    model.state.masks.slice(-MOST_SPANS).forEach((/** @type {any} */ mask, /** @type {number} */ i) => {
-      const frames = mask.keys.map((/** @type {any} */ k) => k.frame);
-      span(room, i, mask.span ?? [0, end], frames, mask.id === model.chosenOf("mask"));
-    });
-    return "";
-  },
-};
+/**
+ * A lane of things with spans as lines and keys as rhombs.
+ * @param {"mask"|"insert"} kind
+ * @param {(thing: any, all: [number, number]) => {spanned: number[]|null, keys: number[]}} of
+ * @returns {Lane}
+ */
+function spans(kind, of) {
+  const name = `${kind}s`;
+  return {
+    name,
+    weight: 0,
+    px: ({ model }) => spansPx(model.state[name].length),
+    paint(room) {
+      const { model } = room;
+      model.state[name].slice(-MOST_SPANS).forEach((/** @type {any} */ thing, /** @type {number} */ i) => {
+        const { spanned, keys } = of(thing, [0, model.state.frames - 1]);
+        span(room, i, spanned, keys, thing.id === model.chosenOf(kind));
+      });
+      return "";
+    },
+  };
+}
 
-/** Inserts: the same; those that are hidden have no span. @type {Lane} */
-const inserts = {
-  name: "inserts",
-  weight: 0,
-  px: ({ model }) => spansPx(model.state.inserts.length),
-  paint(room) {
-    const { model } = room,
-      end = model.state.frames - 1;
-    model.state.inserts.slice(-MOST_SPANS).forEach((/** @type {any} */ insert, /** @type {number} */ i) => {
-      const spanned = insert.hidden ? null : [0, end];
-      span(room, i, spanned, keyedFrames(insert.placement), insert.id === model.chosenOf("insert"));
-    });
-    return "";
-  },
-};
+const masks = spans("mask", (mask, all) => ({
+  spanned: mask.span ?? all,
+  keys: mask.keys.map((/** @type {any} */ k) => k.frame),
+}));
+
+/** Those that are hidden have no span. */
+const inserts = spans("insert", (insert, all) => ({
+  spanned: insert.hidden ? null : all,
+  keys: keyedFrames(insert.placement),
+}));
 
 /** Frames that are ready to play. @type {Lane} */
 const ready = {
