@@ -14,6 +14,7 @@ pub mod image;
 pub mod matte;
 pub mod scene;
 pub mod solve;
+pub mod survey;
 pub mod track;
 
 mod random;

@@ -1,5 +1,7 @@
 //! Checks of a finished camera against the plate or a known truth.
 
+mod datum;
 mod lock;
 
+pub use datum::{DatumScore, SurfaceScore, TrueSurface, datum_score};
 pub use lock::{LockError, TruePoint, lock_error, turning_lock_error};

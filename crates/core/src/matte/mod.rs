@@ -9,3 +9,4 @@ mod polygon;
 
 pub use mask::{Mask, MaskError, MaskMode, Masks, MasksAtFrame};
 pub use outline::{Outline, OutlineError, OutlineKey};
+pub use polygon::contains;

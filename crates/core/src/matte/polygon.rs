@@ -1,7 +1,7 @@
 //! Sums with polygons, px.
 
 /// Even-odd rule (Shimrat, "Algorithm 112", 1962).
-pub(super) fn contains(outline: &[[f64; 2]], x: f64, y: f64) -> bool {
+pub fn contains(outline: &[[f64; 2]], x: f64, y: f64) -> bool {
     let mut inside = false;
     for (i, a) in outline.iter().enumerate() {
         let b = outline[(i + 1) % outline.len()];

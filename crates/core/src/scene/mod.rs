@@ -5,19 +5,24 @@ pub mod anim;
 mod datum;
 mod document;
 mod insert;
+mod spot;
 mod surface;
 mod transfer;
 mod transfer_fit;
 
 pub use anchor::Anchor;
+use datum::letters as datum_letters;
 pub use datum::{
-    Datum, DatumError, FloorError, FloorFit, FloorReading, fit_floor, fit_floor_to_most, points_inside, suggest_floor,
+    Datum, DatumError, Distance, DrawnLine, FloorReading, HeadingBasis, LineError, LineRole, Proposal, ScaleBasis,
+    ScaleReading, guessed_height_m, mean_roll_deg, points_inside, propose,
 };
 pub use document::{
-    AnalysisId, DatumEdit, DocumentError, Edit, EditError, FootageEdit, FrameRange, Light, LightEdit, LightNow,
-    Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument, Solving, SolvingEdit, Tracking, TrackingEdit,
+    AnalysisId, DatumEdit, DocumentError, Edit, EditError, Follow, FootageEdit, FrameRange, Light, LightEdit, LightNow,
+    Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument, Solving, SolvingEdit, Surfacing, SurfacingEdit, Tracking,
+    TrackingEdit,
 };
 pub use insert::*;
-pub use surface::{FAR_M, Surface, SurfaceError, SurfaceKind, fit_plane, floor_at, surface_at};
+pub use spot::{FAR_M, Spot, SpotError, SpotKind, spot_at, spot_on};
+pub use surface::{Surface, SurfaceEditError, SurfaceId, SurfaceReading};
 pub use transfer::{SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer};
 pub use transfer_fit::TransferFit;

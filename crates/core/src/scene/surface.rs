@@ -1,257 +1,315 @@
-//! Flat surfaces under a pixel.
+//! Surfaces: flat parts of the scene with names that stay.
 
-use super::Datum;
-use crate::camera::{Camera, CameraPath, Ray};
-use crate::random::SplitMix64;
-use crate::solve::{Motion, Solution};
-use nalgebra::{Matrix3, Vector2, Vector3};
+use crate::geometry::Similarity;
+use crate::survey::{FoundPlane, Plane, PlaneKind, axes};
+use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
 
-/// Points that a local surface is fitted to, at least and at most.
-const FEWEST: usize = 6;
-const MOST: usize = 28;
-/// Radius round the pixel in which points are looked for, of the picture's width.
-const RADIUS: f64 = 0.085;
-/// Distance from the plane, px, within which a point belongs to it.
-const BELONGS_PX: f64 = 2.0;
+/// Corners of an outline at most.
+const MOST_CORNERS: usize = 64;
+/// Longest name, characters.
+const MAX_NAME: usize = 80;
+/// How far corners may lie off the plane, of the outline's size.
+const OFF_PLANE: f64 = 1e-3;
+/// Surfaces that are one although found twice: within this angle, degrees, and this part of their size.
+const SAME: (f64, f64) = (3.0, 0.1);
 
-/// Distance at which things are placed for a camera that only turns, world units. Any would look the same.
-pub const FAR_M: f64 = 100.0;
+/// Names a surface within its shot; never used twice. The floor is none of them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct SurfaceId(pub u32);
 
-/// What a surface is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum SurfaceKind {
-    /// The floor of the datum.
-    Floor,
-    /// Upright.
-    Wall,
-    /// Any other.
-    Slope,
-    /// No surface: a place far off, for a camera that only turns.
-    Far,
-}
-
-/// A flat surface under a pixel, in the world of the datum.
+/// How well a surface is known.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub struct Surface {
-    /// Which kind.
-    pub kind: SurfaceKind,
-    /// Where the pixel's ray meets it.
-    pub point: Vector3<f64>,
-    /// Unit normal, towards the camera.
-    pub normal: Vector3<f64>,
-    /// Angle between the normal and the world's up, degrees.
-    pub tilt_deg: f64,
-    /// RMS distance of its points, px.
+pub struct SurfaceReading {
+    /// RMS distance of what lies on it, px.
     pub fit_px: f64,
-    /// Points used.
+    /// The same, metres.
+    pub fit_m: f64,
+    /// Solved points on it.
     pub points: usize,
+    /// Windows of the pictures on it.
+    pub windows: usize,
+    /// Deviation of its normal, degrees.
+    pub normal_deviation_deg: f64,
+    /// Deviation of its place along the normal, metres.
+    pub place_deviation_m: f64,
 }
 
-/// The plane nearest to points in the least-squares sense: a point on it and its unit normal. `None`
-/// for fewer than three points or points on a line.
-pub fn fit_plane(points: &[Vector3<f64>]) -> Option<(Vector3<f64>, Vector3<f64>)> {
-    if points.len() < 3 {
-        return None;
-    }
-    let mean: Vector3<f64> = points.iter().sum::<Vector3<f64>>() / points.len() as f64;
-    let spread = points.iter().fold(Matrix3::zeros(), |m, p| m + (p - mean) * (p - mean).transpose());
-    let eigen = spread.try_symmetric_eigen(1e-14, 200)?;
-    let mut order = [0, 1, 2];
-    order.sort_by(|&a, &b| eigen.eigenvalues[a].total_cmp(&eigen.eigenvalues[b]));
-    // On a line the two smaller spreads are both nothing beside the largest.
-    if eigen.eigenvalues[order[1]] <= 1e-8 * eigen.eigenvalues[order[2]] {
-        return None;
-    }
-    Some((mean, eigen.eigenvectors.column(order[0]).normalize()))
+/// A flat part of the scene, in the world of the datum.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Surface {
+    /// Its id in the document.
+    pub id: SurfaceId,
+    /// What people call it.
+    pub name: String,
+    /// What it is.
+    pub kind: PlaneKind,
+    /// A point on it.
+    pub point: [f64; 3],
+    /// Its unit normal, towards the cameras as they were when it was laid.
+    pub normal: [f64; 3],
+    /// Its corners, in their order round it.
+    pub outline: Vec<[f64; 3]>,
+    /// How well it is known; nothing where it was moved by hand.
+    pub reading: Option<SurfaceReading>,
 }
 
-/// Distance in px by which a point's image moves when it is put onto a plane; `None` behind the camera.
-pub(super) fn plane_error_px(
-    camera: &Camera,
-    point: Vector3<f64>,
-    on: Vector3<f64>,
-    normal: Vector3<f64>,
-) -> Option<f64> {
-    let foot = point - normal * normal.dot(&(point - on));
-    Some((camera.project(point)? - camera.project(foot)?).norm())
-}
-
-/// Where a ray meets a plane in front of the camera.
-fn intersect(ray: &Ray, on: Vector3<f64>, normal: Vector3<f64>) -> Option<Vector3<f64>> {
-    let along = normal.dot(&ray.along);
-    let distance = normal.dot(&(on - ray.from)) / along;
-    (along.abs() > 1e-9 && distance > 1e-9 && distance.is_finite()).then(|| ray.from + ray.along * distance)
-}
-
-/// Why there is no surface at a pixel.
+/// Why a surface cannot be.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
-pub enum SurfaceError {
-    /// Nothing is known of the frame.
-    #[error("frame {frame} has no camera")]
-    NoCamera {
-        /// Of the trimmed clip.
-        frame: u32,
+pub enum SurfaceEditError {
+    /// No such surface.
+    #[error("there is no surface {id} any more; reload the page", id = id.0)]
+    None {
+        /// Which.
+        id: SurfaceId,
     },
-    /// Neither a floor nor points enough.
-    #[error("{found} points near here; lay the floor first, or point where there are more")]
-    TooFew {
-        /// Points near the pixel.
+    /// Numbers that are none.
+    #[error("a surface needs finite numbers and a normal of length 1")]
+    NotSound,
+    /// Too few or too many corners.
+    #[error("an outline has 3 to {MOST_CORNERS} corners; this has {found}")]
+    Corners {
+        /// How many.
         found: usize,
     },
-    /// The floor is not seen there.
-    #[error("above the horizon of the floor, and too few points here for a surface")]
-    AboveHorizon,
-    /// There is no floor to ask for.
-    #[error("no floor is laid yet; lay it first")]
-    NoFloor,
-    /// The floor that was asked for is not seen there.
-    #[error("pixel {x:.0}, {y:.0} of frame {frame} looks above the horizon of the floor")]
-    PixelAboveHorizon {
-        /// Pixel.
-        x: f64,
-        /// Pixel.
-        y: f64,
-        /// Of the trimmed clip.
-        frame: u32,
-    },
+    /// Corners that lie off it.
+    #[error("a corner lies off the plane of the surface")]
+    OffPlane,
+    /// A name that cannot be shown, or is taken.
+    #[error("a surface's name is one line of 1 to {MAX_NAME} characters that no other surface has, and not \"floor\"")]
+    Name,
+    /// Two planes without an edge.
+    #[error("the two surfaces are parallel or nearly so: there is no edge to turn about")]
+    Parallel,
 }
 
-/// The surface that would be used at a pixel of a frame: the floor where the points round the pixel
-/// lie on it (or where there is nothing else), else the plane through those points. A camera that only turns gets a
-/// place on a far sphere.
-///
-/// # Errors
-/// [`SurfaceError`] says what is missing.
-pub fn surface_at(
-    solution: &Solution,
-    datum: &Datum,
-    frame: u32,
-    pixel: Vector2<f64>,
-) -> Result<Surface, SurfaceError> {
-    let path = CameraPath::new(solution, &datum.world_from_solve);
-    let none = || SurfaceError::NoCamera { frame };
-    let (solved, camera) = (solution.at(frame).ok_or_else(none)?, path.at(frame).ok_or_else(none)?);
-    let sight = camera.ray(pixel);
-    let ray = sight.along;
-    if solution.motion == Motion::Nodal {
-        let normal = -ray;
-        let tilt_deg = normal.y.clamp(-1.0, 1.0).acos().to_degrees();
-        let point = sight.from + ray * FAR_M;
-        return Ok(Surface {
-            kind: SurfaceKind::Far,
-            point,
-            normal,
-            tilt_deg,
-            fit_px: solved.rms_px,
-            points: solved.points as usize,
-        });
+impl Surface {
+    /// A plane that was found, in the world of a datum.
+    pub fn of_found(name: String, found: &FoundPlane, world: &Similarity) -> Self {
+        let plane = found.plane.moved(world);
+        Self {
+            id: SurfaceId(0),
+            name,
+            kind: found.kind,
+            point: plane.point.into(),
+            normal: plane.normal.into(),
+            outline: found.outline.iter().map(|c| world.point(*c).into()).collect(),
+            reading: Some(SurfaceReading {
+                fit_px: found.fit_px,
+                fit_m: found.fit * world.scale,
+                points: found.points.len(),
+                windows: found.windows,
+                normal_deviation_deg: found.normal_deviation_deg,
+                place_deviation_m: found.place_deviation * world.scale,
+            }),
+        }
     }
-    let reach = RADIUS * f64::from(solution.width);
-    let mut near: Vec<(f64, Vector3<f64>)> = solution
-        .points
-        .iter()
-        .filter(|p| p.first_frame <= frame && frame <= p.last_frame)
-        .filter_map(|p| {
-            let world = path.point(p.position);
-            let distance = (camera.project(world)? - pixel).norm();
-            (distance < reach).then_some((distance, world))
-        })
-        .collect();
-    near.sort_by(|a, b| a.0.total_cmp(&b.0));
-    near.truncate(MOST);
-    let scale = f64::from(solution.width) / 1280.0;
-    let belongs =
-        |p: &Vector3<f64>, on, normal| plane_error_px(&camera, *p, on, normal).filter(|m| *m < BELONGS_PX * scale);
 
-    let floor = datum.floor.as_ref().and_then(|_| intersect(&sight, Vector3::zeros(), Vector3::y()));
-    let make = |point, mut normal: Vector3<f64>, kind: Option<SurfaceKind>, residuals: &[f64]| {
-        if normal.dot(&ray) > 0.0 {
-            normal = -normal;
-        }
-        let tilt_deg = normal.y.clamp(-1.0, 1.0).acos().to_degrees();
-        let upright = (tilt_deg - 90.0).abs() < 12.0;
-        let fit_px = (residuals.iter().map(|m| m * m).sum::<f64>() / residuals.len().max(1) as f64).sqrt();
-        let kind = kind.unwrap_or(if upright { SurfaceKind::Wall } else { SurfaceKind::Slope });
-        Surface { kind, point, normal, tilt_deg, fit_px, points: residuals.len() }
-    };
-    if let Some(point) = floor {
-        let on_floor: Vec<f64> = near.iter().filter_map(|(_, p)| belongs(p, Vector3::zeros(), Vector3::y())).collect();
-        if near.len() < FEWEST || on_floor.len() * 10 >= near.len() * 6 {
-            return Ok(make(point, Vector3::y(), Some(SurfaceKind::Floor), &on_floor));
+    /// Its plane.
+    pub fn plane(&self) -> Plane {
+        Plane { point: Vector3::from(self.point), normal: Vector3::from(self.normal) }
+    }
+
+    /// Angle between its normal and the world's up, degrees.
+    pub fn tilt_deg(&self) -> f64 {
+        self.normal[1].clamp(-1.0, 1.0).acos().to_degrees()
+    }
+
+    /// Its corners.
+    pub fn corners(&self) -> Vec<Vector3<f64>> {
+        self.outline.iter().map(|c| Vector3::from(*c)).collect()
+    }
+
+    /// The middle of its corners.
+    pub fn middle(&self) -> Vector3<f64> {
+        self.corners().iter().sum::<Vector3<f64>>() / self.outline.len().max(1) as f64
+    }
+
+    fn size(&self) -> f64 {
+        let middle = self.middle();
+        self.corners().iter().map(|c| (c - middle).norm()).fold(0.0, f64::max)
+    }
+
+    /// Moves it with the world.
+    pub fn move_with(&mut self, by: &Similarity) {
+        let plane = self.plane().moved(by);
+        (self.point, self.normal) = (plane.point.into(), plane.normal.into());
+        self.outline.iter_mut().for_each(|c| *c = by.point(Vector3::from(*c)).into());
+        if let Some(reading) = &mut self.reading {
+            reading.fit_m *= by.scale;
+            reading.place_deviation_m *= by.scale;
         }
     }
-    let points: Vec<Vector3<f64>> = near.iter().map(|n| n.1).collect();
-    let local = robust_plane(&points, |p, on, normal| belongs(p, on, normal).is_some());
-    if let Some((on, normal)) = local {
-        let residuals: Vec<f64> = points.iter().filter_map(|p| belongs(p, on, normal)).collect();
-        // A plane seen edge-on is no place to put anything.
-        if let Some(point) =
-            intersect(&sight, on, normal).filter(|_| normal.dot(&ray).abs() > 0.06 && residuals.len() >= FEWEST)
+
+    /// Moved along its normal, metres.
+    #[must_use]
+    pub fn pushed(&self, by_m: f64) -> Self {
+        let shift = Vector3::from(self.normal) * by_m;
+        self.carried(|p| p + shift, Vector3::from(self.normal))
+    }
+
+    /// Turned about the edge that it shares with another plane so that it stands at `angle_deg` to it.
+    ///
+    /// # Errors
+    /// [`SurfaceEditError::Parallel`] where they share none.
+    pub fn hinged(&self, to: &Plane, angle_deg: f64) -> Result<Self, SurfaceEditError> {
+        let (n, m) = (Vector3::from(self.normal), to.normal);
+        let edge = n.cross(&m).try_normalize(0.05).ok_or(SurfaceEditError::Parallel)?;
+        // A point of both planes: from a point of this one, in it, across the edge.
+        let across = edge.cross(&n);
+        let from = self.middle();
+        let on_edge = from - across * (to.distance(from) / to.normal.dot(&across));
+        // Of the ways to that angle the one nearest to how it is.
+        let now = n.angle(&m);
+        let wanted = [angle_deg, 180.0 - angle_deg].map(f64::to_radians);
+        let wanted = if (wanted[0] - now).abs() <= (wanted[1] - now).abs() { wanted[0] } else { wanted[1] };
+        let turn = nalgebra::Rotation3::from_axis_angle(&nalgebra::Unit::new_unchecked(edge), now - wanted);
+        Ok(self.carried(|p| on_edge + turn * (p - on_edge), turn * n))
+    }
+
+    /// Turned about its own middle, the least way, so that it stands at right angles to another plane.
+    ///
+    /// # Errors
+    /// [`SurfaceEditError::Parallel`] where it lies along it.
+    pub fn squared(&self, to: &Plane) -> Result<Self, SurfaceEditError> {
+        let n = Vector3::from(self.normal);
+        let square = (n - to.normal * to.normal.dot(&n)).try_normalize(0.05).ok_or(SurfaceEditError::Parallel)?;
+        let turn = nalgebra::Rotation3::rotation_between(&n, &square).ok_or(SurfaceEditError::Parallel)?;
+        let middle = self.middle();
+        Ok(self.carried(|p| middle + turn * (p - middle), square))
+    }
+
+    fn carried(&self, place: impl Fn(Vector3<f64>) -> Vector3<f64>, normal: Vector3<f64>) -> Self {
+        let moved = |p: &[f64; 3]| -> [f64; 3] { place(Vector3::from(*p)).into() };
+        Self {
+            point: moved(&self.point),
+            normal: normal.into(),
+            outline: self.outline.iter().map(moved).collect(),
+            reading: None,
+            ..self.clone()
+        }
+    }
+
+    /// Whether another is this one found again.
+    pub fn is_again(&self, other: &Self) -> bool {
+        let (a, b) = (self.plane(), other.plane());
+        let reach = SAME.1 * self.size().max(other.size());
+        let near = a.distance(other.middle()).abs() < reach && b.distance(self.middle()).abs() < reach;
+        let overlap = (self.middle() - other.middle()).norm() < self.size().max(other.size());
+        a.angle_deg(&b) < SAME.0 && near && overlap
+    }
+
+    /// Whether a place of its plane lies inside its outline.
+    pub fn holds(&self, place: Vector3<f64>) -> bool {
+        let [a, b] = axes(&self.plane(), Some(&Vector3::y()));
+        let flat = |p: Vector3<f64>| [a.dot(&p), b.dot(&p)];
+        let corners: Vec<[f64; 2]> = self.corners().into_iter().map(flat).collect();
+        let [x, y] = flat(place);
+        crate::matte::contains(&corners, x, y)
+    }
+
+    /// Checks every number and the name.
+    ///
+    /// # Errors
+    /// The first [`SurfaceEditError`].
+    pub fn validate(&self) -> Result<(), SurfaceEditError> {
+        let numbers = self.outline.iter().chain([&self.point, &self.normal]).flatten();
+        if !numbers.clone().all(|v| v.is_finite() && v.abs() < 1e7)
+            || (Vector3::from(self.normal).norm() - 1.0).abs() > 1e-6
         {
-            return Ok(make(point, normal, None, &residuals));
+            return Err(SurfaceEditError::NotSound);
         }
-    }
-    match floor {
-        Some(point) => Ok(make(point, Vector3::y(), Some(SurfaceKind::Floor), &[])),
-        None if datum.floor.is_none() => Err(SurfaceError::TooFew { found: points.len() }),
-        None => Err(SurfaceError::AboveHorizon),
-    }
-}
-
-/// The floor of the datum at a pixel of a frame, whatever stands there.
-///
-/// # Errors
-/// [`SurfaceError`], where no floor is laid or the pixel looks above its horizon.
-pub fn floor_at(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Surface, SurfaceError> {
-    let path = CameraPath::new(solution, &datum.world_from_solve);
-    let camera = path.at(frame).ok_or(SurfaceError::NoCamera { frame })?;
-    let floor = datum.floor.as_ref().ok_or(SurfaceError::NoFloor)?;
-    let point = intersect(&camera.ray(pixel), Vector3::zeros(), Vector3::y())
-        .ok_or(SurfaceError::PixelAboveHorizon { x: pixel.x, y: pixel.y, frame })?;
-    Ok(Surface {
-        kind: SurfaceKind::Floor,
-        point,
-        normal: Vector3::y(),
-        tilt_deg: 0.0,
-        fit_px: floor.fit_px,
-        points: floor.points.len(),
-    })
-}
-
-/// The plane that most points belong to, refitted to those (RANSAC over triples).
-fn robust_plane(
-    points: &[Vector3<f64>],
-    belongs: impl Fn(&Vector3<f64>, Vector3<f64>, Vector3<f64>) -> bool,
-) -> Option<(Vector3<f64>, Vector3<f64>)> {
-    if points.len() < FEWEST {
-        return None;
-    }
-    let mut random = SplitMix64::new(17);
-    let mut best: (usize, Vec<Vector3<f64>>) = (0, Vec::new());
-    for _ in 0..60 {
-        let pick = random.distinct::<3>(points.len())?;
-        let Some((on, normal)) = fit_plane(&pick.map(|i| points[i])) else { continue };
-        let members: Vec<_> = points.iter().filter(|p| belongs(p, on, normal)).copied().collect();
-        if members.len() > best.0 {
-            best = (members.len(), members);
+        if !(3..=MOST_CORNERS).contains(&self.outline.len()) {
+            return Err(SurfaceEditError::Corners { found: self.outline.len() });
         }
+        let (plane, size) = (self.plane(), self.size());
+        if self.corners().iter().any(|c| plane.distance(*c).abs() > OFF_PLANE * size.max(1e-9)) {
+            return Err(SurfaceEditError::OffPlane);
+        }
+        let name = self.name.trim();
+        let shown = (1..=MAX_NAME).contains(&name.chars().count()) && !self.name.chars().any(char::is_control);
+        if !shown || name.eq_ignore_ascii_case("floor") {
+            return Err(SurfaceEditError::Name);
+        }
+        Ok(())
     }
-    fit_plane(&best.1)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use nalgebra::Rotation3;
+    use proptest::prelude::*;
+
+    fn wall(normal: Vector3<f64>) -> Surface {
+        let n = normal.normalize();
+        let plane = Plane { point: Vector3::new(1.0, 2.0, -4.0), normal: n };
+        let [a, b] = plane.across();
+        let corner = |x: f64, y: f64| -> [f64; 3] { (plane.point + a * x + b * y).into() };
+        Surface {
+            id: SurfaceId(1),
+            name: "wall A".into(),
+            kind: PlaneKind::Wall,
+            point: plane.point.into(),
+            normal: n.into(),
+            outline: vec![corner(-1.0, -1.0), corner(1.0, -1.0), corner(1.0, 1.0), corner(-1.0, 1.0)],
+            reading: None,
+        }
+    }
+
+    const FLOOR: Plane = Plane { point: Vector3::new(0.0, 0.0, 0.0), normal: Vector3::new(0.0, 1.0, 0.0) };
+
+    proptest! {
+        #[test]
+        fn squaring_and_hinging_reach_the_angle_and_keep_the_shape(
+            x in -1f64..1.0, y in -0.4f64..0.4, z in 0.5f64..1.5, angle in 20f64..90.0,
+        ) {
+            let leaning = wall(Vector3::new(x, y, z));
+            let square = leaning.squared(&FLOOR).unwrap();
+            prop_assert!((square.tilt_deg() - 90.0).abs() < 1e-9 && (square.middle() - leaning.middle()).norm() < 1e-9);
+            prop_assert!(square.validate().is_ok() && (square.size() - leaning.size()).abs() < 1e-9);
+            let other = Plane { point: Vector3::new(4.0, 0.0, 0.0), normal: Vector3::new(1.0, 0.1, -0.2).normalize() };
+            let hinged = leaning.hinged(&other, angle).unwrap();
+            let got = Vector3::from(hinged.normal).angle(&other.normal).to_degrees();
+            prop_assert!((got - angle).abs() < 1e-6 || (got - 180.0 + angle).abs() < 1e-6, "{got} for {angle}");
+            prop_assert!(hinged.validate().is_ok());
+            // What lies on the edge stays there.
+            let edge = Vector3::from(leaning.normal).cross(&other.normal).normalize();
+            let across = edge.cross(&Vector3::from(leaning.normal));
+            let on = leaning.middle() - across * (other.distance(leaning.middle()) / other.normal.dot(&across));
+            prop_assert!(hinged.plane().distance(on).abs() < 1e-6);
+        }
+
+        #[test]
+        fn it_moves_with_the_world(w in -3f64..3.0, s in 0.1f64..9.0) {
+            let mut there = wall(Vector3::new(0.2, 0.1, 1.0));
+            let before = there.clone();
+            let world = Similarity { scale: s, rotation: Rotation3::from_euler_angles(w, 0.3, -w), translation: Vector3::x() };
+            there.move_with(&world);
+            prop_assert!(there.validate().is_ok());
+            prop_assert!((there.middle() - world.point(before.middle())).norm() < 1e-9);
+            prop_assert!(there.holds(world.point(before.middle())));
+        }
+    }
 
     #[test]
-    fn a_plane_is_fitted_and_points_on_a_line_are_refused() {
-        let points: Vec<_> = (0..12).map(|i| Vector3::new(f64::from(i % 4), 2.0, f64::from(i / 4))).collect();
-        let (on, normal) = fit_plane(&points).unwrap();
-        assert!((on.y - 2.0).abs() < 1e-12 && normal.y.abs() > 1.0 - 1e-9);
-        let line: Vec<_> = (0..9).map(|i| Vector3::new(f64::from(i), 2.0 * f64::from(i), 0.0)).collect();
-        assert!(fit_plane(&line).is_none() && fit_plane(&line[..2]).is_none());
+    fn what_cannot_be_a_surface_is_refused() {
+        let good = wall(Vector3::z());
+        assert!(good.validate().is_ok() && good.pushed(0.5).validate().is_ok());
+        let bad = |change: fn(&mut Surface)| {
+            let mut s = wall(Vector3::z());
+            change(&mut s);
+            s.validate().unwrap_err()
+        };
+        assert_eq!(bad(|s| s.normal = [0.0, 0.0, 2.0]), SurfaceEditError::NotSound);
+        assert_eq!(bad(|s| s.point[0] = f64::NAN), SurfaceEditError::NotSound);
+        assert_eq!(bad(|s| s.outline.truncate(2)), SurfaceEditError::Corners { found: 2 });
+        assert_eq!(bad(|s| s.outline[0][2] += 0.5), SurfaceEditError::OffPlane);
+        assert_eq!(bad(|s| s.name = "Floor".into()), SurfaceEditError::Name);
+        assert_eq!(bad(|s| s.name = " ".into()), SurfaceEditError::Name);
+        assert!(good.hinged(&good.plane(), 90.0).is_err());
+        assert!(good.is_again(&good.pushed(0.05)) && !good.is_again(&good.pushed(1.0)));
     }
 }

@@ -97,13 +97,14 @@ struct Pair<'a> {
     new: &'a SolvedFrame,
 }
 
-/// Feet of inserts and corners of the floor, in the world of `laid_in`, the solve that the document's datum belongs to.
+/// Feet of inserts, middles of surfaces and corners of the floor, in the world of `laid_in`, the solve that the document's datum belongs to.
 pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>> {
     let world = &document.datum.world_from_solve;
     let back = world.inverse();
     let placed = document.placing.inserts.iter().map(|i| &i.placement.anchor);
     let mut marks: Vec<Vector3<f64>> =
         placed.flat_map(|a| a.chosen_frames().into_iter().map(|frame| back.point(a.origin(frame)))).collect();
+    marks.extend(document.surfacing.surfaces.iter().map(|s| back.point(s.middle())));
     marks.extend(floor_corners(&document.datum, laid_in).iter().map(|c| back.point(*c)));
     marks
 }
@@ -119,7 +120,7 @@ pub fn floor_corners(datum: &Datum, laid_in: &Solution) -> Vec<Vector3<f64>> {
     corners(on_floor.map(|p| datum.world_from_solve.point(p.position)).collect())
 }
 
-/// The corners, at y = 0, of what nine in ten points lie in; nothing for fewer than four.
+/// The corners, at y = 0 and in their order round it, of what nine in ten points lie in; nothing for fewer than four.
 fn corners(points: Vec<Vector3<f64>>) -> Vec<Vector3<f64>> {
     if points.len() < 4 {
         return Vec::new();
@@ -131,7 +132,7 @@ fn corners(points: Vec<Vector3<f64>>) -> Vec<Vector3<f64>> {
         [values[cut], values[values.len() - 1 - cut]]
     };
     let (x, z) = (ends(0), ends(2));
-    x.iter().flat_map(|x| z.iter().map(|z| Vector3::new(*x, 0.0, *z))).collect()
+    [(0, 0), (0, 1), (1, 1), (1, 0)].iter().map(|(i, k)| Vector3::new(x[*i], 0.0, z[*k])).collect()
 }
 
 /// Finds the way from the world of `old` to that of `new` on which `marks` (old world) stay where they are on the

@@ -1,7 +1,6 @@
 //! A free move is solved, or declined with its reason.
 
 use crate::made_up::{film, lens, lock_px, solve, travelling};
-use fennik_core::scene::suggest_floor;
 use fennik_core::solve::{Grade, SolveFailure, SolveSettings, TrackChoice, solve_camera};
 use proptest::prelude::*;
 use std::ops::ControlFlow;
@@ -15,13 +14,10 @@ fn a_walk_with_a_fifth_of_strays_locks() {
     assert!((focal / 980.0 - 1.0).abs() < 0.01, "focal length {focal}");
     assert!(lock_px(&film, &solution) < 0.12, "{} px", lock_px(&film, &solution));
     assert_eq!(solution.verdict.grade, Grade::Good, "{:?}", solution.verdict);
-    let floor = suggest_floor(&solution).unwrap();
-    assert!(
-        floor.reading.fit_px < 1.0 && floor.reading.level_deg < 1.0,
-        "{} px, {} deg",
-        floor.reading.fit_px,
-        floor.reading.level_deg
-    );
+    let floors = fennik_core::survey::survey(&solution, &[]).floors;
+    let floor = floors.first().unwrap();
+    let level = fennik_core::scene::mean_roll_deg(&solution, &floor.plane.normal);
+    assert!(floor.fit_px < 1.0 && level < 1.0, "{} px, {level} deg", floor.fit_px);
 }
 
 #[test]

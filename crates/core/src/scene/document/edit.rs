@@ -6,6 +6,7 @@ use super::light::LightEdit;
 use super::masking::MaskingEdit;
 use super::placing::PlacingEdit;
 use super::solving::SolvingEdit;
+use super::surfacing::SurfacingEdit;
 use super::tracking::TrackingEdit;
 use serde::{Deserialize, Serialize};
 
@@ -23,6 +24,8 @@ pub enum Edit {
     Solving(SolvingEdit),
     /// The datum.
     Datum(DatumEdit),
+    /// Surfaces.
+    Surfacing(SurfacingEdit),
     /// What is placed.
     Placing(PlacingEdit),
     /// Light.
@@ -38,6 +41,7 @@ impl Edit {
             Self::Masking(edit) => edit.label(),
             Self::Solving(edit) => edit.label(),
             Self::Datum(edit) => edit.label(),
+            Self::Surfacing(edit) => edit.label(),
             Self::Placing(edit) => edit.label(),
             Self::Light(edit) => edit.label(),
         }

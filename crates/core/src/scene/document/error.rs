@@ -1,7 +1,7 @@
 //! Why an edit is refused.
 
 use crate::matte::MaskError;
-use crate::scene::{DatumError, InsertError, InsertId};
+use crate::scene::{DatumError, InsertError, InsertId, SurfaceEditError};
 use crate::solve::SettingsError;
 use crate::track::TrackError;
 
@@ -44,6 +44,9 @@ pub enum EditError {
     /// A datum that is none.
     #[error(transparent)]
     Datum(#[from] DatumError),
+    /// A surface that cannot be.
+    #[error(transparent)]
+    Surface(#[from] SurfaceEditError),
     /// A light that cannot be.
     #[error("the sun's height lies between -90 and 90 degrees, strengths between 0 and 20")]
     Light,

@@ -2,24 +2,65 @@
 
 use super::error::EditError;
 use crate::geometry::Similarity;
-use crate::scene::{Datum, DatumError};
+use crate::scene::{Datum, DatumError, Surface};
 use serde::{Deserialize, Serialize};
+
+/// What becomes of what is placed when the datum changes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Follow {
+    /// It stays where it is in the picture; its numbers change.
+    #[default]
+    Picture,
+    /// It keeps its numbers, and goes with the world.
+    Numbers,
+}
 
 /// A change of the datum.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", tag = "edit")]
 pub enum DatumEdit {
-    /// Changes the datum. What is placed stays where it is in the picture.
+    /// Changes the datum.
     Datum {
         /// The new one.
         datum: Datum,
+        /// What becomes of what is placed.
+        #[serde(default)]
+        follow: Follow,
     },
+    /// Takes a datum that was proposed, with the surfaces that were found.
+    TakeDatum {
+        /// The new one.
+        datum: Datum,
+        /// In its world.
+        surfaces: Vec<Surface>,
+        /// What becomes of what is placed.
+        #[serde(default)]
+        follow: Follow,
+    },
+}
+
+impl DatumEdit {
+    /// What becomes of what is placed.
+    pub fn follow(&self) -> Follow {
+        match self {
+            Self::Datum { follow, .. } | Self::TakeDatum { follow, .. } => *follow,
+        }
+    }
+
+    /// Surfaces that come with it.
+    pub fn surfaces(&self) -> &[Surface] {
+        match self {
+            Self::Datum { .. } => &[],
+            Self::TakeDatum { surfaces, .. } => surfaces,
+        }
+    }
 }
 
 impl Datum {
     /// Lays another datum; hands back how the world moves by that.
     pub(super) fn apply(&mut self, edit: &DatumEdit) -> Result<Similarity, EditError> {
-        let DatumEdit::Datum { datum } = edit;
+        let (DatumEdit::Datum { datum, .. } | DatumEdit::TakeDatum { datum, .. }) = edit;
         if !datum.world_from_solve.is_sound() {
             return Err(DatumError::NotSound.into());
         }
@@ -47,6 +88,9 @@ impl Datum {
 impl DatumEdit {
     /// A few words for the undo button.
     pub fn label(&self) -> String {
-        "datum".to_owned()
+        match self {
+            Self::Datum { .. } => "datum".to_owned(),
+            Self::TakeDatum { .. } => "take datum".to_owned(),
+        }
     }
 }

@@ -11,17 +11,19 @@ mod light;
 mod masking;
 mod placing;
 mod solving;
+mod surfacing;
 mod tracking;
 mod upgrade;
 
 pub use edit::Edit;
 pub use error::EditError;
 pub use footage::{FootageEdit, FrameRange};
-pub use laying::DatumEdit;
+pub use laying::{DatumEdit, Follow};
 pub use light::{Light, LightEdit, LightNow};
 pub use masking::{Masking, MaskingEdit};
 pub use placing::{Placing, PlacingEdit};
 pub use solving::{Solving, SolvingEdit};
+pub use surfacing::{Surfacing, SurfacingEdit};
 pub use tracking::{Tracking, TrackingEdit};
 pub use upgrade::DocumentError;
 
@@ -52,6 +54,8 @@ pub struct ShotDocument {
     pub solving: Solving,
     /// Origin, floor, heading, scale.
     pub datum: Datum,
+    /// Walls and other flat parts.
+    pub surfacing: Surfacing,
     /// What is placed.
     pub placing: Placing,
     /// Sun and ambient light.
@@ -66,6 +70,7 @@ struct Written {
     masking: Masking,
     solving: Solving,
     datum: Datum,
+    surfacing: Surfacing,
     placing: Placing,
     light: Light,
 }
@@ -75,8 +80,8 @@ impl TryFrom<serde_json::Value> for ShotDocument {
 
     fn try_from(value: serde_json::Value) -> Result<Self, DocumentError> {
         let written: Written = serde_json::from_value(upgrade::upgrade(value)?)?;
-        let Written { trim, tracking, masking, solving, datum, placing, light } = written;
-        Ok(Self { format: upgrade::FORMAT, trim, tracking, masking, solving, datum, placing, light })
+        let Written { trim, tracking, masking, solving, datum, surfacing, placing, light } = written;
+        Ok(Self { format: upgrade::FORMAT, trim, tracking, masking, solving, datum, surfacing, placing, light })
     }
 }
 
@@ -90,6 +95,7 @@ impl ShotDocument {
             masking: Masking::default(),
             solving: Solving::default(),
             datum: Datum::default(),
+            surfacing: Surfacing::default(),
             placing: Placing::default(),
             light: Light::default(),
         }
@@ -102,7 +108,7 @@ impl ShotDocument {
 
     /// Whether a floor, another datum or anything placed would be thrown about by a camera in another world.
     pub fn has_laid(&self) -> bool {
-        !self.placing.inserts.is_empty() || self.datum != Datum::default()
+        !self.placing.inserts.is_empty() || !self.surfacing.surfaces.is_empty() || self.datum != Datum::default()
     }
 
     /// The insert with an id.
@@ -143,8 +149,13 @@ impl ShotDocument {
             }
             Edit::Datum(edit) => {
                 let moves = next.datum.apply(edit)?;
-                next.placing.move_with(&moves);
+                next.surfacing.move_with(&moves);
+                if edit.follow() == Follow::Picture {
+                    next.placing.move_with(&moves);
+                }
+                next.surfacing.take(edit.surfaces())?;
             }
+            Edit::Surfacing(edit) => next.surfacing.apply(edit)?,
             Edit::Placing(edit) => next.placing.apply(edit)?,
             Edit::Light(edit) => next.light.apply(edit)?,
         }
@@ -215,7 +226,7 @@ mod tests {
         let doc = ShotDocument::new(10);
         let json = |turn: &str, scale: &str| {
             format!(
-                r#"{{"edit":"datum","datum":{{"floor":null,"known_distance_m":null,
+                r#"{{"edit":"datum","datum":{{"floor":null,"scale":{{"basis":"unset"}},
                 "world_from_solve":{{"scale":{scale},"rotation":{turn},"translation":[0,0,0]}}}}}}"#
             )
         };
@@ -336,7 +347,7 @@ mod tests {
                 .apply(&Edit::Placing(PlacingEdit::AddInsert { insert: insert([1.0, 0.0, -3.0], turn) })).unwrap();
             let mut datum = doc.datum.nudged([wx, wy, wz], [t, 1.0, -t]);
             datum.world_from_solve = datum.world_from_solve.then(&Similarity { scale: s, ..Similarity::identity() });
-            let after = doc.apply(&Edit::Datum(DatumEdit::Datum { datum: datum.clone() })).unwrap();
+            let after = doc.apply(&Edit::Datum(DatumEdit::Datum { datum: datum.clone(), follow: Follow::Picture })).unwrap();
             let corner = Vector3::new(0.7, 1.2, 0.1);
             let place = |d: &ShotDocument| {
                 let p = &d.placing.inserts[0].placement;

@@ -4,7 +4,7 @@ use crate::scene::anim::Rotation;
 use serde_json::{Map, Value, json};
 
 /// The format that documents are written in.
-pub const FORMAT: u64 = 3;
+pub const FORMAT: u64 = 4;
 
 /// Why a document cannot be read.
 #[derive(Debug, thiserror::Error)]
@@ -45,6 +45,7 @@ pub fn upgrade(mut document: Value) -> Result<Value, DocumentError> {
             Some(FORMAT) => return Ok(document),
             Some(1) => in_parts(document)?,
             Some(2) => anchored(document)?,
+            Some(3) => surfaced(document),
             Some(found) => return Err(DocumentError::Newer { found }),
             None => return Err(DocumentError::NoFormat),
         };
@@ -100,16 +101,36 @@ fn anchored(mut document: Value) -> Result<Value, DocumentError> {
     Ok(document)
 }
 
+/// From format 3, which knew one distance at most, no surfaces, and the corners of a floor row by row.
+fn surfaced(mut document: Value) -> Value {
+    document["format"] = json!(4);
+    let metres = document["datum"]["known_distance_m"].take();
+    if let Some(datum) = document["datum"].as_object_mut() {
+        datum.remove("known_distance_m");
+        datum.insert(
+            "scale".to_owned(),
+            if metres.is_null() { json!({ "basis": "unset" }) } else { json!({ "basis": "typed", "metres": metres }) },
+        );
+    }
+    let floor = document["datum"].get_mut("floor").and_then(Value::as_object_mut);
+    if let Some(corners) = floor.and_then(|f| f.get_mut("outline")?.as_array_mut()).filter(|c| c.len() == 4) {
+        corners.swap(2, 3);
+    }
+    document["surfacing"] = json!({ "surfaces": [], "next": 1 });
+    document
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::scene::{AnalysisId, ShotDocument};
+    use crate::scene::{AnalysisId, ScaleBasis, ShotDocument};
 
-    const KEPT: [&str; 4] = [
+    const KEPT: [&str; 5] = [
         include_str!("../../../tests/fixtures/document-1-walk-finished.json"),
         include_str!("../../../tests/fixtures/document-1-masked.json"),
         include_str!("../../../tests/fixtures/document-1-first-version.json"),
         include_str!("../../../tests/fixtures/document-2-walk-lit.json"),
+        include_str!("../../../tests/fixtures/document-3-walk-lit.json"),
     ];
 
     fn read(text: &str) -> Result<ShotDocument, String> {
@@ -175,6 +196,28 @@ mod tests {
     }
 
     #[test]
+    fn documents_of_the_third_format_keep_their_scale_and_have_no_surfaces_yet() {
+        let lit = read(KEPT[4]).unwrap();
+        let mut known: Value = serde_json::from_str(KEPT[4]).unwrap();
+        known["datum"]["known_distance_m"] = json!(2.5);
+        let known = read(&known.to_string()).unwrap().datum.scale;
+        let mut bare: Value = serde_json::from_str(KEPT[4]).unwrap();
+        bare["datum"]["floor"] = Value::Null;
+        assert!(read(&bare.to_string()).unwrap().datum.floor.is_none());
+        assert_eq!((&lit.datum.scale, known), (&ScaleBasis::Unset, ScaleBasis::Typed { metres: 2.5 }));
+        assert!(lit.datum.floor.as_ref().is_some_and(|f| f.outline.len() == 4));
+        assert!(lit.surfacing.surfaces.is_empty() && lit.surfacing.next.0 == 1 && lit.datum.lines.is_empty());
+        let turn = lit.placing.inserts[0].placement.turn_lean_deg(0.0)[0];
+        assert!(lit.light.at(0.0).bearing_deg == 12.0 && (turn - 31.5).abs() < 1e-9);
+        // Round it, not across.
+        let corners = &lit.datum.floor.as_ref().unwrap().outline;
+        let side = |i: usize| {
+            (corners[i][0] - corners[(i + 1) % 4][0]).abs().min((corners[i][2] - corners[(i + 1) % 4][2]).abs())
+        };
+        assert!((0..4).all(|i| side(i) < 1e-9), "{corners:?}");
+    }
+
+    #[test]
     fn what_is_written_is_read_as_it_was_and_says_its_format() {
         for kept in KEPT {
             let document = read(kept).unwrap();
@@ -187,7 +230,7 @@ mod tests {
 
     #[test]
     fn documents_of_a_later_format_or_of_none_are_refused_with_the_reason() {
-        assert!(read(r#"{"format":4}"#).unwrap_err().contains("format 4"));
+        assert!(read(r#"{"format":5}"#).unwrap_err().contains("format 5"));
         assert!(read(r#"{"format":"x"}"#).unwrap_err().contains("no number"));
         assert!(read("[]").unwrap_err().contains("no object"));
         assert!(read("{}").is_err());

@@ -1,0 +1,24 @@
+//! What a solved clip tells of its scene: floor, walls and other flat parts.
+
+mod by_points;
+mod cloud;
+mod extent;
+mod find;
+mod flats;
+mod floor;
+mod plane;
+mod refine;
+mod slide;
+mod upright;
+pub mod vanishing;
+mod views;
+mod windows;
+
+pub use by_points::{ByPoints, PlaneError, plane_through};
+pub use extent::{axes, convex};
+pub use find::{FoundPlane, NoFloor, PlaneKind, Survey, kind_of, survey};
+pub use plane::{Plane, fit_weighted};
+pub use slide::{Slide, slide};
+pub use upright::mean_up;
+pub use vanishing::Sighted;
+pub use views::{View, views, wanted_frames};
