@@ -1,4 +1,4 @@
-//! Finished track runs and solves.
+//! Finished track runs, solves and surveys.
 
 use crate::{ShotId, Store, StoreError, now_ms};
 use fennik_core::scene::{AnalysisId, FrameRange};
@@ -12,6 +12,8 @@ pub enum AnalysisKind {
     Tracks,
     /// A camera.
     Solve,
+    /// What was found of the scene.
+    Survey,
 }
 
 impl AnalysisKind {
@@ -19,6 +21,7 @@ impl AnalysisKind {
         match self {
             Self::Tracks => "tracks",
             Self::Solve => "solve",
+            Self::Survey => "survey",
         }
     }
 }
@@ -32,7 +35,7 @@ pub struct NewAnalysis<'a> {
     pub settings: &'a str,
     /// How it came out, a line for people.
     pub reading: &'a str,
-    /// The track run that a solve comes from.
+    /// The track run that a solve comes from, or the solve that a survey does.
     pub source: Option<AnalysisId>,
     /// The frames of the clip that it is about.
     pub trim: FrameRange,
@@ -55,7 +58,7 @@ pub struct AnalysisRow {
     pub name: String,
     /// How it came out, a line for people.
     pub reading: String,
-    /// The track run that a solve comes from, where that is known.
+    /// The track run that a solve comes from, or the solve that a survey does, where that is known.
     pub source: Option<AnalysisId>,
     /// The frames of the clip that it is about, where that is known.
     pub trim: Option<FrameRange>,
@@ -72,10 +75,10 @@ fn row(r: &rusqlite::Row) -> rusqlite::Result<AnalysisRow> {
     Ok(AnalysisRow {
         id: AnalysisId(r.get("id")?),
         shot: ShotId(r.get("shot_id")?),
-        kind: if r.get::<_, String>("kind")? == AnalysisKind::Tracks.word() {
-            AnalysisKind::Tracks
-        } else {
-            AnalysisKind::Solve
+        kind: match r.get::<_, String>("kind")?.as_str() {
+            "tracks" => AnalysisKind::Tracks,
+            "survey" => AnalysisKind::Survey,
+            _ => AnalysisKind::Solve,
         },
         trim: first.zip(last).map(|(first, last)| FrameRange { first, last }),
         settings: r.get("settings")?,
@@ -150,6 +153,16 @@ impl Store {
         Ok(rows)
     }
 
+    /// The survey of a solve; `None` where none was made yet.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub fn survey_of(&self, solve: AnalysisId) -> Result<Option<AnalysisId>, StoreError> {
+        const SQL: &str = "SELECT id FROM analyses WHERE source = :solve AND kind = 'survey' ORDER BY id DESC LIMIT 1";
+        let id = self.read().query_row(SQL, named_params! { ":solve": solve.0 }, |r| r.get(0)).optional()?;
+        Ok(id.map(AnalysisId))
+    }
+
     /// Names an analysis.
     ///
     /// # Errors
@@ -206,6 +219,10 @@ mod tests {
             (kept.len(), kept[0].id, kept[0].name.as_str(), kept[0].source),
             (1, solve, "without the boats", Some(id))
         );
+        assert_eq!(store.survey_of(solve).unwrap(), None);
+        let survey = store.add_analysis(shot, &new(AnalysisKind::Survey, Some(solve), b"ghi")).unwrap();
+        assert_eq!((store.survey_of(solve).unwrap(), store.solves(shot).unwrap().len()), (Some(survey), 1));
+        assert_eq!(store.analysis(survey).unwrap().kind, AnalysisKind::Survey);
         assert!(store.name_analysis(AnalysisId(99), "x").is_err());
         assert_eq!(store.analysis_bytes(id).unwrap(), b"abc");
         for entry in std::fs::read_dir(folder.path().join("analyses")).unwrap() {

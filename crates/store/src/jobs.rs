@@ -41,6 +41,8 @@ word_enum! {
         Solve = "solve",
         /// The camera, from where it stands.
         Refine = "refine",
+        /// Tracks, camera and a datum that is proposed, one after the other.
+        Analyse = "analyse",
         /// A mask that follows the picture.
         Follow = "follow",
         /// The finished video.

@@ -32,6 +32,7 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0004_ids_once.sql")).foreign_key_check(),
     M::up(include_str!("../migrations/0005_patches.sql")),
     M::up(include_str!("../migrations/0006_requests.sql")),
+    M::up(include_str!("../migrations/0007_surveys.sql")).foreign_key_check(),
 ];
 
 /// Locked by the server of a folder.

@@ -272,6 +272,7 @@ fn a_document_that_cannot_be_read_is_told_and_undo_leads_back() {
 fn a_project_of_an_earlier_version_opens_with_every_revision() {
     opens("project-4.sqlite", 13);
     opens("project-5.sqlite", 18);
+    opens("project-6.sqlite", 21);
 }
 
 fn opens(kept: &str, steps: usize) {
