@@ -132,6 +132,11 @@ pub struct Met {
 }
 
 impl Met {
+    /// Whether it is of the ground on which everything stands.
+    pub fn is_ground(&self) -> bool {
+        self.still && self.thing.is_none() && self.normal.y > 0.5
+    }
+
     /// Whether it is a thing on the move; the water is not one.
     pub fn moves(&self) -> bool {
         !self.still && self.thing.is_some()
@@ -260,6 +265,19 @@ impl Scenery {
     /// The nearest thing along a ray, at a time given in frames.
     pub fn meet(&self, from: V, ray: V, frame: f64) -> Option<Met> {
         self.meet_among(0..self.things.len(), from, ray, frame)
+    }
+
+    /// Names the flat surface that was met: one side of one thing, or the ground; `None` for what is round.
+    pub fn surface_of(&self, met: &Met) -> Option<String> {
+        let side = [met.normal.x, met.normal.y, met.normal.z].map(|v| (v * 100.0).round() as i32);
+        match met.thing {
+            None if met.is_ground() => Some("ground".to_owned()),
+            None => Some("quay-wall".to_owned()),
+            Some(i) if matches!(self.things[i].form, Form::Box { .. }) => {
+                Some(format!("box-{i}:{},{},{}", side[0], side[1], side[2]))
+            }
+            Some(_) => None,
+        }
     }
 
     /// Those things that the rows of a picture from `top` to `bottom` (px) can see.

@@ -66,6 +66,9 @@ pub struct TruePoint {
     pub position: [f64; 3],
     /// Frames in which nothing is before it.
     pub visible: Vec<u32>,
+    /// The flat surface that it lies on, where that is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub surface: Option<String>,
 }
 
 impl TrueCamera {
@@ -90,6 +93,22 @@ impl Truth {
             camera.lens().project(Vector2::new(c.x / c.z, c.y / c.z))
         };
         self.points.iter().map(|p| p.visible.iter().map(|&f| (f, image(f, p))).collect()).collect()
+    }
+}
+
+impl Truth {
+    /// The surfaces that the points name, each with its points.
+    pub fn surfaces(&self) -> Vec<fennik_core::check::TrueSurface> {
+        let mut all = std::collections::BTreeMap::<&str, Vec<Vector3<f64>>>::new();
+        for p in &self.points {
+            if let Some(name) = &p.surface {
+                all.entry(name).or_default().push(Vector3::from(p.position));
+            }
+        }
+        all.into_iter()
+            .filter(|(_, points)| points.len() >= 3)
+            .map(|(name, points)| fennik_core::check::TrueSurface { name: name.to_owned(), points })
+            .collect()
     }
 }
 
@@ -128,7 +147,7 @@ pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
         let position = pose.centre() + ray * met.distance;
         let visible: Vec<u32> = (0..take.frames).filter(|&f| sees(scenery, take, position, f)).collect();
         if visible.len() >= 20 {
-            points.push(TruePoint { position: position.into(), visible });
+            points.push(TruePoint { position: position.into(), visible, surface: scenery.surface_of(&met) });
         }
     }
     Truth {
