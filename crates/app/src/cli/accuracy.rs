@@ -2,7 +2,8 @@
 
 use super::error::CliError;
 use super::{Progress, Scratch};
-use fennik_core::check::{LockError, lock_error, turning_lock_error};
+use fennik_core::check::{LockError, datum_score, lock_error, turning_lock_error};
+use fennik_core::survey::Plane;
 use fennik_demo::encode::{TRIAL, film};
 use fennik_demo::trials::TRIALS;
 use fennik_demo::truth::Truth;
@@ -11,8 +12,12 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-/// Between these lines of a document the table stands.
+/// Between these lines of a document the table of cameras stands.
 const MARKS: [&str; 2] = ["<!-- accuracy -->", "<!-- /accuracy -->"];
+/// And that of datums.
+const DATUM_MARKS: [&str; 2] = ["<!-- datum -->", "<!-- /datum -->"];
+/// Truth points from which a wall is asked for.
+const WALL_POINTS: usize = 12;
 
 /// Options of `fennik accuracy`.
 #[derive(clap::Args)]
@@ -62,16 +67,25 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), CliError> {
             .to_owned(),
         "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
+    let mut datums = vec![
+        "| clip | floor tilt | floor height | walls with 12 points: found, worst | looked for in |".to_owned(),
+        "| --- | --- | --- | --- | --- |".to_owned(),
+    ];
     for (clip, truth) in pairs {
         let name = name_of(&clip);
         progress.line(&format!("solving {name}"));
-        lines.push(format!("| {name} | {} |", judge(&clip, &truth, scratch.path())?));
+        let (camera, datum) = judge(&clip, &truth, scratch.path())?;
+        lines.push(format!("| {name} | {camera} |"));
+        datums.extend(datum.map(|d| format!("| {name} | {d} |")));
     }
     progress.end();
-    let table = lines.join("\n");
-    println!("{table}");
+    let (table, datums) = (lines.join("\n"), datums.join("\n"));
+    println!("{table}\n\n{datums}");
     match &arguments.write {
-        Some(path) => replace_between(path, &table),
+        Some(path) => {
+            replace_between(path, &MARKS, &table)?;
+            replace_between(path, &DATUM_MARKS, &datums)
+        }
         None => Ok(()),
     }
 }
@@ -117,16 +131,17 @@ fn make_clips(folder: &Path, wanted: &[(PathBuf, PathBuf)], progress: &mut Progr
     Ok(())
 }
 
-/// The figures of one clip, as cells of the table.
-fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, CliError> {
+/// The figures of one clip, as cells of the two tables; no datum is asked of a camera that only turns.
+fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<(String, Option<String>), CliError> {
     let read = |p: &Path| fs::read(p).map_err(|why| CliError::Unread { path: p.to_owned(), why });
     let truth: Truth =
         serde_json::from_slice(&read(truth)?).map_err(|why| CliError::NoJson { path: truth.to_owned(), why })?;
     let out = scratch.join("camera.json");
     let program = std::env::current_exe()?;
-    let run = Command::new(program).arg("solve").arg(clip).arg("--out").arg(&out).output()?;
+    let run = Command::new(program).arg("solve").arg(clip).arg("--datum").arg("--out").arg(&out).output()?;
     if !run.status.success() {
-        return Ok(format!("declined: {} | | | | | |", String::from_utf8_lossy(&run.stderr).trim()));
+        let why = String::from_utf8_lossy(&run.stderr).trim().to_owned();
+        return Ok((format!("declined: {why} | | | | | |"), None));
     }
     let said = String::from_utf8_lossy(&run.stdout).into_owned();
     let number = |before: &str| {
@@ -134,8 +149,13 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, CliError> 
     };
     let (tracked, solved) = (number("tracked in ").unwrap_or(f64::NAN), number("solved in ").unwrap_or(f64::NAN));
     let camera: CameraDocument = serde_json::from_slice(&read(&out)?)?;
+    let datum = match camera.surfaces.as_slice() {
+        _ if camera.solve.motion == "nodal" => None,
+        [] => Some("none found | | | |".to_owned()),
+        _ => datum_cells(&truth, &camera, number("found in ")),
+    };
     let lock = slip(&truth, &camera).ok_or_else(|| CliError::NoTruth { clip: clip.to_owned() })?;
-    Ok(format!(
+    let cells = format!(
         "{}/{} | {:.3} px | {:.3} px | {:.2} % ({:.2}) | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
         camera.frames.len(),
         truth.frames.len(),
@@ -147,6 +167,27 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<String, CliError> 
         solved,
         (tracked + solved) * truth.fps / truth.frames.len() as f64,
         number("peak memory ").unwrap_or(f64::NAN),
+    );
+    Ok((cells, datum))
+}
+
+/// How far off the datum and the walls are.
+fn datum_cells(truth: &Truth, camera: &CameraDocument, seconds: Option<f64>) -> Option<String> {
+    let pairs: Vec<_> =
+        camera.frames.iter().filter_map(|f| Some((f.camera().0, truth.frames.get(f.frame as usize)?.pose()))).collect();
+    let planes: Vec<Plane> =
+        camera.surfaces.iter().map(|s| Plane { point: s.point.into(), normal: s.normal.into() }).collect();
+    let score = datum_score(&pairs, &planes, &truth.surfaces())?;
+    let walls: Vec<_> = score.surfaces.iter().filter(|s| s.points >= WALL_POINTS && s.name != "ground").collect();
+    let good = walls.iter().filter(|s| s.angle_deg <= 0.5).count();
+    let worst = walls.iter().max_by(|a, b| a.angle_deg.total_cmp(&b.angle_deg));
+    let worst = worst.map_or_else(|| "none there".to_owned(), |w| format!("{:.2} deg ({})", w.angle_deg, w.name));
+    Some(format!(
+        "{:.3} deg | {:.2} % | {good} of {}, {worst} | {:.2} s",
+        score.tilt_deg,
+        100.0 * score.height_share,
+        walls.len(),
+        seconds.unwrap_or(f64::NAN),
     ))
 }
 
@@ -170,12 +211,12 @@ fn focal_error(truth: &Truth, camera: &CameraDocument) -> f64 {
     errors.get(errors.len() / 2).copied().unwrap_or(f64::NAN)
 }
 
-fn replace_between(path: &Path, table: &str) -> Result<(), CliError> {
+fn replace_between(path: &Path, marks: &[&'static str; 2], table: &str) -> Result<(), CliError> {
     let text = fs::read_to_string(path).map_err(|why| CliError::Unread { path: path.to_owned(), why })?;
     let missing = |mark| move || CliError::NoMark { path: path.to_owned(), mark };
-    let (before, rest) = text.split_once(MARKS[0]).ok_or_else(missing(MARKS[0]))?;
-    let (_, after) = rest.split_once(MARKS[1]).ok_or_else(missing(MARKS[1]))?;
-    let text = format!("{before}{}\n{table}\n{}{after}", MARKS[0], MARKS[1]);
+    let (before, rest) = text.split_once(marks[0]).ok_or_else(missing(marks[0]))?;
+    let (_, after) = rest.split_once(marks[1]).ok_or_else(missing(marks[1]))?;
+    let text = format!("{before}{}\n{table}\n{}{after}", marks[0], marks[1]);
     fs::write(path, text).map_err(|why| CliError::Unwritten { path: path.to_owned(), why })
 }
 
@@ -188,10 +229,10 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("numbers.md");
         fs::write(&path, format!("before\n{}\nold\n{}\nafter\n", MARKS[0], MARKS[1])).unwrap();
-        replace_between(&path, "| new |").unwrap();
+        replace_between(&path, &MARKS, "| new |").unwrap();
         assert_eq!(fs::read_to_string(&path).unwrap(), format!("before\n{}\n| new |\n{}\nafter\n", MARKS[0], MARKS[1]));
         fs::write(&path, "nothing").unwrap();
-        assert!(replace_between(&path, "x").unwrap_err().to_string().contains("has no line"));
+        assert!(replace_between(&path, &MARKS, "x").unwrap_err().to_string().contains("has no line"));
     }
 
     #[test]

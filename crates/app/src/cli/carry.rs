@@ -4,7 +4,7 @@ use super::Progress;
 use super::error::CliError;
 use crate::engine::analyse;
 use fennik_core::matte::Masks;
-use fennik_core::scene::{Datum, SolveOfClip, TransferFit, floor_corners, suggest_floor, transfer};
+use fennik_core::scene::{Datum, SolveOfClip, TransferFit, floor_corners, transfer};
 use fennik_core::solve::{Grade, Motion, Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::{TrackDirection, TrackSet, TrackSettings};
 use fennik_media::ClipInfo;
@@ -115,7 +115,7 @@ fn solve_all(clip: &ClipInfo, name: &str, progress: &mut Progress) -> Result<Vec
 /// Corners of the floor, where one stands out, and feet at points that are seen long and lie apart.
 fn marks(solution: &Solution) -> (Vec<Vector3<f64>>, bool) {
     let mut marks = Vec::new();
-    let fit = suggest_floor(solution);
+    let fit = fennik_core::survey::survey(solution, &[]).floors.into_iter().next();
     if let Some(fit) = &fit {
         let datum = Datum::default().with_floor(solution, fit, None);
         let back = datum.world_from_solve.inverse();

@@ -2,11 +2,14 @@
 
 use super::error::{ArgumentError, CliError};
 use super::{Progress, Scratch, TrimArgument, peak_mb};
-use crate::engine::{analyse, output};
+use crate::engine::laying::why_no_floor;
+use crate::engine::recipe::show;
+use crate::engine::{analyse, output, survey};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::image::{Channel, PictureSettings};
 use fennik_core::matte::Masks;
+use fennik_core::scene::{Datum, propose};
 use fennik_core::solve::{
     CentreChoice, LensChoice, MotionChoice, ReadoutChoice, Solution, SolveSettings, TrackChoice, solve_camera,
 };
@@ -65,6 +68,10 @@ pub struct SolveArguments {
     /// What the tracker sees: strength of the sharpening, 0 to 3.
     #[arg(long, value_name = "STRENGTH", default_value_t = 0.0)]
     sharpen: f64,
+    /// Look for floor and walls, lay the datum that is proposed, and write the camera file in its world with its
+    /// `surfaces`.
+    #[arg(long)]
+    datum: bool,
     /// Where the camera file goes.
     #[arg(long, value_name = "FILE", allow_hyphen_values = true)]
     out: PathBuf,
@@ -139,11 +146,30 @@ pub fn run(arguments: &SolveArguments) -> Result<(), CliError> {
     });
     progress.end();
     let solution = solution?;
-    let document = camera_document(&CameraPath::new(&solution, &Similarity::identity()), clip.rate, first);
+    let solved = started.elapsed() - tracked;
+    let found = arguments.datum.then(|| survey::of_clip(&clip, first, &solution, &choice.masks)).transpose()?;
+    let laid = found.as_ref().and_then(|found| propose(&solution, found, &Datum::default()));
+    let looked = started.elapsed() - tracked - solved;
+    let world = laid.as_ref().map_or_else(Similarity::identity, |l| l.datum.world_from_solve);
+    let mut document = camera_document(&CameraPath::new(&solution, &world), clip.rate, first);
+    if let Some(proposal) = &laid {
+        document.surfaces = show::surfaces_of(&proposal.datum, &proposal.surfaces, &solution);
+    }
     let json = serde_json::to_string(&document)?;
     output::write_file(&arguments.out, json.as_bytes())?;
     println!("{}", reading(&solution));
-    let solved = started.elapsed() - tracked;
+    if let Some(found) = found.as_ref().filter(|_| laid.is_none()) {
+        println!("no floor was found, the camera is in the world of the solve: {}", why_no_floor(found));
+    }
+    if let Some(floor) = laid.as_ref().and_then(|l| l.datum.floor.as_ref()) {
+        println!(
+            "floor {:.2} px, known to {:.2} deg · {} other surfaces · found in {:.2} s",
+            floor.fit_px,
+            floor.normal_deviation_deg.unwrap_or_default(),
+            document.surfaces.len().saturating_sub(1),
+            looked.as_secs_f64(),
+        );
+    }
     println!(
         "tracked in {:.1} s, solved in {:.1} s, peak memory {:.0} MB",
         tracked.as_secs_f64(),

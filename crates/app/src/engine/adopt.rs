@@ -179,7 +179,9 @@ mod tests {
         let first = add(&old).unwrap();
         assert!(matches!(adopt_solve(&store, id, first, &old, trim), Ok(Adopted::InUse)), "nothing is laid yet");
         let (datum, insert) = demo::staging(&old).unwrap();
-        store.edit(id, None, &Edit::Datum(DatumEdit::Datum { datum })).unwrap();
+        store
+            .edit(id, None, &Edit::Datum(DatumEdit::Datum { datum, follow: fennik_core::scene::Follow::Picture }))
+            .unwrap();
         store.edit(id, None, &Edit::Placing(PlacingEdit::AddInsert { insert })).unwrap();
 
         let turning = Solution { motion: Motion::Nodal, ..old.clone() };

@@ -62,6 +62,18 @@ fn forwards(
     })
 }
 
+/// Hands the frames of `range` to `take` in order, grey, as they are.
+///
+/// # Errors
+/// [`EngineError`] when frames cannot be read, and what `take` said.
+pub fn each_frame(
+    clip: &ClipInfo,
+    range: (u32, u32),
+    take: impl FnMut(Plane) -> Result<(), EngineError>,
+) -> Result<(), EngineError> {
+    forwards(clip, range, &PictureSettings::default(), take)
+}
+
 /// The same from the last to the first, a stretch at a time.
 fn backwards(
     clip: &ClipInfo,

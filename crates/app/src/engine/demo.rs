@@ -3,8 +3,8 @@
 use super::{EngineError, ShotError, analyse, import};
 use fennik_core::matte::Masks;
 use fennik_core::scene::{
-    AnalysisId, Datum, DatumEdit, Edit, Insert, InsertId, InsertKind, LightEdit, LightNow, Placement, PlacingEdit,
-    SolvingEdit, Stance, Title, TrackingEdit, suggest_floor,
+    AnalysisId, Datum, DatumEdit, Edit, Follow, Insert, InsertId, InsertKind, LightEdit, LightNow, Placement,
+    PlacingEdit, SolvingEdit, Stance, Title, TrackingEdit,
 };
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::TrackSettings;
@@ -53,7 +53,7 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
         &Edit::Solving(SolvingEdit::UseSolve { analysis: solve, new_from_old: None, fit: None, outline: Vec::new() }),
     )?;
     let (datum, insert) = staging(&solution)?;
-    store.edit(shot, None, &Edit::Datum(DatumEdit::Datum { datum }))?;
+    store.edit(shot, None, &Edit::Datum(DatumEdit::Datum { datum, follow: Follow::Picture }))?;
     store.edit(
         shot,
         None,
@@ -70,14 +70,15 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
 /// # Errors
 /// [`EngineError`] when no floor stands out.
 pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
-    let fit = suggest_floor(solution).ok_or(ShotError::NoFloor)?;
-    let mut datum = Datum::default().with_floor(solution, &fit, None);
+    let found = fennik_core::survey::survey(solution, &[]);
+    let fit = found.floors.first().ok_or(ShotError::NoFloor { why: super::laying::why_no_floor(&found) })?;
+    let mut datum = Datum::default().with_floor(solution, fit, None);
     let first = solution.frames.first().ok_or(ShotError::NoCamera)?;
     // The flight log of the made-up drone says 8.4 m at take-off.
     let height = datum.world_from_solve.point(first.pose.centre()).y;
     datum = datum.with_distance(
         first.pose.centre(),
-        first.pose.centre() - fit.normal * (height / datum.world_from_solve.scale),
+        first.pose.centre() - fit.plane.normal * (height / datum.world_from_solve.scale),
         8.4,
     )?;
     // The title stands on the gravel where the middle of the picture meets it half-way through.

@@ -8,8 +8,9 @@ use super::picture::PictureError;
 use super::quantity::QuantityError;
 use super::recipe::StepError;
 use super::run::WorkError;
-use fennik_core::scene::{DatumError, FloorError, InsertError, SurfaceError, TransferError};
+use fennik_core::scene::{DatumError, InsertError, LineError, SpotError, SurfaceEditError, TransferError};
 use fennik_core::solve::{SettingsError, SolveFailure};
+use fennik_core::survey::PlaneError;
 use fennik_core::track::TrackError;
 
 /// Anything that stops a piece of work.
@@ -36,15 +37,21 @@ pub enum EngineError {
     /// A number with a unit.
     #[error(transparent)]
     Quantity(#[from] QuantityError),
-    /// The floor.
+    /// A plane through points.
     #[error(transparent)]
-    Floor(#[from] FloorError),
+    Plane(#[from] PlaneError),
+    /// Lines drawn over the picture.
+    #[error(transparent)]
+    Line(#[from] LineError),
+    /// A surface.
+    #[error(transparent)]
+    Surface(#[from] SurfaceEditError),
     /// Origin, heading, scale.
     #[error(transparent)]
     Datum(#[from] DatumError),
-    /// A surface to place something on.
+    /// A place to put something.
     #[error(transparent)]
-    Surface(#[from] SurfaceError),
+    Spot(#[from] SpotError),
     /// What is placed.
     #[error(transparent)]
     Insert(#[from] InsertError),
@@ -139,18 +146,24 @@ pub enum ShotError {
     /// Nothing to draw round.
     #[error("select tracks first; the keep-out is drawn round them")]
     NothingSelected,
-    /// A plane of three points is no scale.
-    #[error("the scale needs exactly 2 points; {found} are selected")]
-    ScaleOfTwo {
-        /// How many are selected.
-        found: usize,
-    },
     /// A track without a place.
     #[error("that track has no solved point; choose one that the camera uses")]
     NoPoint,
     /// Nothing level enough.
-    #[error("no floor stands out; select points on the ground and lay it yourself")]
-    NoFloor,
+    #[error("no floor was found: {why}")]
+    NoFloor {
+        /// What is missing, and what to click.
+        why: &'static str,
+    },
+    /// A surface that there is not.
+    #[error("there is no surface called {name:?}")]
+    NoSurface {
+        /// As it was written.
+        name: String,
+    },
+    /// A corner whose sight never meets the plane.
+    #[error("a corner looks past the plane that was found there; draw the corners nearer together")]
+    CornersBehind,
     /// What the database says of the clip.
     #[error("the clip's record cannot be read: {why}")]
     ClipRecord {

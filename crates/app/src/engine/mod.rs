@@ -7,13 +7,17 @@ pub mod error;
 pub mod focal;
 pub mod import;
 pub mod kinds;
+pub mod laying;
+pub mod measure;
 pub mod output;
 pub mod picture;
 pub mod place;
 pub mod previews;
 pub mod quantity;
+pub mod readings;
 pub mod recipe;
 pub mod run;
+pub mod survey;
 
 pub use error::{EngineError, ShotError};
 

@@ -2,7 +2,7 @@
 
 use super::{EngineError, kinds};
 use fennik_core::camera::CameraPath;
-use fennik_core::scene::{Datum, Insert, InsertId, Placement, Stance, Surface, SurfaceError, SurfaceKind, surface_at};
+use fennik_core::scene::{Insert, InsertId, Placement, ShotDocument, Spot, SpotError, SpotKind, Stance, spot_at};
 use fennik_core::solve::Solution;
 use nalgebra::{Vector2, Vector3};
 
@@ -15,12 +15,13 @@ pub struct Pixel {
     pub at: [f64; 2],
 }
 
-/// The surface under a pixel, in the world of the datum.
+/// What lies under a pixel, in the world of the datum.
 ///
 /// # Errors
-/// A message where there is none.
-pub fn surface(solution: &Solution, datum: &Datum, at: Pixel) -> Result<Surface, EngineError> {
-    Ok(surface_at(solution, datum, at.frame, Vector2::from(at.at))?)
+/// A message where there is nothing.
+pub fn spot(solution: &Solution, document: &ShotDocument, at: Pixel) -> Result<Spot, EngineError> {
+    let surfaces = &document.surfacing.surfaces;
+    Ok(spot_at(solution, &document.datum, surfaces, at.frame, Vector2::from(at.at))?)
 }
 
 /// A first insert of a kind at a pixel: a readable size for its distance, turned towards the camera.
@@ -30,36 +31,36 @@ pub fn surface(solution: &Solution, datum: &Datum, at: Pixel) -> Result<Surface,
 pub fn insert_at(
     kind: &str,
     solution: &Solution,
-    datum: &Datum,
+    document: &ShotDocument,
     at: Pixel,
     stance: Stance,
 ) -> Result<Insert, EngineError> {
-    let surface = surface(solution, datum, at)?;
-    insert_on(kind, solution, datum, at.frame, &surface, stance)
+    let spot = spot(solution, document, at)?;
+    insert_on(kind, solution, document, at.frame, &spot, stance)
 }
 
-/// The same on a surface that is known.
+/// The same at a place that is known.
 ///
 /// # Errors
 /// A message where the frame has no camera, or there is no such kind.
 pub fn insert_on(
     kind: &str,
     solution: &Solution,
-    datum: &Datum,
+    document: &ShotDocument,
     frame: u32,
-    surface: &Surface,
+    spot: &Spot,
     stance: Stance,
 ) -> Result<Insert, EngineError> {
-    let path = CameraPath::new(solution, &datum.world_from_solve);
-    let camera = path.at(frame).ok_or(SurfaceError::NoCamera { frame })?;
+    let path = CameraPath::new(solution, &document.datum.world_from_solve);
+    let camera = path.at(frame).ok_or(SpotError::NoCamera { frame })?;
     let pose = camera.pose();
-    let content = kinds::first_of(kind)?((surface.point - pose.centre()).norm());
-    let mut placement = Placement::on(surface.point.into(), surface.normal.into(), stance);
-    if surface.kind == SurfaceKind::Far {
+    let content = kinds::first_of(kind)?((spot.point - pose.centre()).norm());
+    let mut placement = Placement::on(spot.point.into(), spot.normal.into(), stance);
+    if spot.kind == SpotKind::Far {
         // Far off there is nothing to stand on; it faces the camera.
         placement.stance = Stance::Lying;
     }
-    if surface.kind == SurfaceKind::Floor {
+    if spot.kind == SpotKind::Floor {
         let toward = -(pose.rotation.inverse() * Vector3::z());
         placement.set_turn_lean_deg(0.0, [toward.x.atan2(toward.z).to_degrees(), 0.0]);
     }

@@ -1,7 +1,7 @@
 //! The long pieces of work on a shot, the same for jobs and for recipes.
 
 use super::adopt::{Adopted, adopt_solve, edit_head, unchanged_trim};
-use super::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks};
+use super::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks, survey};
 use fennik_core::scene::{Edit, MaskingEdit, TrackingEdit};
 use fennik_core::solve::{SolveStep, solve_camera, solve_on};
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
@@ -133,11 +133,32 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
         bytes: &bytes,
     };
     let analysis = store.add_analysis(id, &new)?;
+    step(99, 100, "looking for floor and walls");
+    survey::after_solve(store, shot, analysis);
     let told = format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total);
     match adopt_solve(store, id, analysis, &solution, document.trim)? {
         Adopted::InUse => Ok(told),
         Adopted::Kept(why) => Err(WorkError::KeptApart { told, why: why.to_string() }.into()),
     }
+}
+
+/// Parts of the work of an analysis, per cent: where tracking ends.
+const TRACKED: u32 = 65;
+
+/// Tracks, solves and looks for floor and walls, with one progress.
+///
+/// # Errors
+/// As [`track`] and [`solve`].
+pub fn analyse(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
+    let mut within = |from: u32, to: u32, done: u32, total: u32, message: &str| {
+        let part = u64::from(to - from) * u64::from(done.min(total)) / u64::from(total.max(1));
+        step(from + part as u32, 100, message)
+    };
+    let tracked = track(store, shot, &mut |done, total, message| within(0, TRACKED, done, total, message))?;
+    let shot = OpenShot::load(store, shot.state.shot.id)?;
+    let solved =
+        solve(store, &shot, Begin::Afresh, &mut |done, total, message| within(TRACKED, 100, done, total, message))?;
+    Ok(format!("{tracked}; {solved}"))
 }
 
 /// Has a mask follow the picture both ways from one of its frames.

@@ -3,16 +3,17 @@
 use super::stations::track::TrackForm;
 use super::{AppState, PageError, block};
 use crate::engine::adopt::{kept_solve, way_to};
+use crate::engine::measure::measure;
 use crate::engine::picture::{self, grey_jpeg};
 use crate::engine::{EngineError, OpenShot, analyse};
 use actix_web::http::header::{self, ETag, EntityTag, IfNoneMatch};
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{AnalysisId, SolveOfClip, surface_at, transfer};
+use fennik_core::scene::{AnalysisId, SolveOfClip, propose, spot_at, transfer};
 use fennik_core::solve::Solution;
 use fennik_store::{AnalysisRow, ShotId};
-use nalgebra::{Matrix3, Vector2};
+use nalgebra::{Matrix3, Vector2, Vector3};
 use serde::Deserialize;
 use serde_json::json;
 use std::hash::{Hash, Hasher};
@@ -23,7 +24,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .service(show_tracks)
         .service(show_solve)
         .service(show_surface)
-        .service(show_floor)
+        .service(show_proposal)
+        .service(show_measure)
         .service(look_first)
         .service(show_seen)
         .service(show_comparison);
@@ -49,6 +51,8 @@ async fn show_state(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<i
             "trusted": document.tracking.trusted,
             "masks": document.masking.masks.masks,
             "floor": document.datum.floor,
+            "surfaces": document.surfacing.surfaces,
+            "lines": document.datum.lines,
             "inserts": document.placing.inserts,
             // What its pictures and its solve are made from: as long as these stay, nothing need be fetched anew.
             "picture": picture::key(&shot),
@@ -190,8 +194,10 @@ async fn show_surface(
     let body = block(move || {
         let shot = app.open(*id)?;
         let solution = app.solution(&shot)?;
-        Ok(match surface_at(&solution, &shot.document().datum, at.frame, Vector2::new(at.x, at.y)) {
-            Ok(surface) => json!(surface),
+        let document = shot.document();
+        let surfaces = &document.surfacing.surfaces;
+        Ok(match spot_at(&solution, &document.datum, surfaces, at.frame, Vector2::new(at.x, at.y)) {
+            Ok(spot) => json!(spot),
             Err(why) => json!({ "why": why.to_string() }),
         })
     })
@@ -199,16 +205,63 @@ async fn show_surface(
     Ok(HttpResponse::Ok().json(body))
 }
 
-/// The floor that Fennik would lay, as a plane in the world of the datum.
-#[get("/shots/{id}/floor")]
-async fn show_floor(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+/// The datum that is proposed, as a world within that of the datum in use: where its origin lies, its axes, how long
+/// its metre is, and the outlines of its floor and surfaces.
+#[get("/shots/{id}/proposal")]
+async fn show_proposal(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
     let body = block(move || {
         let shot = app.open(*id)?;
-        let world = &shot.document().datum.world_from_solve;
-        Ok(app.suggested_floor(&shot)?.map(|fit| {
-            json!({ "middle": world.point(fit.middle), "normal": world.rotation * fit.normal,
-                "reading": fit.reading })
+        let (solution, survey) = (app.solution(&shot)?, app.survey(&shot)?);
+        let datum = &shot.document().datum;
+        Ok(propose(&solution, &survey, datum).map(|p| {
+            let here = p.datum.world_from_solve.inverse().then(&datum.world_from_solve);
+            let axis = |v: Vector3<f64>| here.rotation * v;
+            let round = |outline: &[[f64; 3]]| -> Vec<Vector3<f64>> {
+                outline.iter().map(|c| here.point(Vector3::from(*c))).collect()
+            };
+            let surfaces: Vec<_> = p
+                .surfaces
+                .iter()
+                .map(|s| json!({ "name": s.name, "kind": s.kind, "outline": round(&s.outline) }))
+                .collect();
+            json!({ "origin": here.translation, "normal": axis(Vector3::y()), "ahead": axis(-Vector3::z()),
+                "metre": here.scale, "outline": p.datum.floor.map(|f| round(&f.outline)), "surfaces": surfaces })
         }))
+    })
+    .await?;
+    Ok(HttpResponse::Ok().json(body))
+}
+
+#[derive(Deserialize)]
+struct Between {
+    frame: u32,
+    x: f64,
+    y: f64,
+    to_frame: u32,
+    to_x: f64,
+    to_y: f64,
+}
+
+/// What lies between two places under pixels: distance, heights over the floor, the angle between their surfaces.
+#[get("/shots/{id}/measure")]
+async fn show_measure(
+    app: web::Data<AppState>,
+    id: web::Path<ShotId>,
+    between: web::Query<Between>,
+) -> Result<impl Responder, PageError> {
+    let body = block(move || {
+        let shot = app.open(*id)?;
+        let solution = app.solution(&shot)?;
+        let document = shot.document();
+        let pixels = [(between.frame, between.x, between.y), (between.to_frame, between.to_x, between.to_y)];
+        let [a, b] = pixels.map(|(frame, x, y)| {
+            spot_at(&solution, &document.datum, &document.surfacing.surfaces, frame, Vector2::new(x, y))
+        });
+        let (a, b) = (a?, b?);
+        let measured = measure(&solution, document, (&a, pixels[0].0), (&b, pixels[1].0));
+        Ok(json!({ "from": a.point, "to": b.point, "text": measured.text(document.datum.scale.is_known()),
+            "distance": measured.distance, "distance_deviation": measured.distance_deviation,
+            "heights": measured.heights, "angle_deg": measured.angle_deg }))
     })
     .await?;
     Ok(HttpResponse::Ok().json(body))

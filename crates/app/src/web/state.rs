@@ -1,11 +1,14 @@
 //! What every handler may use.
 
 use super::picture;
-use crate::engine::{EngineError, OpenShot, analyse, read_tracks};
+use crate::engine::laying::Ground;
+use crate::engine::readings::{DatumReadings, readings};
+use crate::engine::{EngineError, OpenShot, analyse, read_tracks, survey};
 use crate::jobs::Jobs;
 use fennik_core::image::{PictureSettings, Plane};
-use fennik_core::scene::{AnalysisId, FloorFit, suggest_floor};
+use fennik_core::scene::AnalysisId;
 use fennik_core::solve::Solution;
+use fennik_core::survey::{Survey, View};
 use fennik_core::track::TrackSet;
 use fennik_render::{RenderScene, ShapeCache};
 use fennik_store::{ClipId, ShotId, Store};
@@ -32,7 +35,10 @@ pub struct AppState {
     pub(super) jobs: Arc<Jobs>,
     solution: Mutex<Option<(AnalysisId, Arc<Solution>)>>,
     tracks: Mutex<Option<(AnalysisId, Arc<TrackSet>)>>,
-    floor: Mutex<Option<(AnalysisId, Option<FloorFit>)>>,
+    survey: Mutex<Option<(AnalysisId, Arc<Survey>)>>,
+    /// The pictures of the solve in use, under all that they are made of.
+    views: Mutex<Option<(String, Arc<Vec<View>>)>>,
+    readings: Mutex<Option<(String, Arc<DatumReadings>)>>,
     scene: Mutex<Option<(String, Arc<RenderScene>)>>,
     pub(super) shapes: ShapeCache,
     pub(super) pictures: picture::Cache,
@@ -69,7 +75,9 @@ impl AppState {
             jobs,
             solution: Mutex::new(None),
             tracks: Mutex::new(None),
-            floor: Mutex::new(None),
+            survey: Mutex::new(None),
+            views: Mutex::new(None),
+            readings: Mutex::new(None),
             scene: Mutex::new(None),
             shapes: ShapeCache::default(),
             pictures: picture::Cache::default(),
@@ -98,11 +106,46 @@ impl AppState {
         once(&self.tracks, id, || Ok(Arc::new(read_tracks(&self.store, id)?))).map(Some)
     }
 
-    /// The floor that stands out in the solve in use, looked for once.
-    pub(super) fn suggested_floor(&self, shot: &OpenShot) -> Result<Option<FloorFit>, EngineError> {
+    /// What was found of the scene in the solve in use, read or looked for once.
+    pub(super) fn survey(&self, shot: &OpenShot) -> Result<Arc<Survey>, EngineError> {
         let solution = self.solution(shot)?;
-        let Some(id) = shot.document().solving.solve else { return Ok(None) };
-        once(&self.floor, id, || Ok(suggest_floor(&solution)))
+        let find = || Ok(Arc::new(survey::of_shot(&self.store, shot, &solution)?));
+        match shot.document().solving.solve {
+            Some(id) => once(&self.survey, id, find),
+            None => find(),
+        }
+    }
+
+    /// Pictures of the solve in use, with their cameras.
+    pub(super) fn views(&self, shot: &OpenShot, solution: &Solution) -> Arc<Vec<View>> {
+        let document = shot.document();
+        let masks = serde_json::to_string(&document.masking.masks).unwrap_or_default();
+        let key = format!("{:?} {:?} {masks}", document.solving.solve, document.trim);
+        let make = || Ok(Arc::new(survey::views_of(shot, solution)));
+        once(&self.views, key, make).unwrap_or_default()
+    }
+
+    /// How good the datum in use is, looked at once.
+    pub(super) fn datum_readings(
+        &self,
+        shot: &OpenShot,
+        solution: &Solution,
+    ) -> Result<Arc<DatumReadings>, EngineError> {
+        let document = shot.document();
+        let datum = serde_json::to_string(&document.datum)?;
+        let key = format!("{:?} {datum}", document.solving.solve);
+        once(&self.readings, key, || Ok(Arc::new(readings(&document.datum, solution, &self.views(shot, solution)))))
+    }
+
+    /// The shot as it is laid.
+    pub(super) fn laid<T>(
+        &self,
+        shot: &OpenShot,
+        work: impl FnOnce(&Ground) -> Result<T, EngineError>,
+    ) -> Result<T, EngineError> {
+        let solution = self.solution(shot)?;
+        let (views, survey) = (|| self.views(shot, &solution), || self.survey(shot));
+        work(&Ground { shot, solution: &solution, views: &views, survey: &survey })
     }
 
     /// A frame of the trimmed clip as the tracker sees it; the last one is kept, so that values may move over it.

@@ -49,12 +49,13 @@ export function heedKeys({ model, views, playback, sheet, acts, byId }) {
     Delete: () => {
       const { chosen } = model;
       if (chosen?.kind === "mask") model.edit({ edit: "remove-mask", id: chosen.id }).catch(told);
+      else if (chosen?.kind === "surface") model.edit({ edit: "remove-surface", id: chosen.id }).catch(told);
       else if (model.selected.size) acts["delete-tracks"](null).catch(told);
       else if (chosen) model.edit({ edit: "remove-insert", id: chosen.id }).catch(told);
     },
     Escape: () => {
       if (model.tool.kind !== "select") model.putAway();
-      else if (model.chosen?.kind === "mask") model.choose(null);
+      else if (model.chosen && model.chosen.kind !== "insert") model.choose(null);
       else {
         model.selected.clear();
         model.chosen = null;

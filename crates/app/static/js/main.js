@@ -95,7 +95,7 @@ function showSelection() {
 /** The switches of the overlays say what stands over the picture at the open station. */
 function showOverlays() {
   const shown = switchedAt(model);
-  for (const what of /** @type {const} */ (["tracks", "grid"]))
+  for (const what of /** @type {const} */ (["tracks", "grid", "surfaces"]))
     for (const box of document.querySelectorAll(`[name="show-${what}"]`))
       /** @type {HTMLInputElement} */ (box).checked = shown[what];
 }
@@ -157,9 +157,9 @@ for (const kind of ["input", "change"])
   });
 bench.addEventListener("change", (/** @type {Event} */ event) => {
   const box = /** @type {HTMLInputElement} */ (event.target),
-    what = /^show-(tracks|grid)$/.exec(box.name ?? "")?.[1];
+    what = /^show-(tracks|grid|surfaces)$/.exec(box.name ?? "")?.[1];
   if (!what) return;
-  switchShown(model, /** @type {"tracks"|"grid"} */ (what), box.checked);
+  switchShown(model, /** @type {keyof import("./viewport/shown.js").Shown} */ (what), box.checked);
   showOverlays();
   paint();
 });

@@ -71,6 +71,8 @@ export class Parts {
 
   /** @param {HTMLElement} station */
   toggled(station) {
+    // What is drawn over the picture follows what is unfolded.
+    if (station.matches?.(".fold")) this.model.select();
     if (!station.matches?.(".station")) return;
     const open = /** @type {HTMLElement|null} */ (this.root.querySelector(".station[open]"));
     this.model.enter(open?.dataset.station ?? null);

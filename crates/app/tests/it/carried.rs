@@ -80,10 +80,9 @@ fn the_finished_demo_shot_is_made_by_a_recipe_and_stays_while_the_camera_is_made
         (made["readings"]["solve"]["verdict"].as_str(), made["inserts"][0]["name"].as_str()),
         (Some("good"), Some("Varrick"))
     );
-    assert_eq!(
-        (made["surfaces"][0]["outline"].as_array().unwrap().len(), made["light"]["bearing"].as_f64()),
-        (4, Some(37.0))
-    );
+    let floor = &made["surfaces"][0];
+    assert!(floor["name"] == "floor" && floor["outline"].as_array().unwrap().len() >= 4, "{floor}");
+    assert_eq!(made["light"]["bearing"].as_f64(), Some(37.0));
     let start = first.1.frames[0].camera().0.centre();
     assert!((start.y - 8.4).abs() < 0.1, "the drone starts 8.4 m above the floor, not {}", start.y);
     let before = places(&first);

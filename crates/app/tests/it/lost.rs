@@ -72,11 +72,9 @@ fn a_deleted_shot_leaves_nothing_to_the_next_and_can_be_brought_back() {
     assert!(server.get("/room").body.contains("Free the deleted shots"));
     assert_eq!(server.ask("POST", "/room/free", &FORM, "what=deleted").status, 200);
     assert_eq!(server.ask("POST", "/shots/2/restore", &FORM, "").status, 404);
-    assert_eq!(
-        (names_in(&data.join("analyses")).len(), names_in(&data.join("delivered")).len()),
-        (0, 0),
-        "its files are gone"
-    );
+    assert_eq!(names_in(&data.join("analyses")).len(), 0, "its files are gone");
+    // A video that was being made is taken away by its job as that ends.
+    until("the begun video is gone", || names_in(&data.join("delivered")).is_empty());
     let video = clip(folder.path());
     let run = fennik(&["add", text(&video), "--data", text(&data)]);
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
@@ -399,7 +397,7 @@ fn no_floor_is_offered_where_none_stands_out() {
     let file: String = row(&data, "SELECT file FROM analyses WHERE kind = 'solve'");
     let path = data.join("analyses").join(file);
     let mut solve: Value = serde_json::from_slice(&std::fs::read(&path).unwrap()).unwrap();
-    solve["points"].as_array_mut().unwrap().truncate(5);
+    solve["points"].as_array_mut().unwrap().truncate(2);
     std::fs::write(&path, solve.to_string()).unwrap();
     // Back to before the floor was laid.
     change(
@@ -408,12 +406,8 @@ fn no_floor_is_offered_where_none_stands_out() {
     );
     let server = Server::over("demo", &data);
     let page = server.get("/shots/2").body;
-    assert!(
-        page.contains("No floor stands out here")
-            && !page.contains("A floor was found")
-            && !page.contains("id=\"suggest-floor\"")
-    );
-    assert_eq!(server.get("/shots/2/floor").body, "null");
+    assert!(page.contains("No floor found: too few points have a depth") && !page.contains("id=\"take-datum\""));
+    assert_eq!(server.get("/shots/2/proposal").body, "null");
 }
 
 /// Fault: a camera to which nothing could be carried over was put to use all the same, and what was placed lay

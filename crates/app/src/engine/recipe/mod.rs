@@ -10,7 +10,7 @@ use super::kinds::Values;
 use super::quantity::Amount;
 use fennik_core::image::Channel;
 use fennik_core::matte::{MaskMode, OutlineKey};
-use fennik_core::scene::Stance;
+use fennik_core::scene::{LineRole, Stance};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
@@ -39,6 +39,38 @@ pub struct Region {
     pub frame: u32,
     /// Its corners, px.
     pub outline: Vec<[f64; 2]>,
+}
+
+/// One of something, or a list.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(untagged)]
+pub enum OneOrMore<T> {
+    /// One.
+    One(T),
+    /// Several.
+    More(Vec<T>),
+}
+
+// By hand, so that what is wrong is told of the one that was meant.
+impl<'de, T: serde::de::DeserializeOwned> Deserialize<'de> for OneOrMore<T> {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let value = Value::deserialize(from)?;
+        let read = match value {
+            Value::Array(_) => serde_json::from_value(value).map(Self::More),
+            one => serde_json::from_value(one).map(Self::One),
+        };
+        read.map_err(serde::de::Error::custom)
+    }
+}
+
+impl<T> OneOrMore<T> {
+    /// Something of each.
+    pub fn each<U>(&self, of: impl FnMut(&T) -> U) -> Vec<U> {
+        match self {
+            Self::One(one) => std::iter::once(one).map(of).collect(),
+            Self::More(all) => all.iter().map(of).collect(),
+        }
+    }
 }
 
 /// How the camera moves, in the words of a recipe.
@@ -163,10 +195,26 @@ pub enum Step {
     SolveOn {},
     /// Takes the datum that is proposed.
     ProposeDatum {},
-    /// Makes a place the origin.
+    /// Makes a place, or the middle of several, the origin.
     Origin {
         /// Where.
-        at: Place,
+        at: OneOrMore<Place>,
+    },
+    /// Lays a surface through the points of a region.
+    Surface {
+        /// Its name; the next free one where it is left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        name: Option<String>,
+        /// Where.
+        region: Region,
+    },
+    /// Lays a surface whose corners are those of a region, on the plane of the points in it.
+    Corners {
+        /// Its name; the next free one where it is left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        name: Option<String>,
+        /// Where.
+        region: Region,
     },
     /// Lays the floor through the points of a region.
     Floor {
@@ -180,6 +228,22 @@ pub enum Step {
         /// To there.
         to: Place,
     },
+    /// Turns a surface at right angles to another, or to the `floor`.
+    Square {
+        /// Which.
+        surface: String,
+        /// To what.
+        to: String,
+    },
+    /// Turns a surface about the edge that it shares with another, or with the `floor`.
+    Hinge {
+        /// Which.
+        surface: String,
+        /// About its edge with what.
+        to: String,
+        /// The angle between the two, degrees or with its unit.
+        angle: Amount,
+    },
     /// Sets the scale.
     Scale {
         /// One end.
@@ -188,7 +252,30 @@ pub enum Step {
         to: Place,
         /// Their distance, metres or with its unit.
         distance: Amount,
+        /// Whether distances measured before count as well.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        more: bool,
     },
+    /// Sets the scale, or for a camera that only turns the floor, by the camera's height over it.
+    CameraHeight {
+        /// Metres or with its unit.
+        height: Amount,
+    },
+    /// Draws a line along an upright, a level edge or the horizon.
+    Line {
+        /// Along what.
+        along: LineRole,
+        /// Frame of the trimmed clip.
+        frame: u32,
+        /// One end, full-resolution px.
+        from: [f64; 2],
+        /// The other.
+        to: [f64; 2],
+    },
+    /// Turns the world upright by the lines along uprights and the horizon.
+    Upright {},
+    /// Turns the world by the lines along level edges.
+    HeadingByLines {},
     /// Turns about X, Y, Z and then shifts.
     Nudge {
         /// Degrees.
@@ -265,6 +352,14 @@ impl Step {
             Self::Floor { .. } => "floor",
             Self::Heading { .. } => "heading",
             Self::Scale { .. } => "scale",
+            Self::Surface { .. } => "surface",
+            Self::Square { .. } => "square",
+            Self::Hinge { .. } => "hinge",
+            Self::Corners { .. } => "corners",
+            Self::CameraHeight { .. } => "camera-height",
+            Self::Line { .. } => "line",
+            Self::Upright {} => "upright",
+            Self::HeadingByLines {} => "heading-by-lines",
             Self::Nudge { .. } => "nudge",
             Self::Flip {} => "flip",
             Self::Place { .. } => "place",

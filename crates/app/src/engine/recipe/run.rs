@@ -4,23 +4,24 @@ use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step};
 use crate::engine::adopt::edit_head;
 use crate::engine::focal::focal_px;
 use crate::engine::kinds::{self, Values, amount};
-use crate::engine::place::{Pixel, insert_on, surface};
+use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
+use crate::engine::place::{Pixel, insert_on, spot};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
-use crate::engine::{EngineError, OpenShot, import, output};
-use fennik_core::geometry::Similarity;
+use crate::engine::{EngineError, OpenShot, import, output, survey};
 use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::{
-    Datum, DatumEdit, Edit, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit, SolvingEdit, Stance,
-    TrackingEdit, fit_floor_to_most, floor_at, points_inside, suggest_floor,
+    DrawnLine, Edit, Follow, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit, SolvingEdit, Stance,
+    Surface, SurfacingEdit, TrackingEdit, points_inside, spot_on,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
-use fennik_core::track::{TrackDirection, TrackSettings};
+use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::{ShotId, Store};
-use nalgebra::{Vector2, Vector3};
+use nalgebra::Vector2;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// A step that did not hold. Those before it stay.
 #[derive(Debug, thiserror::Error)]
@@ -52,9 +53,6 @@ pub enum StepError {
     /// Nothing was taken in.
     #[error("there is no shot to work on; begin with take-in, or name one with --shot")]
     NoShot,
-    /// Nothing level enough.
-    #[error("no floor stands out; lay it with floor and a region on the ground")]
-    NoFloor,
     /// Several clips where one is meant.
     #[error("{clip} holds {what}; name one clip")]
     NotOne {
@@ -70,10 +68,12 @@ pub enum StepError {
         name: String,
     },
     /// A surface that there is not.
-    #[error("there is no surface {name:?}; there is the floor, where one is laid")]
+    #[error("there is no surface {name:?}; there is: {}", ["floor".to_owned()].iter().chain(all).cloned().collect::<Vec<_>>().join(", "))]
     NoSurface {
         /// As it was written.
         name: String,
+        /// What there is beside the floor.
+        all: Vec<String>,
     },
     /// A text for what shows none.
     #[error("a {kind} has no text")]
@@ -87,6 +87,12 @@ pub enum StepError {
     /// A value that the light has not.
     #[error("the light has no {name:?}; it has bearing, height, sun and ambient")]
     NoLightValue {
+        /// As it was written.
+        name: String,
+    },
+    /// A value that a surface has not.
+    #[error("a surface has no {name:?} that can be set so; it has name, kind (wall, slope or other) and push")]
+    NoSurfaceValue {
         /// As it was written.
         name: String,
     },
@@ -194,30 +200,37 @@ impl<'a> Cook<'a> {
             Step::Track { .. } => self.track(step, tell),
             Step::Solve { .. } => self.solve(step, tell),
             Step::SolveOn {} => run::solve(self.store, &self.open()?, Begin::FromHere, tell).map(|_| ()),
-            Step::ProposeDatum {} => self.datum(|datum, solution| {
-                let fit = suggest_floor(solution).ok_or(StepError::NoFloor)?;
-                Ok(datum.with_floor(solution, &fit, None))
-            }),
-            Step::Origin { at } => self.datum(|datum, solution| Ok(datum.with_origin(in_solve(solution, datum, *at)?))),
-            Step::Floor { region } => self.datum(|datum, solution| floor(datum, solution, region)),
-            Step::Heading { from, to } => self.datum(|datum, solution| {
-                let end = |at: &Place| on_surface(solution, datum, *at);
-                Ok(datum.with_heading(end(from)?, end(to)?)?)
-            }),
-            Step::Scale { from, to, distance } => {
-                let distance = distance.value(Measure::Length)?;
-                self.datum(|datum, solution| {
-                    Ok(datum.with_distance(
-                        in_solve(solution, datum, *from)?,
-                        in_solve(solution, datum, *to)?,
-                        distance,
-                    )?)
-                })
+            Step::ProposeDatum {} => self.lay(|_, _| Ok(Lay::Take { floor: 0 })),
+            Step::Origin { at } => self.lay(|_, _| Ok(Lay::Origin { at: at.each(|p| end(*p)) })),
+            Step::Floor { region } => self.lay(|_, solution| Ok(Lay::Floor { points: inside(solution, region)? })),
+            Step::Surface { name, region } => {
+                self.lay(|_, solution| Ok(Lay::Surface { points: inside(solution, region)?, name: name.clone() }))
             }
-            Step::Nudge { turn, shift } => {
-                self.datum(|datum, _| Ok(datum.nudged(turn.unwrap_or_default(), shift.unwrap_or_default())))
+            Step::Corners { name, region } => self.lay(|_, _| {
+                Ok(Lay::Corners { frame: region.frame, corners: region.outline.clone(), name: name.clone() })
+            }),
+            Step::Square { surface, to } => self.change(surface, |_| Ok(SurfaceChange::Square { to: to.clone() })),
+            Step::Hinge { surface, to, angle } => {
+                let angle_deg = angle.value(Measure::Angle)?;
+                self.change(surface, |_| Ok(SurfaceChange::Hinge { to: to.clone(), angle_deg }))
             }
-            Step::Flip {} => self.datum(|datum, _| Ok(datum.flipped())),
+            Step::Heading { from, to } => self.lay(|_, _| Ok(Lay::Heading { from: end(*from), to: end(*to) })),
+            Step::Scale { from, to, distance, more } => {
+                let distance_m = distance.value(Measure::Length)?;
+                self.lay(|_, _| Ok(Lay::Scale { from: end(*from), to: end(*to), distance_m, more: *more }))
+            }
+            Step::CameraHeight { height } => {
+                let height_m = height.value(Measure::Length)?;
+                self.lay(|_, _| Ok(Lay::CameraHeight { height_m }))
+            }
+            Step::Line { along, frame, from, to } => {
+                self.lay(|_, _| Ok(Lay::Line { line: DrawnLine { role: *along, frame: *frame, from: *from, to: *to } }))
+            }
+            Step::Upright {} => self.lay(|_, _| Ok(Lay::UprightByLines)),
+            Step::HeadingByLines {} => self.lay(|_, _| Ok(Lay::HeadingByLines)),
+            Step::Nudge { turn, shift } => self
+                .lay(|_, _| Ok(Lay::Nudge { turn_deg: turn.unwrap_or_default(), shift_m: shift.unwrap_or_default() })),
+            Step::Flip {} => self.lay(|_, _| Ok(Lay::Flip)),
             Step::Place { .. } => self.place(step),
             Step::Set { thing, values, frame } => self.set(thing, values, *frame),
             Step::Remove { thing } => {
@@ -228,7 +241,10 @@ impl<'a> Cook<'a> {
                 ) {
                     (Ok(insert), _) => Edit::Placing(PlacingEdit::RemoveInsert { id: insert.id }),
                     (Err(_), Some(mask)) => Edit::Masking(MaskingEdit::RemoveMask { id: mask.id }),
-                    (Err(unknown), None) => return Err(unknown),
+                    (Err(unknown), None) => match shot.document().surfacing.named(thing) {
+                        Some(surface) => Edit::Surfacing(SurfacingEdit::RemoveSurface { id: surface.id }),
+                        None => return Err(unknown),
+                    },
                 };
                 self.edit(&shot, &edit)
             }
@@ -344,10 +360,52 @@ impl<'a> Cook<'a> {
         })
     }
 
-    fn datum(&self, change: impl FnOnce(&Datum, &Solution) -> Result<Datum, EngineError>) -> Result<(), EngineError> {
+    fn lay(&self, what: impl FnOnce(&OpenShot, &Solution) -> Result<Lay, EngineError>) -> Result<(), EngineError> {
         let shot = self.open()?;
-        let datum = change(&shot.document().datum, &shot.solution(self.store)?)?;
-        self.edit(&shot, &Edit::Datum(DatumEdit::Datum { datum }))
+        let solution = shot.solution(self.store)?;
+        let views = || Arc::new(survey::views_of(&shot, &solution));
+        let found = || survey::of_shot(self.store, &shot, &solution).map(Arc::new);
+        let ground = Ground { shot: &shot, solution: &solution, views: &views, survey: &found };
+        let edit = ground.edit(&what(&shot, &solution)?, Follow::Picture)?;
+        self.edit(&shot, &edit)
+    }
+
+    /// Changes a surface, by its name.
+    fn change(
+        &self,
+        name: &str,
+        how: impl FnOnce(&Surface) -> Result<SurfaceChange, EngineError>,
+    ) -> Result<(), EngineError> {
+        self.lay(|shot, _| {
+            let surface = surface_named(shot, name)?;
+            Ok(Lay::Change { surface: surface.id, change: how(surface)? })
+        })
+    }
+
+    /// Sets the values of a surface: its name, its kind, and how far it is pushed along its normal.
+    fn set_surface(&self, name: &str, values: &Values) -> Result<(), EngineError> {
+        let mut called = name.to_owned();
+        for (what, value) in values {
+            let text =
+                || value.as_str().map(str::to_owned).ok_or_else(|| StepError::NoSurfaceValue { name: what.clone() });
+            match what.as_str() {
+                "name" => {
+                    let name = text()?;
+                    self.change(&called, |s| Ok(SurfaceChange::Rename { name: name.clone(), kind: s.kind }))?;
+                    called = name;
+                }
+                "kind" => {
+                    let kind = serde_json::from_value(value.clone())?;
+                    self.change(&called, |s| Ok(SurfaceChange::Rename { name: s.name.clone(), kind }))?;
+                }
+                "push" => {
+                    let by_m = amount(value, Measure::Length).map_err(|why| why.of(what))?;
+                    self.change(&called, |_| Ok(SurfaceChange::Push { by_m }))?;
+                }
+                _ => return Err(StepError::NoSurfaceValue { name: what.clone() }.into()),
+            }
+        }
+        Ok(())
     }
 
     fn place(&self, step: &Step) -> Result<(), EngineError> {
@@ -357,14 +415,14 @@ impl<'a> Cook<'a> {
         if find_insert(&shot, name).is_ok() {
             return Err(StepError::Taken { name: name.clone() }.into());
         }
-        let (solution, datum) = (shot.solution(self.store)?, &shot.document().datum);
-        let pixel = Pixel { frame: at.frame, at: at.pixel };
-        let surface = match on.as_deref() {
-            None => surface(&solution, datum, pixel)?,
-            Some("floor") => floor_at(&solution, datum, at.frame, Vector2::from(at.pixel))?,
-            Some(other) => return Err(StepError::NoSurface { name: other.to_owned() }.into()),
+        let (solution, document) = (shot.solution(self.store)?, shot.document());
+        let pixel = Vector2::from(at.pixel);
+        let spot = match on.as_deref() {
+            None => spot(&solution, document, Pixel { frame: at.frame, at: at.pixel })?,
+            Some("floor") => spot_on(&solution, &document.datum, None, at.frame, pixel)?,
+            Some(other) => spot_on(&solution, &document.datum, Some(surface_named(&shot, other)?), at.frame, pixel)?,
         };
-        let mut insert = insert_on(kind, &solution, datum, at.frame, &surface, stance.unwrap_or(Stance::Standing))?;
+        let mut insert = insert_on(kind, &solution, document, at.frame, &spot, stance.unwrap_or(Stance::Standing))?;
         insert.name.clone_from(name);
         if let Some(text) = text {
             let set = kinds::set_content(&mut insert.content, "text", &Value::from(text.as_str()))?;
@@ -389,6 +447,9 @@ impl<'a> Cook<'a> {
             fennik_render::RenderScene::mesh(&insert, 0.0)?;
             return self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }));
         }
+        if shot.document().surfacing.named(thing).is_some() {
+            return self.set_surface(thing, values);
+        }
         if thing != "light" {
             return Err(find_insert(&shot, thing).err().unwrap_or(EngineError::Fault));
         }
@@ -407,6 +468,13 @@ impl<'a> Cook<'a> {
     }
 }
 
+/// A surface by its name.
+fn surface_named<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Surface, EngineError> {
+    let surfacing = &shot.document().surfacing;
+    let all = || surfacing.surfaces.iter().map(|s| s.name.clone()).collect();
+    Ok(surfacing.named(name).ok_or_else(|| StepError::NoSurface { name: name.to_owned(), all: all() })?)
+}
+
 /// A thing by its name.
 fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineError> {
     let inserts = &shot.document().placing.inserts;
@@ -421,18 +489,12 @@ fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineE
     }
 }
 
-/// The point of a surface under a place, in the world of the datum.
-fn on_surface(solution: &Solution, datum: &Datum, at: Place) -> Result<Vector3<f64>, EngineError> {
-    Ok(surface(solution, datum, Pixel { frame: at.frame, at: at.pixel })?.point)
+fn end(place: Place) -> End {
+    End::Place { frame: place.frame, pixel: place.pixel }
 }
 
-/// The same in the world of the solve.
-fn in_solve(solution: &Solution, datum: &Datum, at: Place) -> Result<Vector3<f64>, EngineError> {
-    let back: Similarity = datum.world_from_solve.inverse();
-    Ok(back.point(on_surface(solution, datum, at)?))
-}
-
-fn floor(datum: &Datum, solution: &Solution, region: &Region) -> Result<Datum, EngineError> {
+/// The solved points inside a region.
+fn inside(solution: &Solution, region: &Region) -> Result<Vec<TrackId>, EngineError> {
     if region.outline.len() < 3 {
         return Err(StepError::Region { corners: region.outline.len() }.into());
     }
@@ -440,5 +502,5 @@ fn floor(datum: &Datum, solution: &Solution, region: &Region) -> Result<Datum, E
     if inside.len() < 3 {
         return Err(StepError::EmptyRegion { found: inside.len(), frame: region.frame }.into());
     }
-    Ok(datum.with_floor(solution, &fit_floor_to_most(solution, &inside)?, None))
+    Ok(inside)
 }

@@ -1,7 +1,7 @@
 //! What there is in a shot, as JSON for other programs (docs/formats.md).
 
 use crate::engine::{EngineError, OpenShot};
-use fennik_core::scene::floor_corners;
+use fennik_core::scene::{Datum, Surface, floor_corners};
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
 use fennik_render::RenderScene;
@@ -64,12 +64,14 @@ fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
 
 fn datum_reading(shot: &OpenShot) -> Value {
     let (datum, fit) = (&shot.document().datum, &shot.document().solving.transfer);
-    let floor =
-        datum.floor.as_ref().map(|f| json!({ "fit_px": f.fit_px, "level_deg": f.level_deg, "points": f.points.len() }));
+    let floor = datum.floor.as_ref().map(|f| {
+        json!({ "fit_px": f.fit_px, "level_deg": f.level_deg, "points": f.points.len(), "windows": f.windows,
+            "normal_deviation_deg": f.normal_deviation_deg, "place_deviation": f.place_deviation })
+    });
     let carried = fit.as_ref().map(
         |f| json!({ "rms_px": f.rms_px, "worst_px": f.worst_px, "worst_frame": f.worst_frame, "frames": f.frames }),
     );
-    json!({ "floor": floor, "known_distance_m": datum.known_distance_m, "carried_over": carried })
+    json!({ "floor": floor, "scale": datum.scale, "carried_over": carried })
 }
 
 /// Width, height and depth of an insert as it stands, metres.
@@ -88,22 +90,27 @@ fn size(insert: &fennik_core::scene::Insert) -> Result<[f64; 3], EngineError> {
     Ok(std::array::from_fn(|k| (high[k] - low[k]).max(0.0)))
 }
 
-/// The flat parts of the scene that are known by now: the floor.
+/// The flat parts of the scene that are laid: the floor, walls and others.
 pub fn surfaces(shot: &OpenShot, solution: &Solution) -> Vec<CameraSurface> {
-    let datum = &shot.document().datum;
-    if datum.floor.is_none() {
-        return Vec::new();
-    }
-    let outline = match floor_corners(datum, solution)[..] {
-        // Round the rectangle rather than across it.
-        [a, b, c, d] => [a, b, d, c].iter().map(|p| [p.x, 0.0, p.z]).collect(),
-        _ => Vec::new(),
-    };
-    vec![CameraSurface {
+    let document = shot.document();
+    surfaces_of(&document.datum, &document.surfacing.surfaces, solution)
+}
+
+/// The floor of a datum and surfaces in its world, as they are written to files.
+pub fn surfaces_of(datum: &Datum, surfaces: &[Surface], solution: &Solution) -> Vec<CameraSurface> {
+    let floor = datum.floor.is_some().then(|| CameraSurface {
         name: "floor".to_owned(),
         kind: "floor".to_owned(),
         point: [0.0; 3],
         normal: [0.0, 1.0, 0.0],
-        outline,
-    }]
+        outline: floor_corners(datum, solution).iter().map(|p| [p.x, 0.0, p.z]).collect(),
+    });
+    let others = surfaces.iter().map(|s| CameraSurface {
+        name: s.name.clone(),
+        kind: s.kind.word().to_owned(),
+        point: s.point,
+        normal: s.normal,
+        outline: s.outline.clone(),
+    });
+    floor.into_iter().chain(others).collect()
 }

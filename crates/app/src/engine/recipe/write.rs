@@ -1,13 +1,14 @@
 //! A shot written down as a recipe: what a person would do, by the picture, to get there again or on the next clip.
 
-use super::{FORMAT, LensKind, Move, Place, Recipe, Region, Step, VERSION};
+use super::{FORMAT, LensKind, Move, OneOrMore, Place, Recipe, Region, Step, VERSION};
 use crate::engine::kinds::{self, Values};
 use crate::engine::quantity::Amount;
-use crate::engine::{EngineError, OpenShot, SolveRecord};
+use crate::engine::{EngineError, OpenShot, SolveRecord, survey};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{Datum, Insert, Light, Stance, fit_floor_to_most, points_inside, suggest_floor, surface_at};
+use fennik_core::scene::{Datum, Insert, Light, Stance, Surface, points_inside, propose, spot_at};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
+use fennik_core::survey::{PlaneKind, Survey, View, plane_through};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::Store;
 use nalgebra::{Vector2, Vector3};
@@ -70,7 +71,14 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         let made_with = serde_json::from_str(&row.settings).map(|r: SolveRecord| r.settings);
         steps.push(solve_step(&made_with.unwrap_or_else(|_| document.solving.settings.clone())));
         let solution = shot.solution(store)?;
-        steps.extend(datum_steps(&document.datum, &solution));
+        if document.datum != Datum::default() || !document.surfacing.surfaces.is_empty() {
+            let found = survey::of_shot(store, shot, &solution)?;
+            let views = survey::views_of(shot, &solution);
+            let seen = Seen { solution: &solution, found: &found, views: &views };
+            let (laid, proposed) = datum_steps(&document.datum, &seen);
+            steps.extend(laid);
+            steps.extend(surface_steps(&document.surfacing.surfaces, &proposed, &document.datum, &solution));
+        }
         for insert in &document.placing.inserts {
             steps.extend(insert_steps(insert, &document.datum, &solution));
         }
@@ -137,33 +145,93 @@ fn places_of(solution: &Solution, datum: &Datum, world: Vector3<f64>) -> Vec<Pla
     all
 }
 
-/// The datum that the steps so far lead to, with the steps.
+/// What the steps are told by.
+#[derive(Clone, Copy)]
+struct Seen<'a> {
+    solution: &'a Solution,
+    found: &'a Survey,
+    views: &'a [View],
+}
+
+/// The datum that the steps so far lead to, with the steps and the surfaces that come with it.
 struct Laid<'a> {
+    seen: Seen<'a>,
     solution: &'a Solution,
     datum: Datum,
     steps: Vec<Step>,
+    surfaces: Vec<Surface>,
 }
 
-/// Steps that lead to a datum: by the picture as far as that goes, the rest in numbers.
-fn datum_steps(wanted: &Datum, solution: &Solution) -> Vec<Step> {
+/// Steps that lead to a datum: by the picture as far as that goes, the rest in numbers; and the surfaces that come with
+/// them, in the world of that datum.
+fn datum_steps(wanted: &Datum, seen: &Seen) -> (Vec<Step>, Vec<Surface>) {
     if *wanted == Datum::default() {
-        return Vec::new();
+        return (Vec::new(), Vec::new());
     }
-    let mut laid = Laid { solution, datum: Datum::default(), steps: Vec::new() };
-    if let Some(floor) = wanted.floor.as_ref().filter(|_| solution.motion != Motion::Nodal) {
+    let mut laid =
+        Laid { seen: *seen, solution: seen.solution, datum: Datum::default(), steps: Vec::new(), surfaces: Vec::new() };
+    if seen.solution.motion == Motion::Nodal {
+        laid.pan(wanted);
+    } else if let Some(floor) = &wanted.floor {
         laid.floor(&floor.points);
         laid.by_the_picture(wanted);
     }
     laid.the_rest(wanted);
-    laid.steps
+    let moved = laid.datum.world_from_solve.inverse().then(&wanted.world_from_solve);
+    laid.surfaces.iter_mut().for_each(|s| s.move_with(&moved));
+    (laid.steps, laid.surfaces)
+}
+
+/// Steps that lead from the surfaces that came with the datum to those that there are.
+fn surface_steps(wanted: &[Surface], proposed: &[Surface], datum: &Datum, solution: &Solution) -> Vec<Step> {
+    let mut steps = Vec::new();
+    let again = |a: &Surface, all: &[Surface]| all.iter().find(|b| a.is_again(b)).cloned();
+    for surface in proposed {
+        match again(surface, wanted) {
+            None => steps.push(Step::Remove { thing: surface.name.clone() }),
+            Some(kept) if kept.name != surface.name => {
+                let values = named([("name", json!(kept.name))]);
+                steps.push(Step::Set { thing: surface.name.clone(), values, frame: None });
+            }
+            Some(_) => {}
+        }
+    }
+    for surface in wanted.iter().filter(|s| again(s, proposed).is_none()) {
+        if let Some(region) = region_round(surface, datum, solution) {
+            steps.push(Step::Corners { name: Some(surface.name.clone()), region });
+        }
+    }
+    steps
+}
+
+/// The corners of a surface on a frame on which all of them are seen, or most.
+fn region_round(surface: &Surface, datum: &Datum, solution: &Solution) -> Option<Region> {
+    let path = CameraPath::new(solution, &datum.world_from_solve);
+    let (wide, high) = (f64::from(solution.width), f64::from(solution.height));
+    let inside = |p: &[f64; 2]| (0.0..wide).contains(&p[0]) && (0.0..high).contains(&p[1]);
+    let seen = path.cameras().filter_map(|camera| {
+        let outline: Option<Vec<[f64; 2]>> =
+            surface.corners().iter().map(|c| camera.project(*c).map(Into::into)).collect();
+        let outline = outline?;
+        Some((outline.iter().filter(|p| inside(p)).count(), Region { frame: camera.frame, outline }))
+    });
+    seen.max_by_key(|(count, region)| (*count, std::cmp::Reverse(region.frame.abs_diff(solution.frames_total / 2))))
+        .map(|s| s.1)
 }
 
 impl Laid<'_> {
+    /// Goes on with another datum; the surfaces stay where they are in the picture.
+    fn take(&mut self, datum: Datum) {
+        let moved = self.datum.world_from_solve.inverse().then(&datum.world_from_solve);
+        self.surfaces.iter_mut().for_each(|s| s.move_with(&moved));
+        self.datum = datum;
+    }
+
     /// Where a point of the solve's world is found again by pointing at it, with the datum as it is by now.
     fn pointed_at(&self, in_solve: Vector3<f64>) -> Option<Place> {
         let here = &self.datum.world_from_solve;
         let lands = |place: &&Place| {
-            let surface = surface_at(self.solution, &self.datum, place.frame, Vector2::from(place.pixel));
+            let surface = spot_at(self.solution, &self.datum, &self.surfaces, place.frame, Vector2::from(place.pixel));
             let eye = CameraPath::new(self.solution, here).at(place.frame).map(|c| c.centre());
             let wanted = here.point(in_solve);
             surface.ok().zip(eye).is_some_and(|(s, eye)| (s.point - wanted).norm() < MISSED * (eye - wanted).norm())
@@ -174,15 +242,28 @@ impl Laid<'_> {
     }
 
     fn floor(&mut self, points: &[TrackId]) {
-        let proposed = suggest_floor(self.solution);
-        if let Some(fit) = proposed.filter(|f| f.reading.points == points) {
-            self.datum = self.datum.with_floor(self.solution, &fit, None);
+        let proposed = propose(self.solution, self.seen.found, &self.datum);
+        if let Some(proposal) = proposed.filter(|p| p.datum.floor.as_ref().is_some_and(|f| f.points == points)) {
+            self.datum = proposal.datum;
+            self.surfaces = proposal.surfaces;
             self.steps.push(Step::ProposeDatum {});
         } else if let Some(region) = region_of(self.solution, points) {
             let inside = points_inside(self.solution, region.frame, &region.outline);
-            if let Ok(fit) = fit_floor_to_most(self.solution, &inside) {
-                self.datum = self.datum.with_floor(self.solution, &fit, None);
+            let up = self.datum.world_from_solve.rotation.inverse() * Vector3::y();
+            if let Ok(laid) = plane_through(self.solution, self.seen.views, &inside, PlaneKind::Floor, Some(&up)) {
+                self.take(self.datum.with_floor(self.solution, &laid.found, None));
                 self.steps.push(Step::Floor { region });
+            }
+        }
+    }
+
+    /// A floor under a camera that only turns.
+    fn pan(&mut self, wanted: &Datum) {
+        let height_m = wanted.world_from_solve.translation.y;
+        if wanted.floor.is_some() {
+            if let Ok(laid) = self.datum.with_height_of_pan(self.solution, height_m) {
+                self.take(laid);
+                self.steps.push(Step::CameraHeight { height: Amount::Text(format!("{height_m} m")) });
             }
         }
     }
@@ -193,8 +274,8 @@ impl Laid<'_> {
         let origin = back.point(Vector3::zeros());
         if self.datum.world_from_solve.point(origin).norm() > 1e-6 {
             if let Some(at) = self.pointed_at(origin) {
-                self.datum = self.datum.with_origin(origin);
-                self.steps.push(Step::Origin { at });
+                self.take(self.datum.with_origin(origin));
+                self.steps.push(Step::Origin { at: OneOrMore::One(at) });
             }
         }
         let Some((ahead_m, from, to)) = self.seen_ahead(wanted) else { return };
@@ -203,14 +284,14 @@ impl Laid<'_> {
         let way = here.point(ahead) - here.point(origin);
         if way.x.abs() > 1e-6 * way.norm() || way.z > 0.0 {
             if let Ok(turned) = self.datum.with_heading(here.point(origin), here.point(ahead)) {
-                self.datum = turned;
+                self.take(turned);
                 self.steps.push(Step::Heading { from, to });
             }
         }
-        if wanted.known_distance_m.is_some() {
+        if wanted.scale.is_known() {
             if let Ok(scaled) = self.datum.with_distance(origin, ahead, ahead_m) {
-                self.datum = scaled;
-                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{ahead_m} m")) });
+                self.take(scaled);
+                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{ahead_m} m")), more: false });
             }
         }
     }
@@ -237,7 +318,7 @@ impl Laid<'_> {
         if (rest.scale - 1.0).abs() > 1e-6 {
             // Any two points tell a scale; the numbers say which.
             if let Some((from, to, distance)) = self.spread_places(wanted) {
-                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{distance} m")) });
+                self.steps.push(Step::Scale { from, to, distance: Amount::Text(format!("{distance} m")), more: false });
             }
         }
         let shift: [f64; 3] = (wanted.world_from_solve.translation - rest.rotation * scaled.translation).into();
@@ -254,7 +335,7 @@ impl Laid<'_> {
         let on_floor = |part: [f64; 2]| {
             let pixel =
                 Vector2::new(part[0] * f64::from(self.solution.width), part[1] * f64::from(self.solution.height));
-            let surface = surface_at(self.solution, &self.datum, frame.frame, pixel).ok()?;
+            let surface = spot_at(self.solution, &self.datum, &self.surfaces, frame.frame, pixel).ok()?;
             let world = wanted.world_from_solve.point(self.datum.world_from_solve.inverse().point(surface.point));
             Some((Place { frame: frame.frame, pixel: pixel.into() }, world))
         };
@@ -274,34 +355,11 @@ fn region_of(solution: &Solution, points: &[TrackId]) -> Option<Region> {
     let there = of_these.iter().filter(|p| (p.first_frame..=p.last_frame).contains(&frame));
     let camera = CameraPath::new(solution, &Similarity::identity()).at(frame)?;
     let pixels = there.filter_map(|p| camera.project(p.position).map(Into::into));
-    let hull = convex(pixels.collect());
+    let hull = fennik_core::survey::convex(pixels.collect());
     // A little wider, so that the points on the edge lie inside.
     let middle = hull.iter().fold([0.0; 2], |m, p| [m[0] + p[0] / hull.len() as f64, m[1] + p[1] / hull.len() as f64]);
     let outline: Vec<[f64; 2]> = hull.iter().map(|p| [0, 1].map(|k| middle[k] + 1.01 * (p[k] - middle[k]))).collect();
     (outline.len() >= 3).then_some(Region { frame, outline })
-}
-
-/// The convex outline of some pixels (A. M. Andrew, "Another efficient algorithm for convex hulls in two dimensions",
-/// 1979).
-fn convex(mut pixels: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
-    pixels.sort_by(|a, b| a[0].total_cmp(&b[0]).then(a[1].total_cmp(&b[1])));
-    let half = |all: &mut dyn Iterator<Item = [f64; 2]>| {
-        let mut kept: Vec<[f64; 2]> = Vec::new();
-        for p in all {
-            while let [.., a, b] = kept[..] {
-                if (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]) > 0.0 {
-                    break;
-                }
-                kept.pop();
-            }
-            kept.push(p);
-        }
-        kept.pop();
-        kept
-    };
-    let lower = half(&mut pixels.iter().copied());
-    let upper = half(&mut pixels.iter().rev().copied());
-    lower.into_iter().chain(upper).collect()
 }
 
 fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step> {
@@ -354,21 +412,17 @@ mod tests {
     use super::*;
 
     #[test]
-    fn an_outline_goes_round_all_pixels() {
-        let pixels = vec![[0.0, 0.0], [4.0, 0.0], [4.0, 3.0], [0.0, 3.0], [2.0, 1.0], [1.0, 2.0], [4.0, 1.5]];
-        assert_eq!(convex(pixels), [[0.0, 0.0], [4.0, 0.0], [4.0, 3.0], [0.0, 3.0]]);
-    }
-
-    #[test]
     fn the_steps_of_the_demo_lead_to_its_datum() {
         let solution: Solution = serde_json::from_slice(crate::engine::demo::SOLVE).unwrap();
+        let found = fennik_core::survey::survey(&solution, &[]);
+        let seen = Seen { solution: &solution, found: &found, views: &[] };
         let (finished, _) = crate::engine::demo::staging(&solution).unwrap();
-        let fit = suggest_floor(&solution).unwrap();
-        let by_hand = Datum::default().with_floor(&solution, &fit, None).nudged([0.0, 25.0, 0.0], [1.5, 0.0, -2.0]);
+        let by_hand =
+            Datum::default().with_floor(&solution, &found.floors[0], None).nudged([0.0, 25.0, 0.0], [1.5, 0.0, -2.0]);
         let tilted = finished.nudged([3.0, -20.0, 1.0], [0.5, 0.2, 0.0]);
         for wanted in [finished, by_hand, tilted] {
-            let steps = datum_steps(&wanted, &solution);
-            let led_to = done(&steps, &solution);
+            let (steps, _) = datum_steps(&wanted, &seen);
+            let led_to = done(&steps, &seen);
             let gap = |p: Vector3<f64>| (led_to.world_from_solve.point(p) - wanted.world_from_solve.point(p)).norm();
             let most = solution.points.iter().map(|p| gap(p.position)).fold(0.0, f64::max);
             assert!(most < 0.02, "{most} m off after {steps:?}");
@@ -376,15 +430,22 @@ mod tests {
     }
 
     /// What a cook makes of steps of the datum.
-    fn done(steps: &[Step], solution: &Solution) -> Datum {
+    fn done(steps: &[Step], seen: &Seen) -> Datum {
+        let solution = seen.solution;
+        let proposal = propose(solution, seen.found, &Datum::default()).unwrap();
         let at = |datum: &Datum, place: &Place| {
-            fennik_core::scene::surface_at(solution, datum, place.frame, Vector2::from(place.pixel)).unwrap().point
+            let mut surfaces = proposal.surfaces.clone();
+            let moved = proposal.datum.world_from_solve.inverse().then(&datum.world_from_solve);
+            surfaces.iter_mut().for_each(|s| s.move_with(&moved));
+            spot_at(solution, datum, &surfaces, place.frame, Vector2::from(place.pixel)).unwrap().point
         };
         steps.iter().fold(Datum::default(), |datum, step| match step {
-            Step::ProposeDatum {} => datum.with_floor(solution, &suggest_floor(solution).unwrap(), None),
-            Step::Origin { at: place } => datum.with_origin(datum.world_from_solve.inverse().point(at(&datum, place))),
+            Step::ProposeDatum {} => proposal.datum.clone(),
+            Step::Origin { at: OneOrMore::One(place) } => {
+                datum.with_origin(datum.world_from_solve.inverse().point(at(&datum, place)))
+            }
             Step::Heading { from, to } => datum.with_heading(at(&datum, from), at(&datum, to)).unwrap(),
-            Step::Scale { from, to, distance } => {
+            Step::Scale { from, to, distance, more: false } => {
                 let back = datum.world_from_solve.inverse();
                 let distance = distance.value(crate::engine::quantity::Measure::Length).unwrap();
                 datum.with_distance(back.point(at(&datum, from)), back.point(at(&datum, to)), distance).unwrap()

@@ -1,11 +1,13 @@
 //! What can be asked for: one file a kind of job, with its request, its key and its run; and the list of them.
 
+mod analyse;
 mod decode;
 mod deliver;
 mod follow;
 mod solve;
 mod track;
 
+pub use analyse::Analyse;
 pub use decode::Decode;
 pub use deliver::Deliver;
 pub use follow::Follow;
@@ -39,6 +41,8 @@ pub enum JobRequest {
     Solve(Solve),
     /// The camera, from where it stands.
     Refine(Refine),
+    /// Tracks, the camera and a proposed datum.
+    Analyse(Analyse),
     /// A mask that follows the picture.
     Follow(Follow),
     /// The finished video.
@@ -53,6 +57,7 @@ macro_rules! of_any_kind {
             JobRequest::Track($job) => $what,
             JobRequest::Solve($job) => $what,
             JobRequest::Refine($job) => $what,
+            JobRequest::Analyse($job) => $what,
             JobRequest::Follow($job) => $what,
             JobRequest::Deliver($job) => $what,
         }
@@ -74,6 +79,7 @@ impl JobRequest {
             JobKind::Track => Self::Track(of(json).map_err(unread)?),
             JobKind::Solve => Self::Solve(of(json).map_err(unread)?),
             JobKind::Refine => Self::Refine(of(json).map_err(unread)?),
+            JobKind::Analyse => Self::Analyse(of(json).map_err(unread)?),
             JobKind::Follow => Self::Follow(of(json).map_err(unread)?),
             JobKind::Deliver => Self::Deliver(of(json).map_err(unread)?),
         })
@@ -86,6 +92,7 @@ impl JobRequest {
             Self::Track(_) => JobKind::Track,
             Self::Solve(_) => JobKind::Solve,
             Self::Refine(_) => JobKind::Refine,
+            Self::Analyse(_) => JobKind::Analyse,
             Self::Follow(_) => JobKind::Follow,
             Self::Deliver(_) => JobKind::Deliver,
         }
@@ -129,6 +136,7 @@ mod tests {
             JobRequest::Track(Track {}),
             JobRequest::Solve(Solve {}),
             JobRequest::Refine(Refine {}),
+            JobRequest::Analyse(Analyse {}),
             JobRequest::Follow(Follow { mask: 3, frame: 17 }),
             JobRequest::Deliver(Deliver {}),
         ];

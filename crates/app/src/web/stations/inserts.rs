@@ -66,7 +66,7 @@ async fn place_insert(editor: Editor, body: web::Json<PlaceRequest>) -> Result<i
         .apply(body.revision, move |app, shot| {
             let solution = app.solution(shot)?;
             let at = place::Pixel { frame: body.frame, at: [body.x, body.y] };
-            let insert = place::insert_at(&body.kind, &solution, &shot.document().datum, at, body.stance)?;
+            let insert = place::insert_at(&body.kind, &solution, shot.document(), at, body.stance)?;
             Ok(Edit::Placing(PlacingEdit::AddInsert { insert }))
         })
         .await

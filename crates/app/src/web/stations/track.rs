@@ -73,6 +73,7 @@ struct Tools<'a> {
     job: Option<JobLine>,
     working: bool,
     follow: Option<JobLine>,
+    analyse: Option<JobLine>,
     tracks_fault: Option<&'a str>,
     has_tracks: bool,
     settings: &'a TrackSettings,
@@ -87,11 +88,12 @@ struct Tools<'a> {
 pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let document = view.document();
     let settings = &document.tracking.settings;
-    let job = view.job(JobKind::Track);
+    let (job, analyse) = (view.job(JobKind::Track), view.job(JobKind::Analyse));
     let tools = Tools {
         id: view.id(),
-        working: job.as_ref().is_some_and(|j| j.active),
+        working: job.as_ref().or(analyse.as_ref()).is_some_and(|j| j.active),
         job,
+        analyse,
         follow: view.job(JobKind::Follow),
         tracks_fault: view.tracks_fault.as_deref(),
         has_tracks: view.tracks.is_some(),

@@ -43,7 +43,7 @@ export class Sheet {
   name() {
     const { chosen, frame } = this.model;
     if (!chosen) return "";
-    if (chosen.kind === "mask") return `sheet/mask-${chosen.id}`;
+    if (chosen.kind !== "insert") return `sheet/${chosen.kind}-${chosen.id}`;
     const insert = this.model.insert(chosen.id);
     // What does not move shows the same on every frame.
     return `sheet/insert-${chosen.id}-at-${insert && moves(insert.placement) ? frame : 0}`;

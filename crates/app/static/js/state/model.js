@@ -20,7 +20,15 @@ export class Model extends EventTarget {
      * @type {{id: number, x: number[], rms: number, views: number, parallax: number, spread: number[]}[]}
      */
     this.points = [];
-    /** @type {any} */ this.suggested = null;
+    /**
+     * The datum that is proposed, while no floor is laid.
+     * @type {{origin: number[], normal: number[], ahead: number[], metre: number, surfaces: any[]}|null}
+     */
+    this.proposal = null;
+    /** Rods that stand on the floor. @type {{foot: number[], height: number}[]} */ this.rods = [];
+    /** The rod under the pointer. @type {{foot: number[], height: number}|null} */ this.rod = null;
+    /** What was measured. @type {any[]} */ this.measures = [];
+    /** The surface that is being dragged, as it is now. @type {any} */ this.movingSurface = null;
     /** @type {Set<number>} */ this.selected = new Set();
     /** @type {Set<number>} */ this.deleted = new Set();
     /** Whether deleted tracks are shown, to be picked and restored. */ this.showDeleted = false;
@@ -87,14 +95,25 @@ export class Model extends EventTarget {
     this.select();
   }
 
-  /** The id of what is chosen, if it is of a kind. @param {"insert"|"mask"} kind */
+  /** The surfaces as they are shown: the one that is being dragged as it is now. @returns {any[]} */
+  shownSurfaces() {
+    const { movingSurface: moving } = this;
+    return this.state.surfaces.map((/** @type {any} */ s) => (s.id === moving?.id ? moving : s));
+  }
+
+  /** The id of what is chosen, if it is of a kind. @param {"insert"|"mask"|"surface"} kind */
   chosenOf(kind) {
     return this.chosen?.kind === kind ? this.chosen.id : null;
   }
 
-  /** Chooses what was added last. @param {"insert"|"mask"} kind */
+  /** All things of a kind. @param {import("./tool.js").Chosen["kind"]} kind @returns {any[]} */
+  all(kind) {
+    return { insert: this.state.inserts, mask: this.state.masks, surface: this.state.surfaces }[kind];
+  }
+
+  /** Chooses what was added last. @param {import("./tool.js").Chosen["kind"]} kind */
   chooseNewest(kind) {
-    const all = kind === "insert" ? this.state.inserts : this.state.masks;
+    const all = this.all(kind);
     this.choose({ kind, id: Math.max(...all.map((/** @type {any} */ m) => m.id)) });
   }
 
@@ -159,7 +178,7 @@ export class Model extends EventTarget {
       (state.solve === null
         ? { frames: [], points: [], outliers: [], again: [], reasons: [] }
         : await (await this.get("solve")).json());
-    const suggested = state.solve === null || state.floor ? null : await (await this.get("floor")).json();
+    const proposal = state.solve === null || state.floor ? null : await (await this.get("proposal")).json();
     // A newer loading has begun meanwhile; what it brings is the later state.
     if (turn !== this.loading) return;
     if (state.tracks !== this.heldTracks) this.selected.clear();
@@ -178,7 +197,7 @@ export class Model extends EventTarget {
     this.outliers = new Map(solve.outliers.map((/** @type {any} */ a) => [a.id, a]));
     this.again = solve.again;
     this.reasons = solve.reasons;
-    this.suggested = suggested;
+    this.proposal = proposal;
     // A solve is not compared with itself.
     if (solve.frames.length === 0 || this.comparison?.id === state.solve) this.comparison = null;
     this.frame = Math.min(this.frame, state.frames - 1);
@@ -192,8 +211,7 @@ export class Model extends EventTarget {
 
   /** @param {import("./tool.js").Chosen|null} chosen */
   isThere(chosen) {
-    const all = chosen?.kind === "mask" ? this.state.masks : this.state.inserts;
-    return !chosen || all.some((/** @type {any} */ thing) => thing.id === chosen.id);
+    return !chosen || this.all(chosen.kind).some((/** @type {any} */ thing) => thing.id === chosen.id);
   }
 
   /** @param {number|null} id */

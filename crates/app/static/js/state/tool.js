@@ -6,15 +6,22 @@
  * @typedef {{kind: "lasso"}} Lasso the same; a drag goes round tracks instead of over them
  * @typedef {{kind: "place", what: string, stance: string}} Place puts an insert on the surface under the pointer
  * @typedef {{kind: "outline", mode: string, corners: number[][]}} Outline draws a mask corner by corner
- * @typedef {Select|Lasso|Place|Outline} Tool
+ * @typedef {{kind: "line", role: string}} Line draws along an upright, a level edge or the horizon
+ * @typedef {{kind: "rod", height: number}} Rod stands a rod where one points
+ * @typedef {{kind: "corners"}} Corners drags a surface out over the plate
+ * @typedef {{kind: "measure"}} Measure measures from one place to the next
+ * @typedef {Select|Lasso|Place|Outline|Line|Rod|Corners|Measure} Tool
  */
 
 /** @type {Select} */
 export const SELECT = Object.freeze({ kind: "select" });
 
 /**
- * @typedef {{kind: "insert", id: number}|{kind: "mask", id: number}} Chosen
+ * @typedef {{kind: "insert"|"mask"|"surface", id: number}} Chosen
  */
 
 /** @param {Chosen|null} a @param {Chosen|null} b */
 export const same = (a, b) => a?.kind === b?.kind && a?.id === b?.id;
+
+/** Whether a tool is about a place in the picture that it is given. @param {Tool} tool */
+export const pointsAtPicture = (tool) => !/^(select|lasso)$/.test(tool.kind);

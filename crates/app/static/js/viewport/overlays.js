@@ -1,5 +1,5 @@
 // @ts-check
-/** What is drawn over the plate: tracks, the floor's grid, the tile. */
+/** What is drawn over the plate: tracks, the tile. */
 import { across, add, centre, scale } from "../math/camera.js";
 import { colours } from "./colours.js";
 import { isDark, ramp } from "./ramp.js";
@@ -110,84 +110,6 @@ export function paintLook(g, viewport, points) {
 }
 
 /**
- * The floor, or dashed the one that is suggested.
- * @param {CanvasRenderingContext2D} g
- * @param {import("./viewport.js").Viewport} viewport
- */
-export function paintFloor(g, viewport) {
-  const { model } = viewport;
-  const camera = model.camera();
-  if (!camera) return;
-  let origin = [0, 0, 0],
-    normal = [0, 1, 0],
-    dash = /** @type {number[]} */ ([]);
-  if (!model.state.floor) {
-    if (!model.suggested) return;
-    origin = model.suggested.middle;
-    normal = model.suggested.normal;
-    dash = [5, 4];
-  }
-  const [u, v] = across(normal);
-  const step = niceStep(Math.hypot(...centre(camera).map((c, i) => c - origin[i])) / 8);
-  g.setLineDash(dash);
-  g.lineWidth = 1;
-  for (let i = -12; i <= 12; i++) {
-    g.strokeStyle = i === 0 ? colours.sand : colours.lichen;
-    g.globalAlpha = i === 0 ? 0.95 : 0.6;
-    line3(
-      g,
-      viewport,
-      add(origin, add(scale(u, i * step), scale(v, -12 * step))),
-      add(origin, add(scale(u, i * step), scale(v, 12 * step))),
-    );
-    line3(
-      g,
-      viewport,
-      add(origin, add(scale(v, i * step), scale(u, -12 * step))),
-      add(origin, add(scale(v, i * step), scale(u, 12 * step))),
-    );
-  }
-  g.globalAlpha = 1;
-  g.setLineDash([]);
-  const foot = viewport.worldToStage(origin),
-    top = viewport.worldToStage(add(origin, scale(normal, step)));
-  if (foot && top) {
-    g.strokeStyle = colours.bone;
-    g.beginPath();
-    g.moveTo(foot[0], foot[1]);
-    g.lineTo(top[0], top[1]);
-    g.stroke();
-    g.fillStyle = colours.bone;
-    g.font = "11px JetBrains Mono, monospace";
-    g.fillText(`${step} m`, top[0] + 5, top[1]);
-  }
-}
-
-/**
- * A straight line of the world, drawn in short pieces so that it bends with the lens.
- * @param {CanvasRenderingContext2D} g
- * @param {import("./viewport.js").Viewport} viewport
- * @param {number[]} a
- * @param {number[]} b
- */
-function line3(g, viewport, a, b) {
-  g.beginPath();
-  let open = false;
-  for (let i = 0; i <= 24; i++) {
-    const p = viewport.worldToStage(add(a, scale([b[0] - a[0], b[1] - a[1], b[2] - a[2]], i / 24)));
-    const far = p && (Math.abs(p[0]) > 6000 || Math.abs(p[1]) > 6000);
-    if (!p || far) {
-      open = false;
-      continue;
-    }
-    if (open) g.lineTo(p[0], p[1]);
-    else g.moveTo(p[0], p[1]);
-    open = true;
-  }
-  g.stroke();
-}
-
-/**
  * The square on the surface under the pointer.
  * @param {CanvasRenderingContext2D} g
  * @param {import("./viewport.js").Viewport} viewport
@@ -258,11 +180,4 @@ function rhomb(g, x, y, r) {
   g.lineTo(x, y + r);
   g.lineTo(x - r, y);
   g.closePath();
-}
-
-/** 1, 2 or 5 times a power of ten. @param {number} v */
-function niceStep(v) {
-  const power = 10 ** Math.floor(Math.log10(Math.max(v, 1e-6)));
-  const n = v / power;
-  return Number(((n < 1.5 ? 1 : n < 3.5 ? 2 : n < 7.5 ? 5 : 10) * power).toPrecision(3));
 }

@@ -2,14 +2,21 @@
 /** A view of the shot: the plate through the camera with its overlays, or the scene from outside. */
 import { meetPlane, project, ray } from "../math/camera.js";
 import { trackAt } from "../math/tracks.js";
-import { shownAt } from "./shown.js";
-import { paintFloor, paintLook, paintTile, paintTracks } from "./overlays.js";
+import { marksLines, shownAt } from "./shown.js";
+import { paintGround, paintLines, paintRod, paintSurfaces } from "./ground.js";
+import { paintLook, paintTile, paintTracks } from "./overlays.js";
+import { pointsAtPicture } from "../state/tool.js";
 import { SceneView } from "./scene-view.js";
 import { Handles } from "./tools/handles.js";
+import { CornersTool } from "./tools/corners.js";
+import { LineTool } from "./tools/line.js";
 import { MaskEditor } from "./tools/mask.js";
+import { MeasureTool, paintMeasures } from "./tools/measure.js";
 import { OutlineTool } from "./tools/outline.js";
 import { PlaceTool } from "./tools/place.js";
+import { RodTool } from "./tools/rod.js";
 import { SelectTool } from "./tools/select.js";
+import { SurfaceEditor } from "./tools/surface.js";
 
 /** Room round what is moved clear of the sheet, px. */
 const CLEAR_PX = 24;
@@ -44,9 +51,19 @@ export class Viewport {
     this.scene = new SceneView(model);
     this.handles = new Handles(this);
     this.masks = new MaskEditor(this);
+    this.surfaces = new SurfaceEditor(this);
     const select = new SelectTool(this);
     /** @type {Record<import("../state/tool.js").Tool["kind"], PointerTool>} */
-    this.tools = { select, lasso: select, place: new PlaceTool(this), outline: new OutlineTool(this) };
+    this.tools = {
+      select,
+      lasso: select,
+      place: new PlaceTool(this),
+      outline: new OutlineTool(this),
+      line: new LineTool(this),
+      rod: new RodTool(this),
+      corners: new CornersTool(this),
+      measure: new MeasureTool(this),
+    };
     /** The size of the view as it was last drawn for, px. */ this.known = [0, 0];
     /** The breadth that the picture was fitted into, px. */ this.fittedInto = 0;
     /** The size of the picture that was fitted. */ this.fittedPicture = "";
@@ -64,7 +81,7 @@ export class Viewport {
     return this.through() || kind === "lasso" ? this.tools[kind] : this.tools.select;
   }
 
-  /** @param {"tracks"|"grid"|"firm"} name */
+  /** @param {"tracks"|"grid"|"surfaces"|"firm"} name */
   option(name) {
     if (name !== "firm") return shownAt(this.model, name);
     return /** @type {HTMLInputElement} */ (this.root.querySelector('[name="show-firm"]')).checked;
@@ -215,7 +232,11 @@ export class Viewport {
     }
     // While it plays nothing stands over the picture.
     if (model.playing) return;
+    if (this.option("surfaces")) paintSurfaces(g, this);
+    for (const rod of model.rod ? [...model.rods, model.rod] : model.rods) paintRod(g, this, rod);
+    this.surfaces.paint(g);
     this.handles.paint(g);
+    paintMeasures(g, this);
     if (model.surface?.point) paintTile(g, this);
     this.tool().paint?.(g);
   }
@@ -233,11 +254,12 @@ export class Viewport {
       g.beginPath();
       g.rect(this.view.x, this.view.y, model.state.width * this.view.scale, model.state.height * this.view.scale);
       g.clip();
-      paintFloor(g, this);
+      paintGround(g, this);
       g.restore();
     }
     if (model.look?.frame === model.frame) paintLook(g, this, model.look.points);
     else if (this.option("tracks")) paintTracks(g, this);
+    if (marksLines(model)) paintLines(g, this);
     this.masks.paint(g);
   }
 
@@ -263,7 +285,7 @@ export class Viewport {
   /** Another tool is in hand. */
   toolChanged() {
     this.leave();
-    this.canvas.style.cursor = this.through() && /place|outline/.test(this.model.tool.kind) ? "crosshair" : "";
+    this.canvas.style.cursor = this.through() && pointsAtPicture(this.model.tool) ? "crosshair" : "";
     this.paint();
   }
 

@@ -66,8 +66,9 @@ export class PlaceTool {
   }
 }
 
-/** @param {{kind: string, tilt_deg: number, fit_px: number, points: number}} surface */
-function words({ kind, tilt_deg, fit_px, points }) {
+/** @param {{kind: string, name: string, tilt_deg: number, fit_px: number|null, support: number}} spot */
+function words({ kind, name, tilt_deg, fit_px, support }) {
   if (kind === "far") return "far off · follows the turn of the camera";
-  return `${kind} · tilt ${tilt_deg.toFixed(1)} deg · fit ${fit_px.toFixed(2)} px · ${points} points`;
+  const fit = fit_px === null ? "laid by hand" : `fit ${fit_px.toFixed(2)} px · ${support} points`;
+  return `${name} · tilt ${tilt_deg.toFixed(1)} deg · ${fit}`;
 }

@@ -40,7 +40,7 @@ export class SelectTool {
   /** @param {number[]} at @param {PointerEvent} event */
   down(at, event) {
     const { viewport } = this;
-    if (viewport.handles.down(at)) return;
+    if (viewport.handles.down(at) || viewport.surfaces.down(at)) return;
     if (viewport.through() && viewport.masks.down(at, event)) return;
     this.pick(at, event.shiftKey, viewport.kind() === "free" && !event.shiftKey);
   }
@@ -48,6 +48,7 @@ export class SelectTool {
   /** @param {number[]} at */
   hover(at) {
     const { viewport } = this;
+    if (viewport.surfaces.under(at)) return "grab";
     return viewport.handles.over(at) || (viewport.through() && viewport.masks.under(at)) ? "grab" : "";
   }
 
@@ -73,7 +74,7 @@ export class SelectTool {
         this.box = null;
         const lasso = viewport.model.tool.kind === "lasso";
         const still = Math.abs(box.x1 - box.x0) < CLICK_PX && Math.abs(box.y1 - box.y0) < CLICK_PX;
-        if (still && (!lasso || box.path.length < LEAST_PATH)) this.click(near, more);
+        if (still && (!lasso || box.path.length < LEAST_PATH)) this.click(near, more, at);
         else if (!turns) this.takeInside(box, lasso, more);
       },
     );
@@ -93,11 +94,15 @@ export class SelectTool {
     return near;
   }
 
-  /** @param {number|null} near @param {boolean} more */
-  click(near, more) {
+  /** @param {number|null} near @param {boolean} more @param {number[]} at */
+  click(near, more, at) {
     const { model } = this.viewport;
-    // A click on nothing loses nothing; Escape lets go of a selection.
-    if (near === null) return;
+    if (near === null) {
+      const surface = this.viewport.surfaces.surfaceAt(at);
+      if (surface) model.choose({ kind: "surface", id: surface.id });
+      // A click on nothing loses nothing; Escape lets go of a selection.
+      return;
+    }
     model.chosen = null;
     if (!more) model.selected.clear();
     if (more && model.selected.has(near)) model.selected.delete(near);

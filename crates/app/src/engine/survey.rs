@@ -1,0 +1,117 @@
+//! Looking for floor, walls and other flat parts of a shot, in its points and its pictures.
+
+use super::{EngineError, OpenShot, analyse, read_solve};
+use fennik_core::image::{PictureSettings, Plane};
+use fennik_core::matte::Masks;
+use fennik_core::scene::AnalysisId;
+use fennik_core::solve::{Motion, Solution};
+use fennik_core::survey::{Survey, View, survey, views, wanted_frames};
+use fennik_store::{AnalysisKind, NewAnalysis, Store};
+use std::path::Path;
+
+/// Pictures that are read side by side.
+const READERS: usize = 2;
+
+/// A frame of the clip as it was made for the page, grey; `None` where it is not there.
+fn preview(folder: &Path, frame: u32) -> Option<Plane> {
+    let bytes = std::fs::read(folder.join(format!("{frame:06}.jpg"))).ok()?;
+    let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).ok()?.into_luma8();
+    Plane::from_bytes(picture.width() as usize, picture.height() as usize, &picture, (0, 255)).ok()
+}
+
+/// The pictures that a survey of a solve looks at: the preview frames, or where they are not there the clip's own.
+pub fn pictures(shot: &OpenShot, solution: &Solution) -> Vec<(u32, Plane)> {
+    let frames = wanted_frames(solution);
+    let begins = shot.document().trim.first;
+    let read = |frame: &u32| {
+        let in_file = frame + begins;
+        let decoded = || analyse::seen_frame(&shot.clip, in_file, &PictureSettings::default()).ok();
+        Some((*frame, preview(&shot.proxies, in_file).or_else(decoded)?))
+    };
+    let share = frames.len().div_ceil(READERS).max(1);
+    std::thread::scope(|scope| {
+        let readers: Vec<_> = frames
+            .chunks(share)
+            .map(|part| scope.spawn(move || part.iter().filter_map(read).collect::<Vec<_>>()))
+            .collect();
+        readers.into_iter().flat_map(|r| r.join().unwrap_or_default()).collect()
+    })
+}
+
+/// Those pictures with their cameras; none for a camera that only turns, which has no use for them.
+pub fn views_of(shot: &OpenShot, solution: &Solution) -> Vec<View> {
+    if solution.motion == Motion::Nodal {
+        return Vec::new();
+    }
+    views(solution, &pictures(shot, solution), &shot.document().masking.masks)
+}
+
+/// Looks for floor, walls and other flat parts.
+pub fn look(shot: &OpenShot, solution: &Solution) -> Survey {
+    survey(solution, &views_of(shot, solution))
+}
+
+/// Keeps what was found beside the solve.
+///
+/// # Errors
+/// [`EngineError`] when the store refuses.
+pub fn keep(store: &Store, shot: &OpenShot, solve: AnalysisId, found: &Survey) -> Result<(), EngineError> {
+    let bytes = serde_json::to_vec(found)?;
+    let reading = format!("{} floors, {} other planes", found.floors.len(), found.planes.len());
+    let trim = store.analysis(solve)?.trim.unwrap_or(shot.document().trim);
+    let new = NewAnalysis {
+        kind: AnalysisKind::Survey,
+        settings: "{}",
+        reading: &reading,
+        source: Some(solve),
+        trim,
+        bytes: &bytes,
+    };
+    store.add_analysis(shot.state.shot.id, &new)?;
+    Ok(())
+}
+
+/// What was found in the solve in use: as it was kept, or looked for now.
+///
+/// # Errors
+/// [`EngineError`] when the store refuses.
+pub fn of_shot(store: &Store, shot: &OpenShot, solution: &Solution) -> Result<Survey, EngineError> {
+    let Some(solve) = shot.document().solving.solve else { return Ok(look(shot, solution)) };
+    let kept = store.survey_of(solve)?.and_then(|id| store.analysis_bytes(id).ok());
+    // What cannot be read is looked for anew.
+    if let Some(found) = kept.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
+        return Ok(found);
+    }
+    let found = look(shot, solution);
+    keep(store, shot, solve, &found)?;
+    Ok(found)
+}
+
+/// The same for a solve that was just made; what goes wrong takes nothing from the solve.
+pub fn after_solve(store: &Store, shot: &OpenShot, solve: AnalysisId) {
+    let made = read_solve(store, solve).and_then(|solution| keep(store, shot, solve, &look(shot, &solution)));
+    if let Err(why) = made {
+        tracing::warn!(%why, "no survey could be kept");
+    }
+}
+
+/// For a clip that is no shot: the pictures are read off the clip.
+pub fn of_clip(
+    clip: &fennik_media::ClipInfo,
+    first: u32,
+    solution: &Solution,
+    masks: &Masks,
+) -> Result<Survey, EngineError> {
+    let wanted = wanted_frames(solution);
+    let Some(last) = wanted.last() else { return Ok(survey(solution, &[])) };
+    let mut pictures = Vec::new();
+    let mut frame = 0;
+    analyse::each_frame(clip, (first, first + last + 1), |plane| {
+        if wanted.binary_search(&frame).is_ok() {
+            pictures.push((frame, plane));
+        }
+        frame += 1;
+        Ok(())
+    })?;
+    Ok(survey(solution, &views(solution, &pictures, masks)))
+}
