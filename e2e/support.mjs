@@ -71,6 +71,12 @@ export async function openStation(page, name) {
     await page.click(`.station[data-station="${name}"] > summary`);
 }
 
+/** Unfolds a part of a station. */
+export async function unfold(page, id) {
+  await page.waitForSelector(`#${id}`);
+  if (!(await page.locator(`#${id}[open]`).count())) await page.click(`#${id} > summary`);
+}
+
 /** Waits until the picture of a frame is on the stage. */
 export async function showFrame(page, frame) {
   await page.fill("#frame", String(frame));

@@ -1,7 +1,7 @@
 // Every handle, both views, the datum by hand and the keyboard, on the finished demo shot.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { endAll, openStation, showFrame, startAll } from "../support.mjs";
+import { endAll, openStation, showFrame, startAll, unfold } from "../support.mjs";
 
 let folder, server, browser, page;
 const FRAME = 120;
@@ -254,10 +254,11 @@ async function act(name) {
 
 test("floor, origin, scale and flip are laid by hand and undone", async () => {
   await openStation(page, "datum");
+  await unfold(page, "by-points");
   const ids = await onFloor();
   for (const [name, wrong] of [
     ["floor", ids.slice(0, 2)],
-    ["origin", ids.slice(0, 2)],
+    ["origin", []],
     ["scale", ids.slice(0, 1)],
   ]) {
     await select(wrong);
@@ -267,7 +268,7 @@ test("floor, origin, scale and flip are laid by hand and undone", async () => {
   await act("floor");
   const floor = await page.evaluate(() => globalThis.fennik.model.state.floor);
   assert.ok(floor.points.length === 6 && floor.fit_px < 1 && floor.level_deg < 3, JSON.stringify(floor));
-  assert.match(await page.textContent('.station[data-station="datum"] summary .reading'), /px/);
+  assert.match(await page.textContent('.station[data-station="datum"] summary .reading'), /^(good|fair|weak): .*\d/);
   await select([ids[2]]);
   await act("origin");
   const [x, , z] = await point(ids[2]);
@@ -277,8 +278,9 @@ test("floor, origin, scale and flip are laid by hand and undone", async () => {
   await act("scale");
   const [a, b] = [await point(ids[0]), await point(ids[4])];
   assert.ok(Math.abs(Math.hypot(...a.map((v, i) => v - b[i])) - 7.5) < 1e-6, "they lie 7.5 m apart");
-  assert.match(await page.textContent('.station[data-station="datum"]'), /a distance that was given/);
+  assert.match(await page.textContent('.station[data-station="datum"]'), /from one distance of 7.50 m/);
   const up = await page.evaluate(() => globalThis.fennik.model.camera().r[1][1]);
+  await unfold(page, "by-values");
   await act("flip");
   assert.ok(
     up * (await page.evaluate(() => globalThis.fennik.model.camera().r[1][1])) < 0,
@@ -291,6 +293,8 @@ test("the whole page is reached by the keyboard alone, and focus is seen", async
   await page.evaluate(() => {
     /** @type {HTMLElement} */ (document.activeElement)?.blur?.();
   });
+  await openStation(page, "datum");
+  await unfold(page, "found");
   const seen = new Set();
   for (let i = 0; i < 80; i++) {
     await page.keyboard.press("Tab");
@@ -307,7 +311,7 @@ test("the whole page is reached by the keyboard alone, and focus is seen", async
     assert.ok(here.outline, `no focus is seen on ${here.name}`);
     seen.add(here.name);
   }
-  for (const name of ["help-open", "undo", "plate", "two-views", "play", "frame", "worst", "lanes", "suggest-floor"])
+  for (const name of ["help-open", "undo", "plate", "two-views", "play", "frame", "worst", "lanes", "take-datum"])
     assert.ok(seen.has(name), `${name} is not reached: ${[...seen]}`);
   await page.focus("#plate");
   await page.keyboard.press("End");

@@ -1,7 +1,7 @@
 // Stations are drawn anew whenever a job or an edit calls for it; whoever is at work in them must not notice.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { endAll, openStation, startAll } from "../support.mjs";
+import { endAll, openStation, startAll, unfold } from "../support.mjs";
 
 const TRIM = '.station[data-station="footage"] button:has-text("Trim")';
 let folder, server, browser, page;
@@ -139,6 +139,8 @@ test("a name is taken with Enter, and the page stays", async () => {
 test("a step that was made is not made again by the next click", async () => {
   await page.goto(`${server.address}shots/2`);
   await openStation(page, "datum");
+  await unfold(page, "by-values");
+  await unfold(page, "by-points");
   await page.fill("#turn-y", "5");
   await page.fill("#distance", "2.5");
   await page.click('[data-act="nudge"]');

@@ -65,6 +65,8 @@ test("looking first shows where points would land, at once while the values move
   await thins("spacing", "70");
   await page.fill('[name="spacing"]', "17");
   await thins("density", "200");
+  // The answer to the spacing draws the form anew; what is typed from here on comes after it.
+  await page.waitForFunction(() => document.querySelector('[name="spacing"]').defaultValue === "17");
   await page.locator('[name="density"]').pressSequentially("0");
   await page.fill('[name="density"]', "1600");
   // The route is drawn anew in the middle of it, as when a job moves on; what is being typed stays.
@@ -179,15 +181,17 @@ test("a second solve is kept beside the first, compared, named, and either is pu
   );
 });
 
-test("the suggested floor is accepted with one click and is level", async () => {
+test("the proposed datum is taken with one click, its floor is level and its walls come along", async () => {
   await openStation(page, "datum");
-  await page.click("#suggest-floor");
+  await page.click("#take-datum");
   await page.waitForFunction(() => globalThis.fennik.model.state.floor);
   const floor = await page.evaluate(() => globalThis.fennik.model.state.floor);
   assert.ok(
     floor.fit_px < 1 && floor.level_deg < 2 && floor.points.length > 100,
     JSON.stringify({ ...floor, points: floor.points.length }),
   );
+  assert.match(await page.textContent("#datum-verdict"), /^good: the floor's texture stays within 0\.\d+ px/);
+  assert.ok((await page.evaluate(() => globalThis.fennik.model.state.surfaces.length)) > 0);
 });
 
 const spot = [560, 520];

@@ -3,6 +3,7 @@
 use super::plane::Plane;
 use super::views::View;
 use super::windows::Reading;
+use crate::matte::contains;
 use i_overlay::core::fill_rule::FillRule;
 use i_overlay::float::simplify::SimplifyShape;
 use i_overlay::mesh::float::outline::offset::OutlineOffset;
@@ -14,7 +15,7 @@ const MOST_CORNERS: usize = 14;
 /// Gaps that are closed, of the size of a window on the plane.
 const CLOSED: f64 = 1.3;
 /// How much longer than broad a window may lie on the plane: beyond, it is seen too flat to tell where it ends.
-const LONGEST: f64 = 14.0;
+const LONGEST: f64 = 10.0;
 /// Smallest angle of a corner that stays sharp as an outline grows, radians.
 const SHARPEST: f64 = 1.0;
 
@@ -25,8 +26,10 @@ fn area(contour: &[[f64; 2]]) -> f64 {
     contour.iter().zip(contour.iter().cycle().skip(1)).map(|(a, b)| a[0] * b[1] - b[0] * a[1]).sum()
 }
 
-/// What the contours cover together, with gaps of twice `gap` closed: the outer contour of the largest part.
+/// What the contours cover together, with gaps of twice `gap` closed: the outer contour of the part that most of them
+/// are in. (Far off, few windows cover much of a floor.)
 fn joined(contours: Vec<Contour>, gap: f64) -> Option<Contour> {
+    let middles: Vec<[f64; 2]> = contours.iter().map(|c| middle(c)).collect();
     let style = |by: f64| OutlineStyle::new(by).line_join(LineJoin::Miter(SHARPEST));
     let together: Vec<Vec<Contour>> = contours.simplify_shape(FillRule::NonZero);
     let grown: Vec<Vec<Contour>> = together.outline(&style(gap));
@@ -34,7 +37,16 @@ fn joined(contours: Vec<Contour>, gap: f64) -> Option<Contour> {
     let filled: Vec<Vec<Contour>> = grown.into_iter().map(|mut part| part.drain(..1).collect()).collect();
     let closed: Vec<Vec<Contour>> = filled.outline(&style(-gap));
     let outer = closed.into_iter().filter_map(|part| part.into_iter().next());
-    outer.max_by(|a, b| area(a).abs().total_cmp(&area(b).abs()))
+    let count = |c: &Contour| middles.iter().filter(|m| contains(c, m[0], m[1])).count();
+    outer
+        .map(|c| (count(&c), c))
+        .max_by(|a, b| a.0.cmp(&b.0).then(area(&a.1).abs().total_cmp(&area(&b.1).abs())))
+        .map(|c| c.1)
+}
+
+fn middle(contour: &[[f64; 2]]) -> [f64; 2] {
+    let n = contour.len().max(1) as f64;
+    contour.iter().fold([0.0; 2], |m, p| [m[0] + p[0] / n, m[1] + p[1] / n])
 }
 
 /// Takes out the corners that matter least until `most` are left (Visvalingam & Whyatt 1993).
@@ -97,8 +109,7 @@ pub fn hull(plane: &Plane, places: &[Vector3<f64>], margin: f64, up: Option<&Vec
     let [a, b] = axes(plane, up);
     let flat: Contour = places.iter().map(|p| [a.dot(&(p - plane.point)), b.dot(&(p - plane.point))]).collect();
     let round = convex(flat);
-    let n = round.len().max(1) as f64;
-    let middle = round.iter().fold([0.0; 2], |m, p| [m[0] + p[0] / n, m[1] + p[1] / n]);
+    let middle = middle(&round);
     let grown = round.iter().map(|p| {
         let away = Vector2::new(p[0] - middle[0], p[1] - middle[1]);
         let by = away.try_normalize(1e-12).unwrap_or_default() * margin;
@@ -151,7 +162,7 @@ impl Inside {
     /// Whether a place of the plane lies inside.
     pub fn holds(&self, p: Vector3<f64>) -> bool {
         let [x, y] = self.flat(p);
-        crate::matte::contains(&self.corners, x, y)
+        contains(&self.corners, x, y)
     }
 }
 

@@ -28,7 +28,7 @@ const BY_POINTS: f64 = 12.0;
 /// Part of the windows inside a plane's outline that must lie on it.
 const WALL_SHARE: f64 = 0.25;
 /// How firmly the normal of a plane must be known, degrees.
-const LEAST_FIRM_DEG: f64 = 2.5;
+const LEAST_FIRM_DEG: f64 = 1.5;
 /// Deviations of points off the floor, beyond which they can be of something else.
 const OFF_FLOOR: f64 = 3.0;
 /// How far an outline of points is grown before the picture is asked, of the distance to the camera.

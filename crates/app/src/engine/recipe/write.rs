@@ -8,7 +8,7 @@ use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Datum, Insert, Light, Stance, Surface, points_inside, propose, spot_at};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
-use fennik_core::survey::{PlaneKind, Survey, View, plane_through};
+use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
 use fennik_store::Store;
 use nalgebra::{Vector2, Vector3};
@@ -24,6 +24,8 @@ const MOST_TRIES: usize = 16;
 /// Turns, degrees, and shifts, metres, below which the steps have led to the datum.
 const SAME_TURN_DEG: f64 = 0.005;
 const SAME_SHIFT_M: f64 = 0.0005;
+/// Floors that are one: degrees, and a part of the camera's height.
+const SAME_FLOOR: (f64, f64) = (0.3, 0.01);
 
 /// The recipe of a shot, JSON.
 ///
@@ -173,7 +175,7 @@ fn datum_steps(wanted: &Datum, seen: &Seen) -> (Vec<Step>, Vec<Surface>) {
     if seen.solution.motion == Motion::Nodal {
         laid.pan(wanted);
     } else if let Some(floor) = &wanted.floor {
-        laid.floor(&floor.points);
+        laid.floor(&floor.points, wanted);
         laid.by_the_picture(wanted);
     }
     laid.the_rest(wanted);
@@ -241,9 +243,21 @@ impl Laid<'_> {
         all.iter().step_by(step).find(lands).copied()
     }
 
-    fn floor(&mut self, points: &[TrackId]) {
+    /// Whether two datums have one floor; what little it differs by is told in numbers.
+    fn same_floor(&self, a: &Datum, b: &Datum) -> bool {
+        let plane = |d: &Datum| {
+            let back = d.world_from_solve.inverse();
+            Plane { point: back.translation, normal: back.rotation * Vector3::y() }
+        };
+        let (a, b) = (plane(a), plane(b));
+        let eye = self.solution.frames.first().map_or_else(Vector3::zeros, |f| f.pose.centre());
+        let (here, there) = (a.distance(eye), b.distance(eye));
+        a.angle_deg(&b) < SAME_FLOOR.0 && (here - there).abs() < SAME_FLOOR.1 * there.abs()
+    }
+
+    fn floor(&mut self, points: &[TrackId], wanted: &Datum) {
         let proposed = propose(self.solution, self.seen.found, &self.datum);
-        if let Some(proposal) = proposed.filter(|p| p.datum.floor.as_ref().is_some_and(|f| f.points == points)) {
+        if let Some(proposal) = proposed.filter(|p| self.same_floor(&p.datum, wanted)) {
             self.datum = proposal.datum;
             self.surfaces = proposal.surfaces;
             self.steps.push(Step::ProposeDatum {});

@@ -133,14 +133,8 @@ fn reading_lines(datum: &Datum, r: &DatumReadings) -> Vec<Line> {
 
 fn surface_line(s: &Surface) -> SurfaceLine {
     let reading = match s.reading {
-        Some(r) => format!(
-            "{} · tilt {:.1} deg · {:.2} px ±{:.2} deg",
-            s.kind.word(),
-            s.tilt_deg(),
-            r.fit_px,
-            r.normal_deviation_deg
-        ),
-        None => format!("{} · tilt {:.1} deg · by hand", s.kind.word(), s.tilt_deg()),
+        Some(r) => format!("tilt {:.1} ±{:.2} deg · {:.2} px", s.tilt_deg(), r.normal_deviation_deg, r.fit_px),
+        None => format!("tilt {:.1} deg · by hand", s.tilt_deg()),
     };
     SurfaceLine { id: s.id.0, name: s.name.clone(), reading }
 }

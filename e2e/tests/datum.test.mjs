@@ -1,0 +1,216 @@
+// The datum, laid in each of its ways: as it is proposed, by points, by the picture, by values; and the surfaces.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { freshFolder, openBrowser, openPage, openStation, showFrame, startServer, unfold } from "../support.mjs";
+
+const folder = freshFolder();
+let server, browser, page;
+
+before(async () => {
+  server = await startServer(folder.path);
+  browser = await openBrowser();
+  page = await openPage(browser, `${server.address}shots/2`);
+  await page.waitForFunction(() => globalThis.fennik?.model.state);
+  await openStation(page, "datum");
+});
+
+after(async () => {
+  await browser?.close();
+  await server?.stop();
+  folder.remove();
+});
+
+const state = () => page.evaluate(() => globalThis.fennik.model.state);
+
+/** Does something and waits for the revision that comes of it. */
+async function changed(act) {
+  const was = (await state()).revision;
+  await act();
+  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was);
+}
+
+const press = (act) => changed(() => page.click(`[data-act="${act}"]`));
+const undo = () => changed(() => page.keyboard.press("Control+z"));
+
+/** Where a place of the world is seen on the first view, px of the page. */
+const onPage = (place) =>
+  page.evaluate((p) => {
+    const { stage } = globalThis.fennik,
+      box = stage.canvas.getBoundingClientRect(),
+      at = stage.worldToStage(p);
+    return at && [at[0] + box.left, at[1] + box.top];
+  }, place);
+
+async function drag(from, to) {
+  await page.mouse.move(...from);
+  await page.mouse.down();
+  await page.mouse.move((from[0] + to[0]) / 2, (from[1] + to[1]) / 2, { steps: 3 });
+  await page.mouse.move(...to, { steps: 3 });
+  await page.mouse.up();
+}
+
+/** The camera's turn on the frame that is shown, rows. */
+const turn = () => page.evaluate(() => globalThis.fennik.model.camera().r);
+/** The angle between two turns, degrees. */
+const apart = (a, b) => {
+  const trace = a.reduce((s, row, i) => s + row.reduce((t, v, k) => t + v * b[i][k], 0), 0);
+  return (Math.acos(Math.min(1, (trace - 1) / 2)) * 180) / Math.PI;
+};
+/** How many pixels of a box of the page are of a colour like one of the palette's. */
+const lichen = (box) =>
+  page.evaluate(({ x, y, w, h }) => {
+    const { canvas } = globalThis.fennik.stage,
+      b = canvas.getBoundingClientRect(),
+      k = globalThis.devicePixelRatio;
+    const data = canvas.getContext("2d").getImageData((x - b.left) * k, (y - b.top) * k, w * k, h * k).data;
+    let n = 0;
+    for (let i = 0; i < data.length; i += 4)
+      if (data[i + 1] > 150 && data[i + 1] > data[i] + 12 && data[i + 1] > data[i + 2] + 12) n++;
+    return n;
+  }, box);
+
+test("with nothing laid a datum is proposed, drawn dashed, and one click takes it with its walls", async () => {
+  await showFrame(page, 100);
+  await unfold(page, "by-values");
+  await changed(() => page.click('[data-act="reset-datum"][data-part="all"]'));
+  assert.equal((await state()).floor, null);
+  await page.waitForFunction(() => globalThis.fennik.model.proposal);
+  assert.match(await page.textContent("#found"), /floor.*windows.*origin.*heading.*scale.*a guess/s);
+  assert.equal((await state()).floor, null, "nothing is laid without the person");
+  await page.uncheck("#show-inserts");
+  const middle = await onPage(await page.evaluate(() => globalThis.fennik.model.proposal.origin));
+  const box = { x: middle[0] - 120, y: middle[1] - 20, w: 240, h: 80 };
+  assert.ok((await lichen(box)) > 40, "its grid is seen on the ground");
+  await changed(() => page.click("#take-datum"));
+  const { floor, surfaces } = await state();
+  assert.ok(floor.windows > 100 && floor.normal_deviation_deg < 0.3, JSON.stringify({ ...floor, points: 0 }));
+  assert.ok(surfaces.length > 2 && surfaces.some((s) => s.name === "wall A" && s.kind === "wall"));
+  assert.match(await page.textContent("#datum-verdict"), /^good: .*px of the grid/);
+  assert.match(
+    await page.textContent('.station[data-station="datum"] summary .reading'),
+    /^good: the floor's texture stays within .* scale a guess$/s,
+  );
+});
+
+test("lines drawn along uprights turn a datum upright that leans", async () => {
+  const before = await turn();
+  await unfold(page, "by-values");
+  await page.fill("#turn-x", "2");
+  await page.fill("#turn-z", "-1.5");
+  // Where uprights on the ground are seen before it leans.
+  const uprights = [];
+  for (const [x, y] of [
+    [460, 560],
+    [800, 520],
+    [1160, 560],
+  ]) {
+    const foot = await page.evaluate(
+      ([px, py]) => {
+        const { stage } = globalThis.fennik,
+          b = stage.canvas.getBoundingClientRect();
+        return stage.onPlane([px - b.left, py - b.top], [0, 0, 0], [0, 1, 0]);
+      },
+      [x, y],
+    );
+    uprights.push([await onPage(foot), await onPage([foot[0], 4, foot[2]])]);
+  }
+  await press("nudge");
+  assert.ok(apart(before, await turn()) > 2);
+  await unfold(page, "by-picture");
+  await page.click('[data-act="line"][data-role="upright"]');
+  for (const [from, to] of uprights) await changed(() => drag(from, to));
+  await page.keyboard.press("Escape");
+  assert.match(await page.textContent("#by-picture"), new RegExp(`Upright ${uprights.length}`));
+  assert.match(await page.textContent("#datum-verdict"), /^weak: .*(lean|slides)/, "it says that it leans");
+  await press("upright-by-lines");
+  assert.ok(apart(before, await turn()) < 0.6, `${apart(before, await turn())} deg off`);
+});
+
+test("what is placed stays on the picture, or goes with the numbers, as one chooses", async () => {
+  const foot = async () => (await state()).inserts[0].placement.anchor.foot;
+  const before = await foot();
+  await unfold(page, "by-values");
+  await page.selectOption("#follow", "numbers");
+  await page.fill("#shift-x", "1");
+  await press("nudge");
+  assert.deepEqual(await foot(), before, "its numbers stay");
+  await undo();
+  await page.selectOption("#follow", "picture");
+  await page.fill("#shift-x", "1");
+  await press("nudge");
+  const moved = await foot();
+  assert.ok(Math.abs(moved[0] - before[0] - 1) < 1e-9, `${before} and then ${moved}`);
+  await undo();
+});
+
+test("several distances are averaged and their disagreement is told", async () => {
+  await unfold(page, "by-points");
+  const pair = async (n) => {
+    await page.evaluate((k) => {
+      const { model } = globalThis.fennik,
+        floor = new Set(model.state.floor.points),
+        ids = model.points.filter((p) => floor.has(p.id)).map((p) => p.id);
+      model.selected = new Set([ids[k], ids[k + 40]]);
+      model.select();
+    }, n);
+  };
+  await pair(3);
+  await page.fill("#distance", "200 cm");
+  await press("scale");
+  assert.match(await page.textContent('.station[data-station="datum"]'), /from one distance of 2\.00 m/);
+  await pair(20);
+  await page.fill("#distance", "9 ft");
+  await press("scale-more");
+  assert.match(await page.textContent('.station[data-station="datum"]'), /mean of 2 distances.*disagree by \d/s);
+  await undo();
+  await undo();
+});
+
+test("a surface is chosen on the stage, renamed, squared and moved, and placing snaps to it", async () => {
+  const wall = (await state()).surfaces[0];
+  const middle = [0, 1, 2].map((i) => wall.outline.reduce((s, p) => s + p[i], 0) / wall.outline.length);
+  await page.mouse.click(...(await onPage(middle)));
+  await page.waitForSelector(".surface-form");
+  await page.fill('.surface-form [name="name"]', "shed front");
+  await changed(() => page.press('.surface-form [name="name"]', "Enter"));
+  await page.fill("#push", "25 cm");
+  await press("push-surface");
+  const pushed = (await state()).surfaces[0];
+  const by = [0, 1, 2].reduce((s, i) => s + (pushed.point[i] - wall.point[i]) * wall.normal[i], 0);
+  assert.ok(Math.abs(by - 0.25) < 1e-9 && pushed.name === "shed front", `${by} ${pushed.name}`);
+  await page.selectOption("#against", "floor");
+  await press("square-surface");
+  assert.ok(Math.abs((await state()).surfaces[0].normal[1]) < 1e-9);
+  await undo();
+  await undo();
+  await page.keyboard.press("Escape");
+  await openStation(page, "inserts");
+  await page.click('[data-act="place"][data-stance="standing"]');
+  const at = await onPage(middle);
+  await page.mouse.move(at[0] - 3, at[1]);
+  await page.mouse.move(...at);
+  await page.waitForFunction(() =>
+    /^shed front · tilt 9\d?\.?\d* deg · fit/.test(document.getElementById("tile-reading").textContent),
+  );
+  await page.keyboard.press("Escape");
+  await openStation(page, "datum");
+});
+
+test("a drag over the ground lays a surface, and a rod stands where one points", async () => {
+  const { length } = (await state()).surfaces;
+  const at = await onPage([0, 0, 0]);
+  await page.click('[data-act="corners"]');
+  await changed(() => drag([at[0] - 90, at[1] - 20], [at[0] + 90, at[1] + 60]));
+  const laid = (await state()).surfaces;
+  assert.equal(laid.length, length + 1);
+  assert.ok(laid[length].outline.length === 4 && Math.abs(laid[length].normal[1]) > 0.99, JSON.stringify(laid[length]));
+  await page.waitForSelector(".surface-form");
+  await changed(() => page.keyboard.press("Delete"));
+  await unfold(page, "by-picture");
+  await page.fill("#rod", "2 m");
+  await page.click('[data-act="rod"]');
+  await page.mouse.move(at[0], at[1] + 10);
+  await page.mouse.click(at[0], at[1] + 12);
+  assert.equal(await page.evaluate(() => globalThis.fennik.model.rods[0].height), 2);
+  await page.keyboard.press("Escape");
+});
