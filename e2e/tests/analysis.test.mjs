@@ -477,6 +477,7 @@ test("every reason leads to what it speaks of, and the path and the firmness are
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
   assert.ok((await inked("plate-2")) > bare + 1000, "places are drawn with how far they may be off");
   await page.keyboard.press("v");
+  await page.keyboard.press("v");
 });
 
 test("a sensor completes a focal length in mm", async () => {

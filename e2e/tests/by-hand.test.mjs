@@ -226,6 +226,9 @@ test("points are selected from outside; the wheel, the middle button and a free 
   assert.ok(Number(await page.textContent("#selected-count")) > 50);
   await page.keyboard.press("Escape");
   assert.equal(await page.textContent("#selected-count"), "0");
+  // Three panes come after two, and one after those.
+  await page.keyboard.press("v");
+  await page.waitForSelector("#view-3:not([hidden])");
   await page.keyboard.press("v");
   await page.waitForSelector("#view-2", { state: "hidden" });
 });
@@ -311,7 +314,7 @@ test("the whole page is reached by the keyboard alone, and focus is seen", async
     assert.ok(here.outline, `no focus is seen on ${here.name}`);
     seen.add(here.name);
   }
-  for (const name of ["help-open", "undo", "plate", "two-views", "play", "frame", "worst", "lanes", "take-datum"])
+  for (const name of ["help-open", "undo", "plate", "panes", "play", "frame", "worst", "lanes", "take-datum"])
     assert.ok(seen.has(name), `${name} is not reached: ${[...seen]}`);
   await page.focus("#plate");
   await page.keyboard.press("End");
@@ -339,10 +342,7 @@ test("at 1024 px nothing is cut off", async () => {
     );
     assert.deepEqual(out, []);
     // What switches the views is within reach however narrow they are.
-    const [button, view] = [
-      await page.locator("#two-views").boundingBox(),
-      await page.locator("#view-1").boundingBox(),
-    ];
+    const [button, view] = [await page.locator("#panes").boundingBox(), await page.locator("#view-1").boundingBox()];
     assert.ok(button.x + button.width <= view.x + view.width, JSON.stringify([button, view]));
     assert.ok(await page.evaluate(() => document.documentElement.scrollWidth <= innerWidth));
   }

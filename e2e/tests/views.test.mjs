@@ -36,7 +36,7 @@ const model = () => ({
 
 test("in every view from outside the line of sight under a point's mark passes through the point", () => {
   const view = new SceneView(model());
-  for (const kind of ["top", "side", "free"]) {
+  for (const kind of ["top", "front", "side", "free"]) {
     view.lay(kind, 600, 400);
     view.zoomAt([210, 130], 1.7);
     view.shift[0] += 12;
@@ -52,7 +52,7 @@ test("in every view from outside the line of sight under a point's mark passes t
 
 test("the axes of a view are at right angles, and up is up", () => {
   const view = new SceneView(model());
-  for (const kind of ["top", "side", "free"]) {
+  for (const kind of ["top", "front", "side", "free"]) {
     const { right, up, near } = view.axes(kind);
     for (const d of [dot(right, up), dot(up, near), dot(near, right), dot(up, up) - 1]) assert.ok(Math.abs(d) < 1e-12);
   }

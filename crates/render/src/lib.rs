@@ -19,4 +19,4 @@ mod tree;
 pub use frame::{Quality, composite, inserts};
 pub use mesh::Mesh;
 pub use scene::{PlacedScene, RenderError, RenderScene};
-pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, fonts};
+pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, fonts, triangulated};

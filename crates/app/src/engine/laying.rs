@@ -11,7 +11,7 @@ use fennik_core::solve::{Motion, Solution};
 use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
 use fennik_core::track::TrackId;
 use nalgebra::{Vector2, Vector3};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// A place of the scene: a track, or what lies under a pixel.
@@ -30,7 +30,7 @@ pub enum End {
 }
 
 /// A part of the datum that can be put back.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Part {
     /// Everything.
@@ -46,7 +46,7 @@ pub enum Part {
 }
 
 /// An axis of the datum's world as it is now.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Axis {
     /// To the right.

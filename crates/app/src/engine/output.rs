@@ -5,6 +5,7 @@ use fennik_core::camera::CameraPath;
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
 use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
+use nalgebra::Vector3;
 use std::path::{Path, PathBuf};
 
 /// Why something cannot be handed over.
@@ -205,6 +206,24 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
             colour: insert.content.base_colour().map(colour::linear_of),
         });
     }
+    meshes.extend(super::recipe::show::surfaces(shot, &solution).iter().filter_map(surface_mesh));
     let path = CameraPath::new(&solution, &document.datum.world_from_solve);
     Ok(glb(&path, shot.clip.rate.per_second(), &meshes))
+}
+
+/// Colour of surfaces in a scene, linear.
+const SURFACE_COLOUR: [f32; 3] = [0.35, 0.38, 0.35];
+
+/// A surface as a mesh that faces its normal; `None` without an outline.
+fn surface_mesh(surface: &fennik_media::CameraSurface) -> Option<SceneMesh> {
+    let (point, normal) = (Vector3::from(surface.point), Vector3::from(surface.normal));
+    let [a, b] = fennik_core::survey::Plane { point, normal }.across();
+    let flat = |c: &[f64; 3]| [a.dot(&(Vector3::from(*c) - point)), b.dot(&(Vector3::from(*c) - point))];
+    let (flat, indices) = fennik_render::triangulated(&surface.outline.iter().map(flat).collect::<Vec<_>>());
+    let place = |p: &[f64; 2]| {
+        let at = point + a * p[0] + b * p[1];
+        [at.x as f32, at.y as f32, at.z as f32]
+    };
+    let positions = flat.iter().map(place).collect();
+    (!indices.is_empty()).then(|| SceneMesh { name: surface.name.clone(), positions, indices, colour: SURFACE_COLOUR })
 }

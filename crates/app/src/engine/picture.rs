@@ -57,13 +57,14 @@ pub fn grey_jpeg(plane: &Plane) -> Result<Vec<u8>, EngineError> {
     encoded(&bytes, plane.width() as u32, plane.height() as u32, ColorType::Luma)
 }
 
-/// The picture of a frame of the trimmed clip as JPEG, from its preview frame.
+/// The picture of a frame of the trimmed clip as JPEG, from its preview frame; what is placed is drawn as the camera of
+/// the second frame sees it, which is the same but for a lock check.
 ///
 /// # Errors
 /// [`EngineError`] when the preview frame cannot be read.
 pub fn jpeg(
     shot: &OpenShot,
-    frame: u32,
+    (frame, camera_of): (u32, u32),
     solution: &Solution,
     document: &ShotDocument,
     scene: &RenderScene,
@@ -75,7 +76,7 @@ pub fn jpeg(
     let mut picture =
         image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
     let (width, height) = picture.dimensions();
-    draw(&mut picture, (width, height), frame, solution, document, scene, quality);
+    draw(&mut picture, (width, height), camera_of, solution, document, scene, quality);
     encoded(&picture, width, height, ColorType::Rgb)
 }
 

@@ -89,6 +89,8 @@ struct PictureQuery {
     /// A rough picture at once rather than the exact one.
     #[serde(default)]
     quick: bool,
+    /// Lock off: what is placed is drawn as the camera of this frame sees it.
+    held: Option<u32>,
 }
 
 /// The finished picture of a frame of the trimmed clip, at the head.
@@ -105,12 +107,17 @@ async fn show_composite(
         if key.0 != query.key {
             return Err(ShotError::Overtaken.into());
         }
+        if let Some(held) = query.held {
+            let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
+            let as_seen = (frame, held);
+            return Ok(Arc::new(picture::jpeg(&shot, as_seen, &solution, shot.document(), &scene, Quality::Draft)?));
+        }
         if let Some(picture) = app.pictures.get(&key) {
             return Ok(picture);
         }
         let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
         let quality = if query.quick { Quality::Draft } else { Quality::Exact };
-        let picture = Arc::new(picture::jpeg(&shot, frame, &solution, shot.document(), &scene, quality)?);
+        let picture = Arc::new(picture::jpeg(&shot, (frame, frame), &solution, shot.document(), &scene, quality)?);
         if quality == Quality::Exact {
             app.pictures.put(key, picture.clone());
         }
@@ -142,7 +149,7 @@ async fn change_draft(
             *slot = body.insert;
         }
         let scene = RenderScene::build(&document.placing.inserts, &document.light, &app.shapes)?;
-        picture::jpeg(&shot, body.frame, app.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
+        picture::jpeg(&shot, (body.frame, body.frame), app.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
     })
     .await?;
     Ok(jpeg(bytes, false))

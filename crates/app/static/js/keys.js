@@ -18,9 +18,9 @@ const isSummary = (/** @type {EventTarget|null} */ t) => t instanceof HTMLElemen
 /**
  * @param {{model: import("./state/model.js").Model, views: import("./viewport/viewport.js").Viewport[],
  * playback: import("./state/playback.js").Playback, sheet: import("./sheet/sheet.js").Sheet,
- * acts: Record<string, (button: any) => any>, byId: (id: string) => any}} on
+ * acts: Record<string, (button: any) => any>, byId: (id: string) => any, arrange: (panes: string) => void}} on
  */
-export function heedKeys({ model, views, playback, sheet, acts, byId }) {
+export function heedKeys({ model, views, playback, sheet, acts, byId, arrange }) {
   let panned = false;
   for (const v of views)
     v.canvas.addEventListener("pointerdown", () => {
@@ -37,7 +37,14 @@ export function heedKeys({ model, views, playback, sheet, acts, byId }) {
     f: () => {
       for (const v of views) v.fit();
     },
-    v: () => byId("two-views").click(),
+    g: () => {
+      for (const v of views) v.fitChosen();
+    },
+    v: () => arrange({ one: "beside", beside: "three", above: "three" }[String(byId("panes").value)] ?? "one"),
+    d: () => model.toggle({ kind: "measure" }),
+    k: (e) => {
+      if (!e.repeat) model.lockOff(true);
+    },
     s: () => sheet.fold(),
     t: () => model.toggle({ kind: "place", what: "title", stance: "standing" }),
     l: () => model.toggle({ kind: "lasso" }),
@@ -59,6 +66,8 @@ export function heedKeys({ model, views, playback, sheet, acts, byId }) {
       else {
         model.selected.clear();
         model.chosen = null;
+        model.measures = [];
+        model.rods = [];
         model.select();
       }
     },
@@ -87,7 +96,10 @@ export function heedKeys({ model, views, playback, sheet, acts, byId }) {
     event.preventDefault();
     act(event);
   });
+  // A window that is left does not hear the release.
+  window.addEventListener("blur", () => model.lockOff(false));
   document.addEventListener("keyup", (event) => {
+    if (event.key.toLowerCase() === "k") model.lockOff(false);
     if (event.key !== " " || !model.space) return;
     model.space = false;
     if (!panned) playback.toggle();

@@ -26,7 +26,7 @@ const frames = new Frames(address, () => {
   paint();
   timeline.lanesChanged();
 });
-const views = [byId("view-1"), byId("view-2")].map((root) => new Viewport(root, model, frames));
+const views = [byId("view-1"), byId("view-2"), byId("view-3")].map((root) => new Viewport(root, model, frames));
 const timeline = new Timeline(byId("timeline"), model, frames);
 const playback = new Playback(model, frames, (reading) => {
   byId("play-reading").textContent = reading;
@@ -52,16 +52,19 @@ function composites() {
   return model.state.solve !== null && model.state.inserts.length > 0 && byId("show-inserts").checked;
 }
 
+/** While the lock is off what is placed is drawn as the camera of one frame sees it. */
+const held = () => (model.held === null ? "" : `&held=${model.held}`);
+
 /** @param {number} frame @param {boolean} quick */
 function address(frame, quick) {
   return composites()
-    ? model.url(`picture/${frame}?key=${model.state.picture}${quick ? "&quick=true" : ""}`)
+    ? model.url(`picture/${frame}?key=${model.state.picture}${quick ? "&quick=true" : ""}${held()}`)
     : model.url(`plate/${frame + model.state.trim.first}`);
 }
 
 function refreshFrames() {
   const now = composites()
-    ? `picture ${model.state.picture} ${model.state.frames}`
+    ? `picture ${model.state.picture} ${model.state.frames}${held()}`
     : `plate ${model.state.trim.first} ${model.state.frames}`;
   if (now === source) return;
   source = now;
@@ -176,15 +179,22 @@ byId("show-inserts").addEventListener("change", () => {
   refreshFrames();
   paint();
 });
-byId("two-views").addEventListener("click", () => {
-  const on = byId("view-2").hidden;
-  byId("view-2").hidden = !on;
-  byId("two-views").setAttribute("aria-pressed", String(on));
-  document.querySelector(".views")?.classList.toggle("two", on);
+/** Lays the panes out: how many, and how. @param {string} panes */
+function arrange(panes) {
+  const count = { one: 1, beside: 2, above: 2, three: 3, row: 3 }[panes] ?? 1;
+  views.forEach((v, i) => (v.root.hidden = i >= count));
+  byId("panes").value = panes;
+  /** @type {HTMLElement} */ (document.querySelector(".views")).dataset.panes = panes;
+}
+byId("panes").addEventListener("change", () => arrange(byId("panes").value));
+model.addEventListener("lock", () => {
+  refreshFrames();
+  byId("lock-reading").hidden = model.held === null;
+  paint();
 });
 byId("help-open").addEventListener("click", () => byId("help").showModal());
 
-heedKeys({ model, views, playback, sheet, acts, byId });
+heedKeys({ model, views, playback, sheet, acts, byId, arrange });
 heedNews(model, parts, {
   decoded: () => {
     source = "";

@@ -5,6 +5,7 @@ mod solid;
 mod title;
 
 pub use fonts::{TitleFont, font, fonts};
+pub use solid::triangulated;
 pub use title::TitleError;
 
 use crate::Mesh;

@@ -119,6 +119,21 @@ fn triangulate(mesh: &mut Mesh, region: &Region, up: bool, height: impl Fn(&Poin
     }
 }
 
+/// A flat polygon as triangles, counter-clockwise: its corners, and three of them for each triangle. Nothing for one that
+/// encloses nothing.
+pub fn triangulated(outline: &[Point]) -> (Vec<Point>, Vec<u32>) {
+    let (mut corners, mut indices) = (Vec::new(), Vec::new());
+    if outline.iter().flatten().all(|v| v.is_finite()) {
+        for region in regions(&[outline.to_vec()]) {
+            let filled = region.as_slice().triangulate().to_triangulation::<u32>();
+            let base = corners.len() as u32;
+            corners.extend(filled.points.iter().copied());
+            indices.extend(filled.indices.iter().map(|i| i + base));
+        }
+    }
+    (corners, indices)
+}
+
 /// A band between two contours that run the same way, each at its height: it goes ahead on the side whose next corner
 /// is nearer.
 fn stitch(mesh: &mut Mesh, (low, low_z): (&Contour, f64), (high, high_z): (&Contour, f64)) {
@@ -222,5 +237,18 @@ mod tests {
         assert_eq!(found.len(), 1);
         assert!((signed_area(&found[0][0]) - 3.0).abs() < 1e-6, "counter-clockwise");
         assert!(regions(&[vec![[0.0, 0.0], [1.0, 0.0], [2.0, 0.0]]]).is_empty(), "a line encloses nothing");
+    }
+
+    #[test]
+    fn a_flat_polygon_is_covered_by_triangles_that_face_one_way() {
+        // Given clockwise, and not convex.
+        let (corners, indices) = triangulated(&[[0.0, 0.0], [0.0, 3.0], [1.0, 1.0], [3.0, 0.0]]);
+        let area = |t: &[u32]| {
+            let [a, b, c] = [0, 1, 2].map(|k| corners[t[k] as usize]);
+            0.5 * ((b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1]))
+        };
+        assert!(indices.chunks_exact(3).all(|t| area(t) > 0.0));
+        assert!((indices.chunks_exact(3).map(area).sum::<f64>() - 3.0).abs() < 1e-6);
+        assert!(triangulated(&[[0.0, f64::NAN], [1.0, 0.0], [0.0, 1.0]]).1.is_empty());
     }
 }

@@ -7,10 +7,11 @@ pub mod write;
 pub use run::{Cook, CookError, StepError};
 
 use super::kinds::Values;
+use super::laying::{Axis, Part};
 use super::quantity::Amount;
 use fennik_core::image::Channel;
 use fennik_core::matte::{MaskMode, OutlineKey};
-use fennik_core::scene::{LineRole, Stance};
+use fennik_core::scene::{Follow, LineRole, Stance};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
@@ -193,8 +194,32 @@ pub enum Step {
     },
     /// Solves on from the camera in use.
     SolveOn {},
-    /// Takes the datum that is proposed.
-    ProposeDatum {},
+    /// Takes the datum that is proposed, with its surfaces.
+    ProposeDatum {
+        /// Another floor than the likeliest, from 0.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        floor: Option<usize>,
+    },
+    /// What becomes of what is placed in the steps that follow: it stays on the picture, or goes with the numbers.
+    Follow {
+        /// Which.
+        placed: Follow,
+    },
+    /// Makes the world so many times as large.
+    ScaleBy {
+        /// How many.
+        factor: f64,
+    },
+    /// Makes an axis of the world point up.
+    UpAxis {
+        /// Which.
+        axis: Axis,
+    },
+    /// Puts a part of the datum back.
+    Reset {
+        /// Which.
+        part: Part,
+    },
     /// Makes a place, or the middle of several, the origin.
     Origin {
         /// Where.
@@ -347,7 +372,11 @@ impl Step {
             Self::Track { .. } => "track",
             Self::Solve { .. } => "solve",
             Self::SolveOn {} => "solve-on",
-            Self::ProposeDatum {} => "propose-datum",
+            Self::ProposeDatum { .. } => "propose-datum",
+            Self::Follow { .. } => "follow",
+            Self::ScaleBy { .. } => "scale-by",
+            Self::UpAxis { .. } => "up-axis",
+            Self::Reset { .. } => "reset",
             Self::Origin { .. } => "origin",
             Self::Floor { .. } => "floor",
             Self::Heading { .. } => "heading",

@@ -45,6 +45,8 @@ pub struct Cook<'a> {
     folder: PathBuf,
     /// The shot that the steps work on.
     shot: Option<ShotId>,
+    /// What becomes of what is placed when the datum changes.
+    follow: Follow,
 }
 
 /// Why a step does not hold, where that is about the recipe itself.
@@ -134,7 +136,7 @@ pub enum StepError {
 impl<'a> Cook<'a> {
     /// Begins with a shot, or with none until one is taken in.
     pub fn new(store: &'a Store, folder: &Path, shot: Option<ShotId>) -> Self {
-        Self { store, folder: folder.to_owned(), shot }
+        Self { store, folder: folder.to_owned(), shot, follow: Follow::Picture }
     }
 
     /// The shot that the steps worked on last.
@@ -200,7 +202,14 @@ impl<'a> Cook<'a> {
             Step::Track { .. } => self.track(step, tell),
             Step::Solve { .. } => self.solve(step, tell),
             Step::SolveOn {} => run::solve(self.store, &self.open()?, Begin::FromHere, tell).map(|_| ()),
-            Step::ProposeDatum {} => self.lay(|_, _| Ok(Lay::Take { floor: 0 })),
+            Step::ProposeDatum { floor } => self.lay(|_, _| Ok(Lay::Take { floor: floor.unwrap_or(0) })),
+            Step::Follow { placed } => {
+                self.follow = *placed;
+                Ok(())
+            }
+            Step::ScaleBy { factor } => self.lay(|_, _| Ok(Lay::ScaleBy { factor: *factor })),
+            Step::UpAxis { axis } => self.lay(|_, _| Ok(Lay::UpAxis { axis: *axis })),
+            Step::Reset { part } => self.lay(|_, _| Ok(Lay::Reset { part: *part })),
             Step::Origin { at } => self.lay(|_, _| Ok(Lay::Origin { at: at.each(|p| end(*p)) })),
             Step::Floor { region } => self.lay(|_, solution| Ok(Lay::Floor { points: inside(solution, region)? })),
             Step::Surface { name, region } => {
@@ -366,7 +375,7 @@ impl<'a> Cook<'a> {
         let views = || Arc::new(survey::views_of(&shot, &solution));
         let found = || survey::of_shot(self.store, &shot, &solution).map(Arc::new);
         let ground = Ground { shot: &shot, solution: &solution, views: &views, survey: &found };
-        let edit = ground.edit(&what(&shot, &solution)?, Follow::Picture)?;
+        let edit = ground.edit(&what(&shot, &solution)?, self.follow)?;
         self.edit(&shot, &edit)
     }
 

@@ -1,6 +1,7 @@
 //! What there is in a shot, as JSON for other programs (docs/formats.md).
 
-use crate::engine::{EngineError, OpenShot};
+use crate::engine::readings::readings;
+use crate::engine::{EngineError, OpenShot, survey};
 use fennik_core::scene::{Datum, Surface, floor_corners};
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
@@ -22,7 +23,7 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
     }
     if let Some(solution) = &solution {
         readings["solve"] = solve_reading(solution, shot.solve_is_of_these_tracks(store).is_err());
-        readings["datum"] = datum_reading(shot);
+        readings["datum"] = datum_reading(shot, solution);
     }
     let inserts = document.placing.inserts.iter().map(|insert| {
         let p = &insert.placement;
@@ -62,7 +63,7 @@ fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
         "focal_px": solution.frames.first().map(|f| f.lens.focal_px), "of_other_tracks": out_of_date })
 }
 
-fn datum_reading(shot: &OpenShot) -> Value {
+fn datum_reading(shot: &OpenShot, solution: &Solution) -> Value {
     let (datum, fit) = (&shot.document().datum, &shot.document().solving.transfer);
     let floor = datum.floor.as_ref().map(|f| {
         json!({ "fit_px": f.fit_px, "level_deg": f.level_deg, "points": f.points.len(), "windows": f.windows,
@@ -71,7 +72,12 @@ fn datum_reading(shot: &OpenShot) -> Value {
     let carried = fit.as_ref().map(
         |f| json!({ "rms_px": f.rms_px, "worst_px": f.worst_px, "worst_frame": f.worst_frame, "frames": f.frames }),
     );
-    json!({ "floor": floor, "scale": datum.scale, "carried_over": carried })
+    let told = readings(datum, solution, &survey::views_of(shot, solution));
+    let slide = told.slide.map(|s| json!({ "rms_px": s.rms_px, "worst_px": s.worst_px, "leans_deg": s.leans_deg }));
+    let verticals = told.verticals.map(|(lean, lines)| json!({ "lean_deg": lean, "lines": lines }));
+    json!({ "floor": floor, "scale": datum.scale, "scale_deviation": told.scale_deviation, "carried_over": carried,
+        "level_deg": told.level_deg, "slide": slide, "verticals": verticals, "verdict": told.grade.word(),
+        "reason": told.reason })
 }
 
 /// Width, height and depth of an insert as it stands, metres.

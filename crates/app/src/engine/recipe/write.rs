@@ -260,7 +260,7 @@ impl Laid<'_> {
         if let Some(proposal) = proposed.filter(|p| self.same_floor(&p.datum, wanted)) {
             self.datum = proposal.datum;
             self.surfaces = proposal.surfaces;
-            self.steps.push(Step::ProposeDatum {});
+            self.steps.push(Step::ProposeDatum { floor: None });
         } else if let Some(region) = region_of(self.solution, points) {
             let inside = points_inside(self.solution, region.frame, &region.outline);
             let up = self.datum.world_from_solve.rotation.inverse() * Vector3::y();
@@ -454,7 +454,7 @@ mod tests {
             spot_at(solution, datum, &surfaces, place.frame, Vector2::from(place.pixel)).unwrap().point
         };
         steps.iter().fold(Datum::default(), |datum, step| match step {
-            Step::ProposeDatum {} => proposal.datum.clone(),
+            Step::ProposeDatum { floor: None } => proposal.datum.clone(),
             Step::Origin { at: OneOrMore::One(place) } => {
                 datum.with_origin(datum.world_from_solve.inverse().point(at(&datum, place)))
             }

@@ -25,6 +25,7 @@ export class Model extends EventTarget {
      * @type {{origin: number[], normal: number[], ahead: number[], metre: number, surfaces: any[]}|null}
      */
     this.proposal = null;
+    /** The frame whose camera draws grid and inserts while the lock is off. @type {number|null} */ this.held = null;
     /** Rods that stand on the floor. @type {{foot: number[], height: number}[]} */ this.rods = [];
     /** The rod under the pointer. @type {{foot: number[], height: number}|null} */ this.rod = null;
     /** What was measured. @type {any[]} */ this.measures = [];
@@ -207,6 +208,20 @@ export class Model extends EventTarget {
 
   camera() {
     return this.cameras[this.frame];
+  }
+
+  /** The camera that overlays are drawn by: that of the frame, but while the lock is off that of the frame on which it
+   * was let off. */
+  overlayCamera() {
+    return this.cameras[this.held ?? this.frame];
+  }
+
+  /** Lets the lock off on this frame, or takes it up again. @param {boolean} off */
+  lockOff(off) {
+    const held = off && this.camera() ? this.frame : null;
+    if (held === this.held) return;
+    this.held = held;
+    this.dispatchEvent(new Event("lock"));
   }
 
   /** @param {import("./tool.js").Chosen|null} chosen */

@@ -58,6 +58,7 @@ export function datum({ model, byId }) {
       "heading-by-lines": () => lay({ action: "heading-by-lines" }),
       rod: () => withOne("rod", (height) => model.toggle({ kind: "rod", height })),
       corners: () => model.toggle({ kind: "corners" }),
+      measure: () => model.toggle({ kind: "measure" }),
       "choose-surface": (button) => model.choose({ kind: "surface", id: Number(button.dataset.surface) }),
       "remove-surface": (button) => model.edit({ edit: "remove-surface", id: Number(button.dataset.id) }),
       "push-surface": () => withOne("push", (by_m) => change({ change: "push", by_m })),
@@ -97,6 +98,7 @@ export function datum({ model, byId }) {
       for (const act of ["heading", "scale", "scale-more"]) enable(act, model.own && n === 2);
       press("line", (b) => tool.kind === "line" && tool.role === b.dataset.role);
       press("rod", () => tool.kind === "rod");
+      press("measure", () => tool.kind === "measure");
       press("corners", () => tool.kind === "corners");
       press("choose-surface", (b) => Number(b.dataset.surface) === model.chosenOf("surface"));
       const choice = byId("follow");

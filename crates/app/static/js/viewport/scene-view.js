@@ -1,12 +1,19 @@
 // @ts-check
-/** The scene from outside, drawn in parallel projection: from the top, the side or freely turned. */
-import { add, centre, scale } from "../math/camera.js";
+/** The scene from outside, drawn in parallel projection: from the top, front, side or freely turned. */
+import { add, centre, dot, scale } from "../math/camera.js";
 import { ellipse } from "../math/spread.js";
 import { colours } from "./colours.js";
+import { PointsLayer } from "./points-layer.js";
 import { ramp } from "./ramp.js";
 
 /** Share of the points at each end that may lie outside the picture, so that a few far ones don't shrink the rest. */
 const OUTSIDE = 0.06;
+
+/** How the fixed views are turned: about the upright, and up. @type {Record<string, number[]>} */
+const FIXED = { top: [0, Math.PI / 2], front: [0, 0], side: [Math.PI / 2, 0] };
+
+/** The world's own axes. */
+const WORLD = { right: [1, 0, 0], up: [0, 1, 0], near: [0, 0, 1] };
 
 export class SceneView {
   /**
@@ -22,10 +29,27 @@ export class SceneView {
     this.shift = [0, 0];
     /**
      * How the view was laid, and what for.
-     * @type {{kind: string, middle: number[], size: number, w: number, h: number, turned: string, points:
-     * object[]}|null}
+     * @type {{kind: string, about: number[], size: number, w: number, h: number, points: object[]}|null}
      */
     this.frame = null;
+    this.layer = new PointsLayer();
+  }
+
+  /** Moves and zooms so that some places fill the view. @param {number[][]} places @param {string} kind */
+  fitTo(places, kind) {
+    if (!this.frame || !places.length) return;
+    const { right, up } = this.axes(kind),
+      { size, w, h } = this.frame,
+      middle = this.middle(right, up);
+    const ends = (/** @type {number[]} */ axis) => {
+      const all = places.map((p) => p[0] * axis[0] + p[1] * axis[1] + p[2] * axis[2]);
+      return [Math.min(...all), Math.max(...all)];
+    };
+    const [x0, x1] = ends(right),
+      [y0, y1] = ends(up);
+    const zoom = (0.6 * Math.min(w / Math.max(x1 - x0, 1e-3 * w), h / Math.max(y1 - y0, 1e-3 * h))) / size;
+    this.zoom = Math.min(Math.max(x1 - x0 + y1 - y0 > 0 ? zoom : 6, 0.02), 200);
+    this.shift = [-((x0 + x1) / 2 - middle[0]) * size * this.zoom, ((y0 + y1) / 2 - middle[1]) * size * this.zoom];
   }
 
   fit() {
@@ -50,8 +74,7 @@ export class SceneView {
 
   /** Axes of the view in the world: right, up, towards the viewer. @param {string} kind */
   axes(kind) {
-    const yaw = kind === "top" ? 0 : kind === "side" ? Math.PI / 2 : this.yaw,
-      pitch = kind === "top" ? Math.PI / 2 : kind === "side" ? 0 : this.pitch;
+    const [yaw, pitch] = FIXED[kind] ?? [this.yaw, this.pitch];
     const [cy, sy, cp, sp] = [Math.cos(yaw), Math.sin(yaw), Math.cos(pitch), Math.sin(pitch)];
     return { right: [cy, 0, -sy], up: [-sp * sy, cp, -sp * cy], near: [cp * sy, sp, cp * cy] };
   }
@@ -59,36 +82,38 @@ export class SceneView {
   /** Fits the points and the camera path into the canvas. @param {string} kind @param {number} w @param {number} h */
   lay(kind, w, h) {
     const { model } = this,
-      turned = kind === "free" ? `${this.yaw} ${this.pitch}` : "",
       last = this.frame;
-    // While it plays nothing of this changes, and sorting all points for every frame would cost.
-    if (
-      last &&
-      last.kind === kind &&
-      last.w === w &&
-      last.h === h &&
-      last.turned === turned &&
-      last.points === model.points
-    )
-      return;
-    const { right, up } = this.axes(kind);
+    // While it plays or turns nothing of this changes, and sorting all points for every frame would cost.
+    if (last && last.kind === kind && last.w === w && last.h === h && last.points === model.points) return;
     const eyes = model.cameras.flatMap((c) => (c ? [centre(c)] : []));
     const all = this.path ? eyes : model.points.map((p) => p.x).concat(eyes);
     const spread = (/** @type {number[]} */ axis) => {
-      const s = all.map((p) => p[0] * axis[0] + p[1] * axis[1] + p[2] * axis[2]).sort((a, b) => a - b);
+      const s = all.map((p) => dot(p, axis)).sort((a, b) => a - b);
       const outside = this.path ? 0 : OUTSIDE;
       return s.length ? [s[Math.floor(s.length * outside)], s[Math.floor((s.length - 1) * (1 - outside))]] : [0, 1];
     };
-    const [x0, x1] = spread(right),
-      [y0, y1] = spread(up);
-    const size = 0.8 * Math.min(w / Math.max(x1 - x0, 1e-6), h / Math.max(y1 - y0, 1e-6));
-    this.frame = { kind, middle: [(x0 + x1) / 2, (y0 + y1) / 2], size, w, h, turned, points: model.points };
+    // A view that turns is fitted for every way it may be turned.
+    const { right, up, near } = kind === "free" ? WORLD : this.axes(kind);
+    const [xs, ys, zs] = [right, up, near].map(spread),
+      half = (/** @type {number[]} */ [low, high]) => (low + high) / 2,
+      breadth = (/** @type {number[]} */ [low, high]) => Math.max(high - low, 1e-6);
+    const round = Math.hypot(breadth(xs), breadth(ys), breadth(zs)),
+      size = kind === "free" ? (0.9 * Math.min(w, h)) / round : 0.8 * Math.min(w / breadth(xs), h / breadth(ys));
+    const about = add(add(scale(right, half(xs)), scale(up, half(ys))), scale(near, half(zs)));
+    this.frame = { kind, about, size, w, h, points: model.points };
+  }
+
+  /** The middle of the view along its axes. @param {number[]} right @param {number[]} up */
+  middle(right, up) {
+    const { about } = /** @type {any} */ (this.frame);
+    return [dot(about, right), dot(about, up)];
   }
 
   /** World to stage px. @param {number[]} p */
   toStage(p) {
-    const { kind, middle, size, w, h } = /** @type {any} */ (this.frame),
-      { right, up } = this.axes(kind);
+    const { kind, size, w, h } = /** @type {any} */ (this.frame),
+      { right, up } = this.axes(kind),
+      middle = this.middle(right, up);
     const u = p[0] * right[0] + p[1] * right[1] + p[2] * right[2] - middle[0],
       v = p[0] * up[0] + p[1] * up[1] + p[2] * up[2] - middle[1];
     return [w / 2 + this.shift[0] + u * size * this.zoom, h / 2 + this.shift[1] - v * size * this.zoom];
@@ -96,8 +121,9 @@ export class SceneView {
 
   /** The line of sight under the pointer, from far in front of everything. @param {number[]} at */
   rayAt([x, y]) {
-    const { kind, middle, size, w, h } = /** @type {any} */ (this.frame),
-      { right, up, near } = this.axes(kind);
+    const { kind, size, w, h } = /** @type {any} */ (this.frame),
+      { right, up, near } = this.axes(kind),
+      middle = this.middle(right, up);
     const u = (x - w / 2 - this.shift[0]) / (size * this.zoom) + middle[0],
       v = -(y - h / 2 - this.shift[1]) / (size * this.zoom) + middle[1];
     const on = add(scale(right, u), scale(up, v));
@@ -105,26 +131,52 @@ export class SceneView {
   }
 
   /**
-   * With `firm` also how far each place may be off.
    * @param {CanvasRenderingContext2D} g
    * @param {string} kind
    * @param {number} w
    * @param {number} h
-   * @param {boolean} [firm]
+   * @param {{firm?: boolean, points?: boolean, path?: boolean, size?: number}} [show] `firm`: how far each place may be
+   * off
    */
-  paint(g, kind, w, h, firm = false) {
+  paint(g, kind, w, h, { firm = false, points = true, path = true, size = 2 } = {}) {
     const { model } = this;
     this.lay(kind, w, h);
     if (!model.cameras.some(Boolean)) return;
     if (model.state.floor) this.paintFloor(g);
     if (firm) this.paintFirmness(g);
-    for (const p of model.points) {
-      const [x, y] = this.toStage(p.x),
-        picked = model.selected.has(p.id);
-      g.fillStyle = picked ? colours.sand : ramp((p.rms * 1280) / model.state.width);
-      g.fillRect(x - (picked ? 3 : 1), y - (picked ? 3 : 1), picked ? 6 : 2, picked ? 6 : 2);
+    if (points) {
+      this.layer.paint(g, model, this.placing(), w, h, size);
+      this.paintSelected(g, size);
     }
-    this.paintCameras(g);
+    if (path) this.paintCameras(g);
+  }
+
+  /** Where the view puts the world: px for each unit to the right and up, and where its middle lies. */
+  placing() {
+    const { kind, size, w, h } = /** @type {any} */ (this.frame),
+      { right, up } = this.axes(kind),
+      middle = this.middle(right, up),
+      scale = size * this.zoom;
+    return {
+      right,
+      up,
+      scale,
+      x: w / 2 + this.shift[0] - middle[0] * scale,
+      y: h / 2 + this.shift[1] + middle[1] * scale,
+    };
+  }
+
+  /** The selected are found again in every view. @param {CanvasRenderingContext2D} g @param {number} size */
+  paintSelected(g, size) {
+    const { model } = this;
+    if (!model.selected.size) return;
+    g.fillStyle = colours.sand;
+    const reach = size + 2;
+    for (const p of model.points) {
+      if (!model.selected.has(p.id)) continue;
+      const [x, y] = this.toStage(p.x);
+      g.fillRect(x - reach, y - reach, 2 * reach, 2 * reach);
+    }
   }
 
   /** @param {CanvasRenderingContext2D} g */

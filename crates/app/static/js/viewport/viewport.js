@@ -81,10 +81,10 @@ export class Viewport {
     return this.through() || kind === "lasso" ? this.tools[kind] : this.tools.select;
   }
 
-  /** @param {"tracks"|"grid"|"surfaces"|"firm"} name */
+  /** @param {"tracks"|"grid"|"surfaces"|"firm"|"points"|"path"} name */
   option(name) {
-    if (name !== "firm") return shownAt(this.model, name);
-    return /** @type {HTMLInputElement} */ (this.root.querySelector('[name="show-firm"]')).checked;
+    if (name === "tracks" || name === "grid" || name === "surfaces") return shownAt(this.model, name);
+    return /** @type {HTMLInputElement} */ (this.root.querySelector(`[name="show-${name}"]`)).checked;
   }
 
   kind() {
@@ -182,6 +182,46 @@ export class Viewport {
     this.paint();
   }
 
+  /** The selected points and what is chosen, world. @returns {number[][]} */
+  chosenInWorld() {
+    const { model } = this,
+      insert = model.insert(model.chosenOf("insert")),
+      surface = model.state.surfaces.find((/** @type {any} */ s) => s.id === model.chosenOf("surface"));
+    const points = model.points.filter((p) => model.selected.has(p.id)).map((p) => p.x);
+    if (insert) points.push(this.handles.places(insert).foot, this.handles.places(insert).lift);
+    return surface ? points.concat(surface.outline) : points;
+  }
+
+  /** Moves and zooms to what is chosen, or to all where nothing is. */
+  fitChosen() {
+    const places = this.chosenInWorld();
+    if (!places.length) {
+      this.fit();
+      return;
+    }
+    if (!this.through()) this.scene.fitTo(places, this.kind());
+    else {
+      const seen = places.flatMap((p) => {
+        const camera = this.model.camera(),
+          at = camera && project(camera, p);
+        return at ? [at] : [];
+      });
+      if (!seen.length) return;
+      const { w, h } = this.size(),
+        [xs, ys] = [seen.map((p) => p[0]), seen.map((p) => p[1])];
+      const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+      const fit = 0.6 * Math.min(w / Math.max(x1 - x0, 60), h / Math.max(y1 - y0, 60));
+      const s = Math.min(Math.max(fit, SCALES[0]), SCALES[1]);
+      this.view = {
+        scale: s,
+        x: w / 2 - s * ((x0 + x1) / 2 + 0.5),
+        y: h / 2 - s * ((y0 + y1) / 2 + 0.5),
+        fitted: false,
+      };
+    }
+    this.paint();
+  }
+
   /** Picture px to px of the view. @param {number[]} p */
   toStage([x, y]) {
     return [this.view.x + (x + 0.5) * this.view.scale, this.view.y + (y + 0.5) * this.view.scale];
@@ -195,7 +235,7 @@ export class Viewport {
   /** World to px of the view, or null where the camera does not see it. @param {number[]} p */
   worldToStage(p) {
     if (!this.through()) return this.scene.frame ? this.scene.toStage(p) : null;
-    const camera = this.model.camera();
+    const camera = this.model.overlayCamera();
     const pixel = camera && project(camera, p);
     return pixel ? this.toStage(pixel) : null;
   }
@@ -226,7 +266,12 @@ export class Viewport {
     g.clearRect(0, 0, this.canvas.width, this.canvas.height);
     if (this.through()) this.paintThrough(g);
     else {
-      this.scene.paint(g, this.kind(), w, h, this.option("firm"));
+      this.scene.paint(g, this.kind(), w, h, {
+        firm: this.option("firm"),
+        points: this.option("points"),
+        path: this.option("path"),
+        size: Number(/** @type {HTMLSelectElement} */ (this.root.querySelector('[name="point-size"]')).value),
+      });
       this.empty.hidden = model.points.length > 0;
       this.empty.textContent = "The scene can be seen from outside once the camera is solved.";
     }
@@ -322,13 +367,14 @@ export class Viewport {
     canvas.addEventListener("dblclick", (e) => this.masks.twice(this.at(e)));
     this.root.querySelector(".strip")?.addEventListener("change", () => this.chooseKind());
     this.root.querySelector('[data-view-act="fit"]')?.addEventListener("click", () => this.fit());
+    this.root.querySelector('[data-view-act="fit-chosen"]')?.addEventListener("click", () => this.fitChosen());
     this.chooseKind();
   }
 
   /** Overlays of the plate have no meaning from outside. */
   chooseKind() {
-    for (const label of this.root.querySelectorAll(".strip label"))
-      /** @type {HTMLElement} */ (label).hidden = this.through() !== !label.hasAttribute("data-outside");
+    for (const label of this.root.querySelectorAll(".strip label[data-outside], .strip label[data-through]"))
+      /** @type {HTMLElement} */ (label).hidden = this.through() !== label.hasAttribute("data-through");
     this.leave();
     this.paint();
   }

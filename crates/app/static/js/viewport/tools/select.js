@@ -1,7 +1,9 @@
 // @ts-check
 /** Selecting: tracks by a click, a box or a lasso; handles and masks by taking hold of them. */
+import { centre, dot, sub } from "../../math/camera.js";
 import { contains } from "../../math/outline.js";
 import { trackAt } from "../../math/tracks.js";
+import { note } from "../../notes.js";
 import { colours } from "../colours.js";
 
 const PICK_PX = 9;
@@ -15,6 +17,7 @@ export class SelectTool {
   constructor(viewport) {
     this.viewport = viewport;
     /** @type {{x0: number, y0: number, x1: number, y1: number, path: number[][]}|null} */ this.box = null;
+    /** What a click took last, and where. @type {{at: number[], id: number}|null} */ this.picked = null;
   }
 
   /** Where the tracks that can be seen here are, px of the view. @returns {{id: number, x: number, y: number}[]} */
@@ -80,18 +83,36 @@ export class SelectTool {
     );
   }
 
-  /** @param {number[]} at @returns {number|null} */
+  /**
+   * The track nearest to the pointer; another click on the same place offers the next one there, from near to far.
+   * @param {number[]} at @returns {number|null}
+   */
   nearest(at) {
-    let near = /** @type {number|null} */ (null),
-      best = PICK_PX;
-    for (const { id, x, y } of this.marks()) {
-      const d = Math.hypot(x - at[0], y - at[1]);
-      if (d < best) {
-        best = d;
-        near = id;
-      }
+    const here = this.marks()
+      .map(({ id, x, y }) => ({ id, d: Math.hypot(x - at[0], y - at[1]) }))
+      .filter(({ d }) => d < PICK_PX)
+      .sort((a, b) => a.d - b.d);
+    if (!here.length) return null;
+    const same = this.picked && Math.hypot(this.picked.at[0] - at[0], this.picked.at[1] - at[1]) < CLICK_PX;
+    if (!same || here.length < 2 || this.picked === null) {
+      this.picked = { at, id: here[0].id };
+      return here[0].id;
     }
-    return near;
+    const deep = here.map(({ id }) => id).sort((a, b) => this.depth(a) - this.depth(b)),
+      next = deep[(deep.indexOf(this.picked.id) + 1) % deep.length];
+    this.picked = { at, id: next };
+    note(`${deep.indexOf(next) + 1} of ${deep.length} here, from near to far; another click takes the next.`);
+    return next;
+  }
+
+  /** How far away a track lies in this view; those without a place come last. @param {number} id */
+  depth(id) {
+    const { viewport } = this,
+      point = viewport.model.points.find((p) => p.id === id),
+      camera = viewport.model.camera();
+    if (!point) return Infinity;
+    if (!viewport.through()) return -dot(viewport.scene.axes(viewport.kind()).near, point.x);
+    return camera ? Math.hypot(...sub(centre(camera), point.x)) : Infinity;
   }
 
   /** @param {number|null} near @param {boolean} more @param {number[]} at */
