@@ -121,8 +121,23 @@ fn from_afar(frame: f64) -> Pose {
     )
 }
 
+/// Low over the grass behind the wall, by hand.
+fn over_grass(frame: f64) -> Pose {
+    let t = frame / 100.0;
+    let bob = V::new(0.03 * (0.29 * frame).sin(), 0.035 * (0.58 * frame).sin().abs(), 0.0);
+    let eye = V::new(-16.5 + 1.5 * t, 1.65, 15.0 - 3.0 * t) + bob;
+    aimed(eye, V::new(-17.5, 0.2, 4.0), shake(frame, 0.008))
+}
+
+/// Past the front of a shed, so near that nothing else is seen: no floor.
+fn shed_front(frame: f64) -> Pose {
+    let t = ease(frame, 80.0);
+    let eye = V::new(-8.4 + 2.0 * t, 1.9, 2.6 - 0.5 * t) + shake(frame, 0.01);
+    aimed(eye, V::new(-7.9 + 1.2 * t, 1.85, -6.5), shake(frame, 0.004))
+}
+
 /// All takes, by name.
-pub const TRIALS: [Take; 17] = [
+pub const TRIALS: [Take; 19] = [
     Take { name: "nodal-pan", motion: "nodal", pose: pan, ..PLAIN },
     Take {
         name: "nodal-zoom",
@@ -158,6 +173,8 @@ pub const TRIALS: [Take; 17] = [
         frames: 100,
         ..PLAIN
     },
+    Take { name: "lawn", pose: over_grass, frames: 100, ..PLAIN },
+    Take { name: "shed-front", pose: shed_front, focal: |_| 2300.0, frames: 80, ..PLAIN },
     Take { name: "rolling-unsteady", pose: unsteady, frames: 100, readout: 0.9, shutter: 0.3, ..PLAIN },
 ];
 

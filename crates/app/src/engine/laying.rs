@@ -426,6 +426,10 @@ pub fn why_no_floor(survey: &Survey) -> &'static str {
                 ground, and draw along the horizon or an upright to level it"
         }
         Some(NoFloor::Points) => "too few points have a depth. Track more points on the ground, then solve again",
+        Some(NoFloor::HeadOn) => {
+            "what fills the frame is seen head on and looks like a wall. If it is the ground from above, select three \
+                points or more on it and lay the floor from them; else draw along an upright"
+        }
         Some(NoFloor::NothingLevel) | None => {
             "nothing lies level under the camera. If the ground is seen, select three points or more on it, on any \
                 frame, and lay the floor from them; else draw along an upright"

@@ -4,6 +4,7 @@ use super::cloud::{CloudPoint, cloud};
 use super::extent::{Inside, hull, outline};
 use super::flats::{Flat, flats};
 use super::floor::{Candidate, candidates};
+use super::head_on::is_wall_like;
 use super::plane::Plane;
 use super::refine::{Known, Refined, beside, grid_for, held_upright, refine};
 use super::upright::Held;
@@ -100,6 +101,8 @@ pub enum NoFloor {
     NothingLevel,
     /// Something does, but neither points nor the picture hold it.
     NothingHolds,
+    /// What fills the frame is seen head on and looks like a wall.
+    HeadOn,
 }
 
 /// What was found.
@@ -114,6 +117,7 @@ pub struct Survey {
 }
 
 struct Scene<'a> {
+    solution: &'a Solution,
     views: &'a [View],
     cloud: Vec<CloudPoint>,
     eye: Vector3<f64>,
@@ -129,7 +133,7 @@ pub fn survey(solution: &Solution, views: &[View]) -> Survey {
     let cloud = cloud(solution);
     let Some(held) = Held::of(solution).filter(|_| cloud.len() >= 3) else { return none(NoFloor::Points) };
     let eye = eyes.iter().sum::<Vector3<f64>>() / eyes.len() as f64;
-    let scene = Scene { views, cloud, eye };
+    let scene = Scene { solution, views, cloud, eye };
     let (floors, no_floor) = match scene.floors(&held, &eyes) {
         Ok(floors) => (floors, None),
         Err(why) => (Vec::new(), Some(why)),
@@ -157,6 +161,7 @@ impl Scene<'_> {
             .collect();
         asked.sort_by(|a, b| b.0.total_cmp(&a.0));
         let mut found: Vec<FoundPlane> = Vec::new();
+        let mut head_on = false;
         for (_, candidate, rough) in asked {
             let confirmed = |r: &Refined| {
                 r.on_it.len() >= CONFIRMED.0 && r.on_it.len() as f64 >= CONFIRMED.1 * r.readings.len() as f64
@@ -164,6 +169,11 @@ impl Scene<'_> {
             let refined = rough
                 .filter(confirmed)
                 .and_then(|r| refine(views, &all_points, &r.plane, Known::Well, FOUND, |_, _, _| true));
+            let steep = held.judge(&candidate.plane.normal).is_steep();
+            if steep && found.is_empty() && refined.as_ref().is_some_and(|r| is_wall_like(self.solution, views, r)) {
+                head_on = true;
+                break;
+            }
             let plane = match refined {
                 Some(r) => self.by_picture(&r, PlaneKind::Floor, None),
                 None if candidate.support >= BY_POINTS => self.by_points(candidate.plane, PlaneKind::Floor, None),
@@ -177,7 +187,13 @@ impl Scene<'_> {
                 found.push(plane);
             }
         }
-        if found.is_empty() { Err(NoFloor::NothingHolds) } else { Ok(found) }
+        if head_on {
+            Err(NoFloor::HeadOn)
+        } else if found.is_empty() {
+            Err(NoFloor::NothingHolds)
+        } else {
+            Ok(found)
+        }
     }
 
     fn points_on(&self, plane: &Plane) -> impl Iterator<Item = &CloudPoint> {

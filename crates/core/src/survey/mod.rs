@@ -6,6 +6,7 @@ mod extent;
 mod find;
 mod flats;
 mod floor;
+mod head_on;
 mod plane;
 mod refine;
 mod slide;
