@@ -214,3 +214,66 @@ test("a drag over the ground lays a surface, and a rod stands where one points",
   assert.equal(await page.evaluate(() => globalThis.fennik.model.rods[0].height), 2);
   await page.keyboard.press("Escape");
 });
+
+test("a distance is measured between two clicks, with how far it may be off", async () => {
+  const at = await onPage([0, 0, 0]);
+  await page.keyboard.press("d");
+  await page.mouse.click(at[0] - 60, at[1] + 10);
+  await page.mouse.click(at[0] + 80, at[1] + 20);
+  await page.waitForFunction(() => globalThis.fennik.model.measures.length === 1);
+  const [m] = await page.evaluate(() => globalThis.fennik.model.measures);
+  const length = Math.hypot(...m.from.map((v, i) => v - m.to[i]));
+  assert.ok(Math.abs(m.distance - length) < 1e-9 && m.distance_deviation > 0 && m.distance_deviation < 0.2 * length);
+  assert.match(m.text, /^\d+\.\d{3} ±0\.\d{3} m/);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Escape");
+});
+
+test("while the lock is off, grid and inserts stand as they would without the camera's move", async () => {
+  await page.check("#show-inserts");
+  await showFrame(page, 100);
+  const place = await page.evaluate(() => globalThis.fennik.model.state.inserts[0].placement.anchor.foot);
+  const before = await onPage(place);
+  await page.keyboard.down("k");
+  const asked = page.waitForRequest((r) => /\/picture\/180\?.*held=100/.test(r.url()));
+  await page.fill("#frame", "180");
+  await page.press("#frame", "Enter");
+  await asked;
+  assert.deepEqual(await onPage(place), before, "it stays where it stood");
+  await page.keyboard.up("k");
+  await page.waitForFunction(() => globalThis.fennik.model.held === null);
+  const after = await onPage(place);
+  assert.ok(Math.hypot(after[0] - before[0], after[1] - before[1]) > 5, "locked again it follows the camera");
+});
+
+test("three panes show the scene, and what is selected is found in each", async () => {
+  await page.selectOption("#panes", "three");
+  await page.selectOption("#view-2 [name=view]", "front");
+  const ids = await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    model.selected = new Set(model.points.slice(0, 3).map((p) => p.id));
+    model.select();
+    return [...model.selected];
+  });
+  await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
+  const marked = await page.evaluate((id) => {
+    const { model, views } = globalThis.fennik;
+    return views.slice(1).map((v) => {
+      const [x, y] = v.scene.toStage(model.points.find((p) => p.id === id).x),
+        k = globalThis.devicePixelRatio;
+      return [...v.draw2d.getImageData(x * k, y * k, 1, 1).data];
+    });
+  }, ids[0]);
+  for (const [r, g, b] of marked) assert.ok(r > 180 && r > b + 40 && g > b, `sand, not ${[r, g, b]}`);
+  await page.keyboard.press("g");
+  const spots = await page.evaluate((list) => {
+    const { model, views } = globalThis.fennik;
+    return views
+      .slice(1)
+      .flatMap((v) =>
+        list.map((id) => [...v.scene.toStage(model.points.find((p) => p.id === id).x), v.size().w, v.size().h]),
+      );
+  }, ids);
+  for (const [x, y, w, h] of spots) assert.ok(x >= 0 && y >= 0 && x <= w && y <= h, `${[x, y, w, h]}`);
+  await page.selectOption("#panes", "one");
+});

@@ -19,10 +19,9 @@ export function heedNews(model, parts, { decoded, working, byId }) {
     if (job.shot !== model.shot) return;
     const active = job.state === "running" || job.state === "waiting";
     const percent = job.total ? Math.floor((100 * job.done) / job.total) : 0;
-    const words =
-      job.kind === "solve" || job.kind === "refine"
-        ? `${job.message} · ${percent} %`
-        : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
+    const words = /^(solve|refine|analyse)$/.test(job.kind)
+      ? `${job.message} · ${percent} %`
+      : `${job.message} frame ${job.done} of ${job.total} · ${percent} %`;
     const line = words + (left_s !== null && active ? ` · ${left_s} s left` : "");
     byId("running").textContent = active ? `${job.kind}: ${line}` : "";
     if (model.working !== active) {
@@ -37,7 +36,11 @@ export function heedNews(model, parts, { decoded, working, byId }) {
       bar.value = percent;
     } else if (!active || !box) {
       if (job.kind === "decode" && !active) decoded();
-      parts.reload().catch(told);
+      const drawn = parts.reload();
+      // What it was all for is what it proposes.
+      if (job.kind === "analyse" && job.state === "done" && model.station === "track")
+        drawn.then(() => parts.openStation("datum")).catch(told);
+      else drawn.catch(told);
     }
   };
 }

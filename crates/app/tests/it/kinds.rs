@@ -52,9 +52,13 @@ fn a_pan_with_a_zoom_is_solved_and_what_is_placed_follows_the_turn() {
         "POST",
         "/shots/1/datum",
         &[("content-type", "application/json")],
-        &json!({ "revision": server.state_of(1)["revision"], "action": "suggest-floor" }).to_string(),
+        &json!({ "revision": server.state_of(1)["revision"], "action": "take" }).to_string(),
     );
-    assert_eq!(floor.status, 422, "there are no depths to lay a floor by: {}", floor.body);
+    assert!(
+        floor.status == 422 && floor.body.contains("no depths"),
+        "there are none to lay a floor by: {}",
+        floor.body
+    );
     let place = json!({ "revision": server.state_of(1)["revision"], "frame": 20, "x": 300.0, "y": 150.0,
         "stance": "standing" });
     assert_eq!(server.post("/shots/1/place", &place).status, 200);
@@ -89,4 +93,14 @@ fn a_pan_with_a_zoom_is_solved_and_what_is_placed_follows_the_turn() {
         }
     }
     assert!(checked >= 20, "{checked} frames were checked");
+
+    // By the camera's height there is a floor, to which what lies below the horizon belongs.
+    let height = json!({ "revision": server.state_of(1)["revision"], "action": "camera-height", "height_m": 2.5 });
+    assert_eq!(server.post("/shots/1/datum", &height).status, 200);
+    let under = |y: f64| -> Value {
+        serde_json::from_str(&server.get(&format!("/shots/1/surface?frame=20&x=300&y={y}")).body).unwrap()
+    };
+    let (low, high) = (under(340.0), under(20.0));
+    assert_eq!((&low["kind"], &high["kind"]), (&json!("floor"), &json!("far")), "{low} {high}");
+    assert!(low["point"][1].as_f64().unwrap().abs() < 1e-9);
 }

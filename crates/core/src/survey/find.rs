@@ -28,6 +28,8 @@ const CONFIRMED: (usize, f64) = (20, 0.1);
 const BY_POINTS: f64 = 12.0;
 /// Part of the windows inside a plane's outline that must lie on it.
 const WALL_SHARE: f64 = 0.25;
+/// Points from which a flat part is known well before the picture is asked.
+const MANY_POINTS: usize = 25;
 /// How firmly the normal of a plane must be known, degrees.
 const LEAST_FIRM_DEG: f64 = 1.5;
 /// Deviations of points off the floor, beyond which they can be of something else.
@@ -235,7 +237,9 @@ impl Scene<'_> {
         let places: Vec<Vector3<f64>> = members.iter().map(|p| flat.plane.foot(p.position)).collect();
         let inside = Inside::new(&flat.plane, &hull(&flat.plane, &places, GROWN * depth, up));
         let grid = grid_for(self.views, &flat.plane, |p| inside.holds(p));
-        let refined = refine(self.views, &members, &flat.plane, Known::Roughly, grid, |_, _, p| inside.holds(p));
+        // Many points tell of it within a px; few may be farther off.
+        let known = if members.len() >= MANY_POINTS { Known::Well } else { Known::Roughly };
+        let refined = refine(self.views, &members, &flat.plane, known, grid, |_, _, p| inside.holds(p));
         let second = refined.as_ref().and_then(beside);
         let upright = |r: Refined| match up {
             Some(up) => held_upright(r, &members, up),

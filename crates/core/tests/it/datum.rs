@@ -1,6 +1,7 @@
 //! Floor, origin, scale and surfaces on a solved scene whose ground is known.
 
 use crate::made_up::{HEIGHT, Random, WIDTH, travelling};
+use fennik_core::camera::CameraPath;
 use fennik_core::geometry::{Lens, Similarity};
 use fennik_core::scene::{Datum, SpotKind, spot_at};
 use fennik_core::solve::{Solution, SolvedFrame, SolvedPoint};
@@ -92,6 +93,40 @@ proptest! {
         prop_assert!(((wa - wb).norm() / metres - 1.0).abs() < 1e-9);
         prop_assert!(wa.norm() < 1e-4 * metres.max(1.0), "the point at the origin is at {wa}");
         prop_assert_eq!(datum.scale.distances().len(), 1);
+    }
+
+    /// Whatever is done to a datum, its world is a similarity of the solve's, and no picture changes by it.
+    #[test]
+    fn changes_of_the_datum_are_similarities_and_never_change_a_reprojection(
+        away in away(),
+        steps in prop::collection::vec((0usize..6, (-170f64..170.0, -80f64..80.0, -4f64..4.0), 0.2f64..5.0), 1..7),
+    ) {
+        let solution = solved(&Similarity::identity());
+        let mut datum = Datum { world_from_solve: away, ..Datum::default() };
+        for (what, (a, b, c), s) in steps {
+            let next = match what {
+                0 => Ok(datum.nudged([a, b, c], [c, s, a / 50.0])),
+                1 => Ok(datum.with_origin(Vector3::new(c, s, b / 20.0))),
+                2 => datum.with_heading(Vector3::zeros(), Vector3::new(c, 0.3, s)),
+                3 => datum.with_up(Vector3::new(c, s, b / 20.0)),
+                4 => datum.with_scale_by(s),
+                _ => datum.with_distance(Vector3::zeros(), Vector3::new(c, s, 1.0), s),
+            };
+            datum = next.unwrap();
+            prop_assert!(datum.world_from_solve.is_sound(), "{what}: {:?}", datum.world_from_solve);
+        }
+        let world = &datum.world_from_solve;
+        let (here, there) = (CameraPath::new(&solution, &Similarity::identity()), CameraPath::new(&solution, world));
+        for p in solution.points.iter().step_by(17) {
+            for frame in [0, 11, 29] {
+                let seen = (here.at(frame).unwrap().project(p.position), there.at(frame).unwrap().project(there.point(p.position)));
+                if let (Some(a), Some(b)) = seen {
+                    prop_assert!((a - b).norm() < 1e-5, "{a} and {b}");
+                }
+            }
+            let back = world.inverse().then(world).point(p.position) - p.position;
+            prop_assert!(back.norm() < 1e-7 * (1.0 + p.position.norm()));
+        }
     }
 
     #[test]

@@ -257,7 +257,10 @@ impl Laid<'_> {
 
     fn floor(&mut self, points: &[TrackId], wanted: &Datum) {
         let proposed = propose(self.solution, self.seen.found, &self.datum);
-        if let Some(proposal) = proposed.filter(|p| self.same_floor(&p.datum, wanted)) {
+        if let Some(proposal) = proposed.filter(|p| {
+            let points = p.datum.floor.as_ref().is_some_and(|f| f.points == points);
+            points || self.same_floor(&p.datum, wanted)
+        }) {
             self.datum = proposal.datum;
             self.surfaces = proposal.surfaces;
             self.steps.push(Step::ProposeDatum { floor: None });
