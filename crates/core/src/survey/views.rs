@@ -12,6 +12,9 @@ const VIEWS: usize = 10;
 /// Levels of the pyramid of each.
 const LEVELS: usize = 3;
 
+/// Breadth beyond which a picture is looked at half as large, px.
+const LARGEST: usize = 2600;
+
 /// One picture of the clip.
 pub struct View {
     /// Frame of the trimmed clip.
@@ -51,13 +54,55 @@ pub fn views(solution: &Solution, pictures: &[(u32, Picture)], masks: &Masks) ->
     let path = CameraPath::new(solution, &Similarity::identity());
     let of = |(frame, picture): &(u32, Picture)| {
         let scale = picture.width() as f64 / f64::from(solution.width);
+        let mut camera = path.at(*frame)?.scaled(scale);
+        // A picture that is larger than any window needs is looked at half as large.
+        let half = (picture.width() > LARGEST).then(|| picture.halved());
+        if half.is_some() {
+            camera = camera.scaled(0.5);
+            // What lay at (x, y) lies at half of that there, not at the middle of four.
+            camera.lens.centre_px = camera.lens.centre_px.map(|c| c + 0.25);
+        }
         Some(View {
             frame: *frame,
-            camera: path.at(*frame)?.scaled(scale),
-            pyramid: Pyramid::new(picture, LEVELS),
+            camera,
+            pyramid: Pyramid::new(half.as_ref().unwrap_or(picture), LEVELS),
             masks: masks.at(*frame),
-            full: 1.0 / scale,
+            full: if half.is_some() { 2.0 / scale } else { 1.0 / scale },
         })
     };
     pictures.par_iter().filter_map(of).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::{Lens, Pose};
+    use crate::solve::SolvedFrame;
+    use nalgebra::{Vector2, Vector3};
+
+    #[test]
+    fn a_large_picture_is_seen_in_the_same_places_half_as_large() {
+        let mut solution = Solution::empty(3840, 2160, 1);
+        let pose = Pose::look_at(Vector3::new(0.0, 1.0, 9.0), Vector3::zeros(), Vector3::y()).unwrap();
+        solution.frames = vec![SolvedFrame::new(0, pose, Lens::centred(3000.0, 3840, 2160), 0.1, 30)];
+        let place = Vector3::new(0.4, 0.2, 0.0);
+        let at = CameraPath::new(&solution, &Similarity::identity()).at(0).unwrap().project(place).unwrap();
+        // A soft spot where the place is seen.
+        let picture = Picture::from_fn(3840, 2160, |x, y| {
+            let d = Vector2::new(x as f64, y as f64) - at;
+            (200.0 * (-d.norm_squared() / 800.0).exp()) as f32
+        });
+        let seen = &views(&solution, &[(0, picture)], &Masks::default())[0];
+        let small = seen.pyramid.level(0);
+        let (mut sum, mut middle) = (0.0, Vector2::zeros());
+        for y in 0..small.height() {
+            for (x, v) in small.row(y).iter().enumerate() {
+                sum += f64::from(*v);
+                middle += Vector2::new(x as f64, y as f64) * f64::from(*v);
+            }
+        }
+        assert_eq!((small.width(), seen.full()), (1920, 2.0));
+        let off = middle / sum - seen.camera.project(place).unwrap();
+        assert!(off.norm() < 0.02, "{off}");
+    }
 }
