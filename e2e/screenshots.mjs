@@ -1,5 +1,5 @@
 // Makes docs/screenshots again from the demo data.
-import { freshFolder, openBrowser, openPage, openStation, showFrame, startServer } from "./support.mjs";
+import { freshFolder, openBrowser, openPage, openStation, showFrame, startServer, unfold } from "./support.mjs";
 
 const to = (name) => new URL(`../docs/screenshots/${name}.png`, import.meta.url).pathname;
 const folder = freshFolder();
@@ -91,8 +91,23 @@ try {
   await page.click(".kept button:has-text('Use')");
   await page.waitForFunction(() => document.querySelector(".kept.current input").value === "solve 1");
   await page.check("#show-inserts");
-  await openStation(page, "inserts");
+  await openStation(page, "datum");
   await showFrame(page, 60);
+  await unfold(page, "found");
+  await page.click("#take-datum");
+  await page.waitForFunction(() => globalThis.fennik.model.state.surfaces.length > 3);
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    model.choose({ kind: "surface", id: model.state.surfaces[0].id });
+    document.querySelector("#datum-verdict").scrollIntoView({ block: "center" });
+  });
+  await page.waitForSelector(".surface-form");
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: to("datum") });
+  await page.keyboard.press("Escape");
+  await page.click("#undo");
+  await page.waitForFunction(() => globalThis.fennik.model.state.surfaces.length === 0);
+  await openStation(page, "inserts");
   await page.click('[data-act="place"][data-stance="standing"]');
   const box = await page.locator("#plate").boundingBox();
   await page.mouse.move(box.x + box.width * 0.33, box.y + box.height * 0.72);
@@ -107,7 +122,9 @@ try {
   await page.evaluate(() => {
     globalThis.fennik.model.choose({ kind: "insert", id: 1 });
   });
-  await page.waitForTimeout(200);
+  await page.keyboard.press("v");
+  await page.selectOption("#view-3 [name=view]", "front");
+  await page.waitForTimeout(300);
   await page.screenshot({ path: to("outside") });
   await page.goto(server.address);
   await page.waitForLoadState("networkidle");

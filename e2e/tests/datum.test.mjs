@@ -126,6 +126,37 @@ test("lines drawn along uprights turn a datum upright that leans", async () => {
   assert.ok(apart(before, await turn()) < 0.6, `${apart(before, await turn())} deg off`);
 });
 
+test("what is typed or dragged is seen on the grid at once, and done as it was seen", async () => {
+  await unfold(page, "by-values");
+  const centre = () =>
+    page.evaluate(async () => (await import("/static/js/math/camera.js")).centre(globalThis.fennik.model.camera()));
+  const before = await centre();
+  const typed = { x: ["10", "1"], y: ["-20", "2"], z: ["30", "-0.5"] };
+  for (const [axis, [turn, shift]] of Object.entries(typed)) {
+    await page.fill(`#turn-${axis}`, turn);
+    await page.fill(`#shift-${axis}`, shift);
+  }
+  const seen = await page.evaluate(async () => {
+    const { gridAfter, turnRows } = await import("/static/js/math/datum.js"),
+      { preview } = globalThis.fennik.model;
+    return { rows: turnRows(preview.turn), shift: preview.shift, grid: gridAfter(preview) };
+  });
+  await press("nudge");
+  const expected = seen.rows.map((row, i) => row.reduce((s, v, k) => s + v * before[k], seen.shift[i]));
+  const after = await centre();
+  assert.ok(Math.hypot(...after.map((v, i) => v - expected[i])) < 1e-6, `${after}, not ${expected}`);
+  assert.equal(await page.evaluate(() => globalThis.fennik.model.preview), null);
+  await undo();
+  const at = await onPage(seen.grid.origin);
+  assert.ok(at, "the grid that was seen lies in the picture's world");
+  await page.click('[data-act="turn"]');
+  const turned = await turn();
+  await changed(() => drag([700, 300], [740, 300]));
+  assert.ok(Math.abs(apart(turned, await turn()) - 2) < 0.05, `${apart(turned, await turn())} deg for 40 px`);
+  await page.keyboard.press("Escape");
+  await undo();
+});
+
 test("what is placed stays on the picture, or goes with the numbers, as one chooses", async () => {
   const foot = async () => (await state()).inserts[0].placement.anchor.foot;
   const before = await foot();

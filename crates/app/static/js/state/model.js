@@ -26,6 +26,11 @@ export class Model extends EventTarget {
      */
     this.proposal = null;
     /** The frame whose camera draws grid and inserts while the lock is off. @type {number|null} */ this.held = null;
+    /**
+     * What is about to be done to the datum, while it is typed or dragged.
+     * @type {{turn: number[], shift: number[], factor: number}|null}
+     */
+    this.preview = null;
     /** Rods that stand on the floor. @type {{foot: number[], height: number}[]} */ this.rods = [];
     /** The rod under the pointer. @type {{foot: number[], height: number}|null} */ this.rod = null;
     /** What was measured. @type {any[]} */ this.measures = [];
@@ -203,6 +208,7 @@ export class Model extends EventTarget {
     if (solve.frames.length === 0 || this.comparison?.id === state.solve) this.comparison = null;
     this.frame = Math.min(this.frame, state.frames - 1);
     if (!this.isThere(this.chosen)) this.chosen = null;
+    this.preview = null;
     this.dispatchEvent(new Event("loaded"));
   }
 

@@ -9,8 +9,9 @@
  * @typedef {{kind: "line", role: string}} Line draws along an upright, a level edge or the horizon
  * @typedef {{kind: "rod", height: number}} Rod stands a rod where one points
  * @typedef {{kind: "corners"}} Corners drags a surface out over the plate
+ * @typedef {{kind: "turn"}} Turn turns, tilts, rolls and raises the datum by dragging
  * @typedef {{kind: "measure"}} Measure measures from one place to the next
- * @typedef {Select|Lasso|Place|Outline|Line|Rod|Corners|Measure} Tool
+ * @typedef {Select|Lasso|Place|Outline|Line|Rod|Corners|Turn|Measure} Tool
  */
 
 /** @type {Select} */

@@ -18,6 +18,26 @@ export function datum({ model, byId }) {
     return null;
   }
 
+  /** What is typed for turns, shifts and size is seen on the grid at once. */
+  function preview() {
+    const read = (/** @type {string[]} */ ids) => ids.map((id) => (byId(id) ? fieldValue(byId(id)) : 0));
+    const axes = ["x", "y", "z"],
+      turn = read(axes.map((k) => `turn-${k}`)),
+      shift = read(axes.map((k) => `shift-${k}`)),
+      [factor] = read(["scale-by"]);
+    const whole = [...turn, ...shift, factor].every((v) => v !== null);
+    const none = [...turn, ...shift].every((v) => v === 0) && factor === 1;
+    model.preview =
+      whole && !none
+        ? {
+            turn: /** @type {number[]} */ (turn),
+            shift: /** @type {number[]} */ (shift),
+            factor: /** @type {number} */ (factor),
+          }
+        : null;
+    model.touch();
+  }
+
   /** @param {object} what */
   const lay = (what) => model.change("datum", { follow, ...what });
 
@@ -59,6 +79,7 @@ export function datum({ model, byId }) {
       rod: () => withOne("rod", (height) => model.toggle({ kind: "rod", height })),
       corners: () => model.toggle({ kind: "corners" }),
       measure: () => model.toggle({ kind: "measure" }),
+      turn: () => model.toggle({ kind: "turn" }),
       "choose-surface": (button) => model.choose({ kind: "surface", id: Number(button.dataset.surface) }),
       "remove-surface": (button) => model.edit({ edit: "remove-surface", id: Number(button.dataset.id) }),
       "push-surface": () => withOne("push", (by_m) => change({ change: "push", by_m })),
@@ -83,6 +104,7 @@ export function datum({ model, byId }) {
       },
     },
     input(target, done) {
+      if (target.closest("#by-values")) preview();
       if (target.id === "follow") follow = /** @type {HTMLSelectElement} */ (target).value;
       const form = /** @type {HTMLElement|null} */ (target.closest(".surface-form"));
       if (!form || !done || !/^(name|kind)$/.test(/** @type {HTMLInputElement} */ (target).name)) return;
@@ -98,6 +120,7 @@ export function datum({ model, byId }) {
       for (const act of ["heading", "scale", "scale-more"]) enable(act, model.own && n === 2);
       press("line", (b) => tool.kind === "line" && tool.role === b.dataset.role);
       press("rod", () => tool.kind === "rod");
+      press("turn", () => tool.kind === "turn");
       press("measure", () => tool.kind === "measure");
       press("corners", () => tool.kind === "corners");
       press("choose-surface", (b) => Number(b.dataset.surface) === model.chosenOf("surface"));

@@ -1,6 +1,7 @@
 // @ts-check
 /** The scene's own geometry over any view: the floor's grid, surfaces, drawn lines, rods. */
 import { add, centre, cross, scale, sub } from "../math/camera.js";
+import { gridAfter } from "../math/datum.js";
 import { colours } from "./colours.js";
 
 /** @typedef {import("./viewport.js").Viewport} Viewport */
@@ -20,7 +21,9 @@ const FONT = "11px JetBrains Mono, monospace",
  */
 export function paintGround(g, viewport) {
   const { model } = viewport;
-  if (model.state.floor) paintGrid(g, viewport, { origin: [0, 0, 0], normal: [0, 1, 0], ahead: [0, 0, -1], metre: 1 });
+  if (model.preview) paintGrid(g, viewport, gridAfter(model.preview));
+  else if (model.state.floor)
+    paintGrid(g, viewport, { origin: [0, 0, 0], normal: [0, 1, 0], ahead: [0, 0, -1], metre: 1 });
   else if (model.proposal) {
     g.setLineDash([5, 4]);
     paintGrid(g, viewport, model.proposal);

@@ -17,6 +17,7 @@ import { PlaceTool } from "./tools/place.js";
 import { RodTool } from "./tools/rod.js";
 import { SelectTool } from "./tools/select.js";
 import { SurfaceEditor } from "./tools/surface.js";
+import { TurnTool } from "./tools/turn.js";
 
 /** Room round what is moved clear of the sheet, px. */
 const CLEAR_PX = 24;
@@ -63,6 +64,7 @@ export class Viewport {
       rod: new RodTool(this),
       corners: new CornersTool(this),
       measure: new MeasureTool(this),
+      turn: new TurnTool(this),
     };
     /** The size of the view as it was last drawn for, px. */ this.known = [0, 0];
     /** The breadth that the picture was fitted into, px. */ this.fittedInto = 0;
