@@ -97,6 +97,9 @@ struct Pair<'a> {
     new: &'a SolvedFrame,
 }
 
+/// How far from the middle of a floor to its corners its marks lie.
+const HALF_WAY: f64 = 0.5;
+
 /// Feet of inserts, middles of surfaces and corners of the floor, in the world of `laid_in`, the solve that the document's datum belongs to.
 pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>> {
     let world = &document.datum.world_from_solve;
@@ -105,7 +108,10 @@ pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>
     let mut marks: Vec<Vector3<f64>> =
         placed.flat_map(|a| a.chosen_frames().into_iter().map(|frame| back.point(a.origin(frame)))).collect();
     marks.extend(document.surfacing.surfaces.iter().map(|s| back.point(s.middle())));
-    marks.extend(floor_corners(&document.datum, laid_in).iter().map(|c| back.point(*c)));
+    // The ends of an outline are seen worst; half-way to them the floor is.
+    let corners = floor_corners(&document.datum, laid_in);
+    let middle = corners.iter().sum::<Vector3<f64>>() / corners.len().max(1) as f64;
+    marks.extend(corners.iter().map(|c| back.point(middle + (c - middle) * HALF_WAY)));
     marks
 }
 
