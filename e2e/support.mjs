@@ -79,6 +79,8 @@ export async function unfold(page, id) {
 
 /** Waits until the picture of a frame is on the stage. */
 export async function showFrame(page, frame) {
+  // What is typed before the scripts listen would be lost.
+  await page.waitForFunction(() => globalThis.fennik?.model.state);
   await page.fill("#frame", String(frame));
   await page.press("#frame", "Enter");
   await page.waitForFunction((f) => document.getElementById("plate").dataset.shown === String(f), frame, {

@@ -286,6 +286,11 @@ test("a deleted shot can be brought back, and what takes room is told", async ()
       before / 2,
     before,
   );
+  // Its scripts may come late.
+  await page.route("**/static/js/main.js*", async (route) => {
+    await new Promise((r) => setTimeout(r, 1000));
+    await route.continue();
+  });
   await page.click('.shot-row[data-shot="2"] a');
   await showFrame(page, 30);
 });
