@@ -12,6 +12,7 @@ export class PlaceTool {
     this.viewport = viewport;
     this.asking = false;
     this.asked = 0;
+    /** Where the pointer is, while that is not asked for yet. @type {number[]|null} */ this.next = null;
   }
 
   /** @param {number[]} at */
@@ -28,17 +29,28 @@ export class PlaceTool {
 
   /** @param {number[]} at */
   hover(at) {
-    const now = performance.now();
-    if (this.viewport.model.camera() && !this.asking && now - this.asked >= SURFACE_MS) {
-      this.asked = now;
-      this.asking = true;
-      this.ask(at)
-        .catch(() => {})
-        .finally(() => {
-          this.asking = false;
-        });
-    }
+    this.next = at;
+    if (this.viewport.model.camera()) this.askOn();
     return "crosshair";
+  }
+
+  /** Asks for where the pointer is now, one question at a time: where it comes to rest is always asked for. */
+  askOn() {
+    if (this.asking || !this.next) return;
+    const wait = this.asked + SURFACE_MS - performance.now();
+    this.asking = true;
+    new Promise((go) => (wait > 0 ? setTimeout(go, wait) : go(null)))
+      .then(() => {
+        const at = this.next;
+        this.next = null;
+        this.asked = performance.now();
+        return at ? this.ask(at) : undefined;
+      })
+      .catch(() => {})
+      .finally(() => {
+        this.asking = false;
+        this.askOn();
+      });
   }
 
   /** @param {number[]} at */
@@ -59,6 +71,7 @@ export class PlaceTool {
   /** Takes the tile away. */
   leave() {
     const { viewport } = this;
+    this.next = null;
     viewport.reading.hidden = true;
     if (!viewport.model.surface) return;
     viewport.model.surface = null;
