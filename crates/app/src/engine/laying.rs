@@ -1,11 +1,11 @@
 //! Laying the datum and the surfaces: what a person does in the page, and a recipe with numbers.
 
-use super::place::Pixel;
+use super::place::{Pixel, spot};
 use super::{EngineError, OpenShot, ShotError};
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::{
-    Datum, DatumEdit, DrawnLine, Edit, Follow, LineRole, ScaleBasis, Spot, Surface, SurfaceEditError, SurfaceId,
-    SurfacingEdit, points_inside, propose, spot_at,
+    Datum, DatumEdit, DrawnLine, Edit, Follow, LineRole, ScaleBasis, Surface, SurfaceEditError, SurfaceId,
+    SurfacingEdit, points_inside, propose,
 };
 use fennik_core::solve::{Motion, Solution};
 use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
@@ -232,12 +232,6 @@ impl Ground<'_> {
         &self.shot.document().datum
     }
 
-    fn spot(&self, frame: u32, pixel: [f64; 2]) -> Result<Spot, EngineError> {
-        let document = self.shot.document();
-        let at = Pixel { frame, at: pixel };
-        Ok(spot_at(self.solution, &document.datum, &document.surfacing.surfaces, at.frame, Vector2::from(at.at))?)
-    }
-
     /// A place in the world of the solve.
     fn in_solve(&self, end: End) -> Result<Vector3<f64>, EngineError> {
         match end {
@@ -246,7 +240,8 @@ impl Ground<'_> {
                 Ok(found.map(|i| self.solution.points[i].position).map_err(|_| ShotError::NoPoint)?)
             }
             End::Place { frame, pixel } => {
-                Ok(self.datum().world_from_solve.inverse().point(self.spot(frame, pixel)?.point))
+                let spot = spot(self.solution, self.shot.document(), Pixel { frame, at: pixel })?;
+                Ok(self.datum().world_from_solve.inverse().point(spot.point))
             }
         }
     }
@@ -371,7 +366,7 @@ impl Ground<'_> {
             Lay::CameraHeight { height_m } if solution.motion == Motion::Nodal => {
                 laid(datum.with_height_of_pan(solution, *height_m)?)
             }
-            Lay::CameraHeight { height_m } => laid(datum.with_camera_height(&eyes(solution), *height_m, false)?),
+            Lay::CameraHeight { height_m } => laid(datum.with_camera_height(&solution.centres(), *height_m, false)?),
             Lay::Flip => laid(datum.flipped()),
             Lay::UpAxis { axis } => laid(datum.with_up(match axis {
                 Axis::X => Vector3::x(),
@@ -410,11 +405,6 @@ impl Ground<'_> {
             }
         })
     }
-}
-
-/// Where the cameras of a solve are.
-pub fn eyes(solution: &Solution) -> Vec<Vector3<f64>> {
-    solution.frames.iter().map(|f| f.pose.centre()).collect()
 }
 
 /// Why there is no floor, and what to click.

@@ -2,8 +2,8 @@
 
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::{ShotDocument, Spot};
-use fennik_core::solve::Solution;
-use nalgebra::{Matrix3, Vector3};
+use fennik_core::solve::{Solution, covariance};
+use nalgebra::Vector3;
 
 /// How far off people point, px.
 const POINTED_PX: f64 = 1.0;
@@ -52,10 +52,7 @@ fn deviation(solution: &Solution, document: &ShotDocument, spot: &Spot, frame: u
     }
     near.truncate(k);
     let in_solve = world.rotation.inverse() * way;
-    let known = near.iter().map(|(_, s)| {
-        let [xx, xy, xz, yy, yz, zz] = *s;
-        in_solve.dot(&(Matrix3::new(xx, xy, xz, xy, yy, yz, xz, yz, zz) * in_solve)).max(0.0)
-    });
+    let known = near.iter().map(|(_, s)| in_solve.dot(&(covariance(*s) * in_solve)).max(0.0));
     let known = (known.sum::<f64>() / k.max(1) as f64).sqrt() * world.scale;
     let Some(camera) = path.at(frame) else { return known };
     let away = spot.point - camera.centre();

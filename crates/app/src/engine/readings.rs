@@ -4,7 +4,7 @@ use super::laying::lines_of;
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Datum, LineRole, ScaleBasis, floor_corners, mean_roll_deg};
-use fennik_core::solve::{Grade, Motion, Solution};
+use fennik_core::solve::{Grade, Motion, Solution, covariance};
 use fennik_core::survey::{Plane, Slide, View, slide};
 use nalgebra::Vector3;
 
@@ -60,13 +60,7 @@ pub fn readings(datum: &Datum, solution: &Solution, views: &[View]) -> DatumRead
 }
 
 fn graded(value: f64, (good, fair): (f64, f64)) -> Grade {
-    if value <= good {
-        Grade::Good
-    } else if value <= fair {
-        Grade::Fair
-    } else {
-        Grade::Weak
-    }
+    Grade::of(value, good, fair)
 }
 
 /// The worst of what is known, with its figure and what to try.
@@ -132,11 +126,7 @@ fn scale_deviation(datum: &Datum, solution: &Solution) -> Option<f64> {
             .points
             .iter()
             .min_by(|a, b| (a.position - at).norm_squared().total_cmp(&(b.position - at).norm_squared()));
-        let known = nearest.map_or(0.0, |p| {
-            let [xx, xy, xz, yy, yz, zz] = p.spread;
-            let spread = nalgebra::Matrix3::new(xx, xy, xz, xy, yy, yz, xz, yz, zz);
-            way.dot(&(spread * way)).max(0.0).sqrt()
-        });
+        let known = nearest.map_or(0.0, |p| way.dot(&(covariance(p.spread) * way)).max(0.0).sqrt());
         let depth = path.cameras().map(|c| (c.centre() - at).norm()).fold(f64::INFINITY, f64::min);
         let pointed = path.cameras().next().map_or(0.0, |c| depth / c.lens.focal_px);
         known.hypot(pointed)

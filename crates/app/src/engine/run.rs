@@ -134,7 +134,7 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     };
     let analysis = store.add_analysis(id, &new)?;
     step(99, 100, "looking for floor and walls");
-    survey::after_solve(store, shot, analysis);
+    survey::after_solve(store, shot, analysis, &solution);
     let told = format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total);
     match adopt_solve(store, id, analysis, &solution, document.trim)? {
         Adopted::InUse => Ok(told),

@@ -1,6 +1,6 @@
 //! Looking for floor, walls and other flat parts of a shot, in its points and its pictures.
 
-use super::{EngineError, OpenShot, analyse, read_solve};
+use super::{EngineError, OpenShot, analyse};
 use fennik_core::image::{PictureSettings, Plane};
 use fennik_core::matte::Masks;
 use fennik_core::scene::AnalysisId;
@@ -88,9 +88,8 @@ pub fn of_shot(store: &Store, shot: &OpenShot, solution: &Solution) -> Result<Su
 }
 
 /// The same for a solve that was just made; what goes wrong takes nothing from the solve.
-pub fn after_solve(store: &Store, shot: &OpenShot, solve: AnalysisId) {
-    let made = read_solve(store, solve).and_then(|solution| keep(store, shot, solve, &look(shot, &solution)));
-    if let Err(why) = made {
+pub fn after_solve(store: &Store, shot: &OpenShot, solve: AnalysisId, solution: &Solution) {
+    if let Err(why) = keep(store, shot, solve, &look(shot, solution)) {
         tracing::warn!(%why, "no survey could be kept");
     }
 }

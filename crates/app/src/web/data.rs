@@ -11,9 +11,9 @@ use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{AnalysisId, SolveOfClip, propose, spot_at, transfer};
-use fennik_core::solve::Solution;
+use fennik_core::solve::{Solution, covariance};
 use fennik_store::{AnalysisRow, ShotId};
-use nalgebra::{Matrix3, Vector2, Vector3};
+use nalgebra::{Vector2, Vector3};
 use serde::Deserialize;
 use serde_json::json;
 use std::hash::{Hash, Hasher};
@@ -172,9 +172,8 @@ pub fn camera_as_sent(camera: &Camera, height: u32) -> serde_json::Value {
 
 /// A covariance in the world of the datum, of the same six numbers.
 fn in_world(spread: &[f64; 6], world: &Similarity) -> [f64; 6] {
-    let [xx, xy, xz, yy, yz, zz] = *spread;
     let r = world.rotation.matrix();
-    let m = r * Matrix3::new(xx, xy, xz, xy, yy, yz, xz, yz, zz) * r.transpose() * (world.scale * world.scale);
+    let m = r * covariance(*spread) * r.transpose() * (world.scale * world.scale);
     [m[(0, 0)], m[(0, 1)], m[(0, 2)], m[(1, 1)], m[(1, 2)], m[(2, 2)]]
 }
 

@@ -1,7 +1,7 @@
 //! Surfaces: flat parts of the scene with names that stay.
 
 use crate::geometry::Similarity;
-use crate::survey::{FoundPlane, Plane, PlaneKind, axes};
+use crate::survey::{FoundPlane, Inside, Plane, PlaneKind};
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
 
@@ -203,11 +203,7 @@ impl Surface {
 
     /// Whether a place of its plane lies inside its outline.
     pub fn holds(&self, place: Vector3<f64>) -> bool {
-        let [a, b] = axes(&self.plane(), Some(&Vector3::y()));
-        let flat = |p: Vector3<f64>| [a.dot(&p), b.dot(&p)];
-        let corners: Vec<[f64; 2]> = self.corners().into_iter().map(flat).collect();
-        let [x, y] = flat(place);
-        crate::matte::contains(&corners, x, y)
+        Inside::new(&self.plane(), &self.corners()).holds(place)
     }
 
     /// Checks every number and the name.

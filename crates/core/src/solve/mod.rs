@@ -43,4 +43,6 @@ pub use outlier::{Outlier, OutlierReason};
 pub use pipeline::{SolveStep, solve_camera, solve_on};
 pub use problem::Problem;
 pub use settings::{CentreChoice, LensChoice, MotionChoice, ReadoutChoice, SettingsError, SolveSettings};
-pub use solution::{Asked, Grade, Motion, Reason, Solution, SolutionError, SolvedFrame, SolvedPoint, Verdict};
+pub use solution::{
+    Asked, Grade, Motion, Reason, Solution, SolutionError, SolvedFrame, SolvedPoint, Verdict, covariance,
+};

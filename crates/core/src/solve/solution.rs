@@ -3,7 +3,7 @@
 use crate::geometry::{Lens, Pose, is_rotation};
 use crate::solve::outlier::Outlier;
 use crate::track::TrackId;
-use nalgebra::Vector3;
+use nalgebra::{Matrix3, Vector3};
 use serde::{Deserialize, Serialize};
 
 /// One frame with a camera.
@@ -82,6 +82,11 @@ impl SolvedPoint {
     }
 }
 
+/// A covariance from its six numbers: xx, xy, xz, yy, yz, zz.
+pub fn covariance([xx, xy, xz, yy, yz, zz]: [f64; 6]) -> Matrix3<f64> {
+    Matrix3::new(xx, xy, xz, xy, yy, yz, xz, yz, zz)
+}
+
 /// How far a solve can be trusted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -95,6 +100,17 @@ pub enum Grade {
 }
 
 impl Grade {
+    /// By how large something is that had better be small: up to `good`, up to `fair`, or beyond.
+    pub fn of(value: f64, good: f64, fair: f64) -> Self {
+        if value <= good {
+            Self::Good
+        } else if value <= fair {
+            Self::Fair
+        } else {
+            Self::Weak
+        }
+    }
+
     /// The word for people.
     pub fn word(self) -> &'static str {
         match self {
@@ -278,6 +294,11 @@ impl Solution {
             following: all(),
             verdict: Verdict { grade: Grade::Weak, reasons: Vec::new() },
         }
+    }
+
+    /// Where its cameras are, by rising frame.
+    pub fn centres(&self) -> Vec<Vector3<f64>> {
+        self.frames.iter().map(|f| f.pose.centre()).collect()
     }
 
     /// Checks a solve that was read from outside: what every reader of it counts on.

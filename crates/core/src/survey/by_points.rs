@@ -103,15 +103,15 @@ pub fn plane_through(
         let weighed = on_it.iter().map(|p| (p.position, p.deviation(&plane.normal).powi(-2)));
         plane = fit_weighted(weighed).ok_or(PlaneError::OnALine)?;
     }
-    let eye =
-        solution.frames.iter().map(|f| f.pose.centre()).sum::<Vector3<f64>>() / solution.frames.len().max(1) as f64;
+    let eyes = solution.centres();
+    let eye = eyes.iter().sum::<Vector3<f64>>() / eyes.len().max(1) as f64;
     let plane = plane.facing(eye);
     let by_points = of_points(plane, kind, &on_it, up);
     let depth = on_it.iter().map(|p| p.depth).sum::<f64>() / on_it.len() as f64;
     let places: Vec<Vector3<f64>> = on_it.iter().map(|p| plane.foot(p.position)).collect();
     let inside = Inside::new(&plane, &hull(&plane, &places, GROWN * depth, up));
     let grid = grid_for(views, &plane, |p| inside.holds(p));
-    let refined = refine(views, &on_it, &plane, Known::Roughly, grid, |_, _, p| inside.holds(p))
+    let refined = refine(views, &on_it, &plane, Known::Roughly, grid, |p| inside.holds(p))
         .filter(|r| r.on_it.len() as f64 >= SHARE * r.readings.len() as f64);
     let mut found = match refined {
         Some(r) => of_refined(views, &r, kind, up, eye),

@@ -2,7 +2,7 @@
 
 use crate::camera::CameraPath;
 use crate::geometry::Similarity;
-use crate::solve::{Solution, SolvedPoint};
+use crate::solve::{Solution, SolvedPoint, covariance};
 use crate::track::TrackId;
 use nalgebra::{Matrix3, Vector3};
 
@@ -36,8 +36,7 @@ impl CloudPoint {
         let camera = path.at(frames[i].frame)?;
         let sight = p.position - camera.centre();
         let depth = sight.norm();
-        let [xx, xy, xz, yy, yz, zz] = p.spread;
-        let mut covariance = Matrix3::new(xx, xy, xz, xy, yy, yz, xz, yz, zz);
+        let mut covariance = covariance(p.spread);
         if covariance.trace() <= 0.0 {
             // Across the sight by the sighting, along it by that over the angle between the rays.
             let across = SIGHTING_PX * depth / camera.lens.focal_px;

@@ -61,7 +61,7 @@ fn simplified(mut contour: Contour, most: usize) -> Contour {
 }
 
 /// The axes in which a plane is drawn: to the right and up where it stands, with `up` the scene's upright.
-pub fn axes(plane: &Plane, up: Option<&Vector3<f64>>) -> [Vector3<f64>; 2] {
+fn axes(plane: &Plane, up: Option<&Vector3<f64>>) -> [Vector3<f64>; 2] {
     let upright = up.and_then(|u| (u - plane.normal * u.dot(&plane.normal)).try_normalize(0.1));
     upright.map_or_else(|| plane.across(), |b| [b.cross(&plane.normal), b])
 }

@@ -131,7 +131,7 @@ pub fn survey(solution: &Solution, views: &[View]) -> Survey {
     if solution.motion == Motion::Nodal {
         return none(NoFloor::Nodal);
     }
-    let eyes: Vec<Vector3<f64>> = solution.frames.iter().map(|f| f.pose.centre()).collect();
+    let eyes = solution.centres();
     let cloud = cloud(solution);
     let Some(held) = Held::of(solution).filter(|_| cloud.len() >= 3) else { return none(NoFloor::Points) };
     let eye = eyes.iter().sum::<Vector3<f64>>() / eyes.len() as f64;
@@ -154,7 +154,7 @@ impl Scene<'_> {
             .filter(|c| c.score >= RIVALS * best)
             .take(ASKED)
             .map(|c| {
-                let refined = refine(views, &all_points, &c.plane, Known::Roughly, COMPARED, |_, _, _| true);
+                let refined = refine(views, &all_points, &c.plane, Known::Roughly, COMPARED, |_| true);
                 let windows = refined.as_ref().map_or(0.0, |r| r.on_it.len() as f64);
                 // What the points say and what the picture says, by how likely that way is up.
                 let trust = c.score / c.support.max(1e-9);
@@ -170,7 +170,7 @@ impl Scene<'_> {
             };
             let refined = rough
                 .filter(confirmed)
-                .and_then(|r| refine(views, &all_points, &r.plane, Known::Well, FOUND, |_, _, _| true));
+                .and_then(|r| refine(views, &all_points, &r.plane, Known::Well, FOUND, |_| true));
             let steep = held.judge(&candidate.plane.normal).is_steep();
             if steep && found.is_empty() && refined.as_ref().is_some_and(|r| is_wall_like(self.solution, views, r)) {
                 head_on = true;
@@ -239,7 +239,7 @@ impl Scene<'_> {
         let grid = grid_for(self.views, &flat.plane, |p| inside.holds(p));
         // Many points tell of it within a px; few may be farther off.
         let known = if members.len() >= MANY_POINTS { Known::Well } else { Known::Roughly };
-        let refined = refine(self.views, &members, &flat.plane, known, grid, |_, _, p| inside.holds(p));
+        let refined = refine(self.views, &members, &flat.plane, known, grid, |p| inside.holds(p));
         let second = refined.as_ref().and_then(beside);
         let upright = |r: Refined| match up {
             Some(up) => held_upright(r, &members, up),

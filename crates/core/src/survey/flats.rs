@@ -120,8 +120,7 @@ fn grow(cloud: &[CloudPoint], left: &[bool], seed: usize, start: Plane) -> Optio
             let s = cloud[i].deviation(&plane.normal);
             (cloud[i].position, on(&plane, &cloud[i]).powi(2).max(1e-6) / (s * s))
         });
-        let next = fit_weighted(weighed)?;
-        plane = if next.normal.dot(&plane.normal) < 0.0 { Plane { normal: -next.normal, ..next } } else { next };
+        plane = fit_weighted(weighed)?.turned_like(&plane);
     }
     let depth = members.iter().map(|&i| cloud[i].depth).sum::<f64>() / members.len() as f64;
     (breadth(cloud, &members, &plane) > BROAD * depth).then_some(Flat { plane, members })

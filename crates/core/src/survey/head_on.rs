@@ -73,7 +73,7 @@ mod tests {
     use crate::image::Plane as Picture;
     use crate::matte::Masks;
     use crate::solve::SolvedFrame;
-    use crate::survey::refine::{Known, refine_near};
+    use crate::survey::refine::{Known, refine};
     use crate::survey::views::views;
     use crate::survey::windows::Grid;
 
@@ -120,7 +120,7 @@ mod tests {
         for (tone, wall) in [(&speckle as &(dyn Fn(f64, f64) -> f32 + Sync), false), (&boards, true)] {
             let (solution, seen) = filmed(tone);
             let grid = Grid { every: 1, finer: 1.0 };
-            let found = refine_near(&seen, &start, Known::Roughly, grid, |_| true).unwrap();
+            let found = refine(&seen, &[], &start, Known::Roughly, grid, |_| true).unwrap();
             let off = Plane { point: Vector3::zeros(), normal: Vector3::z() }.angle_deg(&found.plane);
             // The edges of boards jump from one px to the next; speckles are smooth.
             let most = if wall { 0.3 } else { 0.01 };

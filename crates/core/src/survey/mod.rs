@@ -16,7 +16,7 @@ mod views;
 mod windows;
 
 pub use by_points::{ByPoints, PlaneError, plane_through};
-pub use extent::{axes, convex};
+pub use extent::{Inside, convex};
 pub use find::{FoundPlane, NoFloor, PlaneKind, Survey, kind_of, survey};
 pub use plane::{Plane, fit_weighted};
 pub use slide::{Slide, slide};

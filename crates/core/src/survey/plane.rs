@@ -41,6 +41,12 @@ impl Plane {
         if self.distance(p) < 0.0 { Self { normal: -self.normal, ..self } } else { self }
     }
 
+    /// The same plane with its normal on the side of another's.
+    #[must_use]
+    pub fn turned_like(self, other: &Self) -> Self {
+        if self.normal.dot(&other.normal) < 0.0 { Self { normal: -self.normal, ..self } } else { self }
+    }
+
     /// The plane in another world.
     #[must_use]
     pub fn moved(&self, by: &Similarity) -> Self {

@@ -5,7 +5,7 @@ use super::plane::{Plane, fit_upright, fit_weighted};
 use super::views::View;
 use super::windows::{Grid, Probe, Reading, cells_on, probe};
 use crate::random::SplitMix64;
-use nalgebra::{Matrix3, Vector2, Vector3};
+use nalgebra::{Matrix3, Vector3};
 
 /// How far off the plane things are looked for while it is known roughly, and how far off they may be to count, px.
 const ROUGH: (f64, f64) = (5.0, 2.0);
@@ -81,7 +81,7 @@ fn consensus(readings: &[Reading], near: &Plane, reach_px: f64) -> Option<Plane>
             best = (found, plane);
         }
     }
-    Some(if best.1.normal.dot(&near.normal) < 0.0 { Plane { normal: -best.1.normal, ..best.1 } } else { best.1 })
+    Some(best.1.turned_like(near))
 }
 
 /// The plane through the windows and points near `start`, by weights that let go of what lies off it.
@@ -105,8 +105,7 @@ fn fitted(
             Some(up) => fit_upright(weighed, up),
             None => fit_weighted(weighed),
         }?;
-        let turned = next.normal.dot(&plane.normal) < 0.0;
-        plane = if turned { Plane { normal: -next.normal, ..next } } else { next };
+        plane = next.turned_like(&plane);
     }
     Some(plane)
 }
@@ -120,7 +119,7 @@ pub enum Known {
     Well,
 }
 
-/// Adjusts a plane to all views: windows where `here` says so (view, px, place on the plane) are carried over by it,
+/// Adjusts a plane to all views: windows where `here` says so of places on the plane are carried over by it,
 /// and it is moved until they agree; points of the cloud have their say. `grid` tells how densely.
 /// `None` where too little of the pictures tells of it.
 pub fn refine(
@@ -129,7 +128,7 @@ pub fn refine(
     start: &Plane,
     known: Known,
     grid: Grid,
-    here: impl Fn(usize, Vector2<f64>, Vector3<f64>) -> bool + Sync,
+    here: impl Fn(Vector3<f64>) -> bool + Sync,
 ) -> Option<Refined> {
     let mut plane = *start;
     if known == Known::Roughly {
@@ -148,17 +147,6 @@ pub fn refine(
     plane = fitted(&readings, points, &plane, WELL.1, None)?;
     plane = fitted(&readings, points, &plane, LAST_PX, None)?;
     told(plane, readings, None)
-}
-
-/// [`refine`] without points, where `here` says so of places on the plane.
-pub fn refine_near(
-    views: &[View],
-    start: &Plane,
-    known: Known,
-    grid: Grid,
-    here: impl Fn(Vector3<f64>) -> bool + Sync,
-) -> Option<Refined> {
-    refine(views, &[], start, known, grid, |_, _, p| here(p))
 }
 
 /// How densely windows are taken of a part of the pictures so that there are enough of them.

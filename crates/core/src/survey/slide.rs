@@ -2,7 +2,7 @@
 
 use super::extent::Inside;
 use super::plane::Plane;
-use super::refine::{Known, refine_near};
+use super::refine::{Known, refine};
 use super::views::View;
 use super::windows::Grid;
 use nalgebra::Vector3;
@@ -28,7 +28,7 @@ pub struct Slide {
 pub fn slide(views: &[View], plane: &Plane, outline: &[Vector3<f64>]) -> Option<Slide> {
     let inside = Inside::new(plane, outline);
     let everywhere = outline.len() < 3;
-    let found = refine_near(views, plane, Known::Roughly, GRID, |p| everywhere || inside.holds(p))?;
+    let found = refine(views, &[], plane, Known::Roughly, GRID, |p| everywhere || inside.holds(p))?;
     let mut errors: Vec<f64> = found
         .on_it
         .iter()

@@ -229,13 +229,8 @@ pub fn cells_on(views: &[View], plane: &Plane, here: impl Fn(Vector3<f64>) -> bo
     4 * views.iter().map(count).sum::<usize>()
 }
 
-/// Looks at a plane through windows of all views where `here` says so (view, px, place on the plane).
-pub fn probe(
-    views: &[View],
-    plane: &Plane,
-    how: Probe,
-    here: impl Fn(usize, Vector2<f64>, Vector3<f64>) -> bool + Sync,
-) -> Vec<Reading> {
+/// Looks at a plane through windows of all views where `here` says so of places on the plane.
+pub fn probe(views: &[View], plane: &Plane, how: Probe, here: impl Fn(Vector3<f64>) -> bool + Sync) -> Vec<Reading> {
     let cells = |v: usize| {
         let view = &views[v];
         let base = view.pyramid.level_within(BREADTH);
@@ -253,7 +248,7 @@ pub fn probe(
     all.par_iter()
         .filter_map(|&(v, base, pixel)| {
             let foot = plane.meet(&views[v].camera.ray(pixel))?;
-            if !here(v, pixel, foot) || !views[v].allows(pixel.x, pixel.y, f64::from(HALF << base)) {
+            if !here(foot) || !views[v].allows(pixel.x, pixel.y, f64::from(HALF << base)) {
                 return None;
             }
             reading(views, v, base, pixel, plane, how.range_px)

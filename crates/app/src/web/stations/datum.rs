@@ -30,11 +30,6 @@ struct Proposed {
     others: Vec<(usize, String)>,
 }
 
-/// A measured distance.
-struct Measured {
-    text: String,
-}
-
 /// A surface that is laid.
 struct SurfaceLine {
     id: u32,
@@ -58,7 +53,7 @@ struct Tools {
     reason: String,
     /// Whether the solve is of the tracks in use, so that tracks can be picked for the datum.
     own: bool,
-    distances: Vec<Measured>,
+    distances: Vec<String>,
     surfaces: Vec<SurfaceLine>,
     uprights: usize,
     edges: usize,
@@ -140,14 +135,11 @@ fn surface_line(s: &Surface) -> SurfaceLine {
 }
 
 /// What lines of a sort tell.
-fn told<E>(told: Result<(nalgebra::Vector3<f64>, f64), E>) -> Option<String>
+fn told<E>(told: Result<(nalgebra::Vector3<f64>, f64), E>) -> String
 where
     E: std::fmt::Display,
 {
-    match told {
-        Ok((_, deviation)) => Some(format!("known to ±{deviation:.2} deg")),
-        Err(why) => Some(why.to_string()),
-    }
+    told.map_or_else(|why| why.to_string(), |(_, deviation)| format!("known to ±{deviation:.2} deg"))
 }
 
 pub fn station(view: &ShotView) -> Result<Station, EngineError> {
@@ -176,18 +168,18 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         uprights: lines(LineRole::Upright),
         edges: lines(LineRole::Heading),
         horizons: lines(LineRole::Horizon),
-        upright_line: solution.filter(|_| any_upright).and_then(|s| told(datum.up_by_lines(s))),
-        heading_line: solution.filter(|_| lines(LineRole::Heading) > 0).and_then(|s| told(datum.heading_by_lines(s))),
+        upright_line: solution.filter(|_| any_upright).map(|s| told(datum.up_by_lines(s))),
+        heading_line: solution.filter(|_| lines(LineRole::Heading) > 0).map(|s| told(datum.heading_by_lines(s))),
         placed: document.placing.inserts.len(),
     };
     let reading = closed_line(datum, solution, readings.as_deref(), tools.proposed.is_some());
     Station::new("datum", "Datum", reading, &tools)
 }
 
-fn distances(datum: &Datum) -> Vec<Measured> {
+fn distances(datum: &Datum) -> Vec<String> {
     let one = |d: &fennik_core::scene::Distance| {
         let off = 100.0 * (d.length() / d.metres - 1.0);
-        Measured { text: format!("{:.3} m, here {:.3} m ({off:+.1} %)", d.metres, d.length()) }
+        format!("{:.3} m, here {:.3} m ({off:+.1} %)", d.metres, d.length())
     };
     datum.scale.distances().iter().map(one).collect()
 }

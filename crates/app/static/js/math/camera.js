@@ -158,6 +158,12 @@ export function across(n) {
   return [cross(n, b), b];
 }
 
+/** The middle of some places. @param {number[][]} places @returns {Vec} */
+export const middleOf = (places) =>
+  scale(
+    places.reduce((m, p) => add(m, p), [0, 0, 0]),
+    1 / Math.max(places.length, 1),
+  );
 /** @param {number[]} a @param {number[]} b */
 export const dot = (a, b) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
 /** @param {number[]} a @param {number[]} b @returns {Vec} */

@@ -1,6 +1,6 @@
 // @ts-check
 /** The scene's own geometry over any view: the floor's grid, surfaces, drawn lines, rods. */
-import { add, centre, cross, scale, sub } from "../math/camera.js";
+import { add, centre, cross, middleOf, scale, sub } from "../math/camera.js";
 import { gridAfter } from "../math/datum.js";
 import { colours } from "./colours.js";
 
@@ -70,7 +70,7 @@ function paintUpright(g, viewport, at, up, text) {
 }
 
 /** Text with an edge of the other tone. @param {CanvasRenderingContext2D} g @param {string} text @param {number[]} at @param {string} font */
-function label(g, text, [x, y], font) {
+export function label(g, text, [x, y], font) {
   g.font = font;
   g.lineWidth = 3;
   g.strokeStyle = colours.stone;
@@ -101,11 +101,7 @@ function paintOutline(g, viewport, outline, colour, name) {
   g.lineWidth = 1.5;
   outline.forEach((p, i) => line3(g, viewport, p, outline[(i + 1) % outline.length]));
   g.lineWidth = 1;
-  const middle = scale(
-    outline.reduce((m, p) => add(m, p), [0, 0, 0]),
-    1 / Math.max(outline.length, 1),
-  );
-  const at = viewport.worldToStage(middle);
+  const at = viewport.worldToStage(middleOf(outline));
   if (at) label(g, name, [at[0] - 3 * name.length, at[1]], NAME_FONT);
 }
 
@@ -113,7 +109,7 @@ function paintOutline(g, viewport, outline, colour, name) {
 const DASHES = { upright: [], heading: [8, 3], horizon: [2, 3] };
 
 /**
- * Lines drawn over this frame, and faint those of others.
+ * Lines drawn over this frame.
  * @param {CanvasRenderingContext2D} g @param {Viewport} viewport
  */
 export function paintLines(g, viewport) {

@@ -64,12 +64,11 @@ pub fn propose(solution: &Solution, survey: &Survey, before: &Datum) -> Option<P
     let (ahead, heading) = heading(solution, survey, &up);
     let to = datum.world_from_solve.rotation * ahead;
     datum = datum.with_heading(Vector3::zeros(), to).unwrap_or(datum);
-    let eyes: Vec<Vector3<f64>> = solution.frames.iter().map(|f| f.pose.centre()).collect();
     let looks = solution.frames.iter().map(|f| f.pose.rotation.inverse() * Vector3::z()).sum::<Vector3<f64>>();
     let down_deg = -(looks.normalize().dot(&up)).clamp(-1.0, 1.0).asin().to_degrees();
     let camera_height_m = guessed_height_m(down_deg);
     if !datum.scale.is_known() {
-        datum = datum.with_camera_height(&eyes, camera_height_m, true).unwrap_or(datum);
+        datum = datum.with_camera_height(&solution.centres(), camera_height_m, true).unwrap_or(datum);
     }
     datum.lines.retain(|l| l.role != LineRole::Heading);
     let world = datum.world_from_solve;

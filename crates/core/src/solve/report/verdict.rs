@@ -43,16 +43,6 @@ const FAIR_PARTS: usize = 4;
 /// How far the error of one track may stand above the average.
 const BAD_TRACK: f64 = 2.5;
 
-fn grade(value: f64, good: f64, fair: f64) -> Grade {
-    if value <= good {
-        Grade::Good
-    } else if value <= fair {
-        Grade::Fair
-    } else {
-        Grade::Weak
-    }
-}
-
 impl Reason {
     fn new(grade: Grade, text: String) -> Self {
         Self { grade, text, frames: None, tracks: Vec::new() }
@@ -82,7 +72,7 @@ pub fn verdict(solution: &Solution, scale: f64) -> Verdict {
 }
 
 fn of_error(solution: &Solution, scale: f64) -> Reason {
-    let g = grade(solution.rms_px / scale, GOOD_PX, FAIR_PX);
+    let g = Grade::of(solution.rms_px / scale, GOOD_PX, FAIR_PX);
     let advice = if g == Grade::Good { "" } else { "; drop the worst tracks or keep moving things out" };
     let text = format!("reprojection error {:.2} px RMS, {:.2} px median{advice}", solution.rms_px, solution.median_px);
     let bad = |p: &&SolvedPoint| p.rms_px > BAD_TRACK * solution.rms_px && p.rms_px > 0.3 * scale;
@@ -117,7 +107,7 @@ fn of_parallax(solution: &Solution) -> Reason {
             "the camera turns on the spot: there are directions but no depths, so things can only be placed far away";
         return Reason::new(Grade::Good, text.to_owned());
     }
-    let g = grade(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
+    let g = Grade::of(-solution.parallax_deg, -GOOD_PARALLAX_DEG, -FAIR_PARALLAX_DEG);
     let advice = if g == Grade::Good {
         ""
     } else {
@@ -188,7 +178,7 @@ fn of_lens(solution: &Solution) -> Vec<Reason> {
     reasons.push(if solution.focal_deviation_percent == 0.0 {
         of_given_focal(solution)
     } else {
-        let g = grade(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
+        let g = Grade::of(solution.focal_deviation_percent, GOOD_FOCAL_PERCENT, FAIR_FOCAL_PERCENT);
         let advice = if g == Grade::Good { "" } else { "; give the focal length if it is known" };
         Reason::new(g, format!("focal length known to {:.2} %{advice}", solution.focal_deviation_percent))
     });
@@ -254,7 +244,7 @@ fn of_firmness(solution: &Solution, scale: f64) -> Vec<Reason> {
     if let Some(loose) =
         solution.frames.iter().max_by(|a, b| a.slip_px.total_cmp(&b.slip_px)).filter(|f| f.slip_px > 0.0)
     {
-        let g = grade(loose.slip_px / scale, GOOD_SLIP_PX, FAIR_SLIP_PX);
+        let g = Grade::of(loose.slip_px / scale, GOOD_SLIP_PX, FAIR_SLIP_PX);
         let advice = if g == Grade::Good { "" } else { "; more points near it would hold it" };
         let text =
             format!("every frame is held to {:.2} px or better (frame {} least){advice}", loose.slip_px, loose.frame);
@@ -265,7 +255,7 @@ fn of_firmness(solution: &Solution, scale: f64) -> Vec<Reason> {
 
 /// Where much moves on its own, a camera that is bent to some of it may explain as much as the right one.
 fn of_following(solution: &Solution) -> Option<Reason> {
-    let grade = grade(1.0 - solution.following, 1.0 - GOOD_FOLLOWING, 1.0 - FAIR_FOLLOWING);
+    let grade = Grade::of(1.0 - solution.following, 1.0 - GOOD_FOLLOWING, 1.0 - FAIR_FOLLOWING);
     let text = || {
         let part = 100.0 * solution.following;
         format!(

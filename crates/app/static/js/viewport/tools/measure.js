@@ -2,7 +2,7 @@
 /** Measuring: a click is one end, the next the other; the reading stands between them. */
 import { told } from "../../notes.js";
 import { colours } from "../colours.js";
-import { line3 } from "../ground.js";
+import { label, line3 } from "../ground.js";
 
 export class MeasureTool {
   /** @param {import("../viewport.js").Viewport} viewport */
@@ -67,12 +67,6 @@ export function paintMeasures(g, viewport) {
     const a = viewport.worldToStage(m.from),
       b = viewport.worldToStage(m.to);
     if (!a || !b) continue;
-    const [x, y] = [(a[0] + b[0]) / 2 + 6, (a[1] + b[1]) / 2 - 6];
-    g.font = "12px JetBrains Mono, monospace";
-    g.lineWidth = 3;
-    g.strokeStyle = colours.stone;
-    g.strokeText(m.text, x, y);
-    g.fillStyle = colours.bone;
-    g.fillText(m.text, x, y);
+    label(g, m.text, [(a[0] + b[0]) / 2 + 6, (a[1] + b[1]) / 2 - 6], "12px JetBrains Mono, monospace");
   }
 }

@@ -1,6 +1,6 @@
 // @ts-check
 /** The chosen surface: its corners are dragged in its plane, its middle along its normal. */
-import { add, dot, meetPlane, scale, sub } from "../../math/camera.js";
+import { add, dot, meetPlane, middleOf, scale, sub } from "../../math/camera.js";
 import { contains } from "../../math/outline.js";
 import { told } from "../../notes.js";
 import { colours } from "../colours.js";
@@ -28,15 +28,6 @@ export class SurfaceEditor {
     return surface.outline.map((/** @type {number[]} */ p) => this.viewport.worldToStage(p));
   }
 
-  /** @param {any} surface */
-  middle(surface) {
-    const { outline } = surface;
-    return scale(
-      outline.reduce((/** @type {number[]} */ m, /** @type {number[]} */ p) => add(m, p), [0, 0, 0]),
-      1 / outline.length,
-    );
-  }
-
   /** The corner or the middle under the pointer. @param {number[]} at @returns {number|"middle"|null} */
   grip(at) {
     const surface = this.chosen();
@@ -44,7 +35,7 @@ export class SurfaceEditor {
     const near = (/** @type {number[]|null} */ p) => p && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX;
     const corner = this.corners(surface).findIndex(near);
     if (corner >= 0) return corner;
-    return near(this.viewport.worldToStage(this.middle(surface))) ? "middle" : null;
+    return near(this.viewport.worldToStage(middleOf(surface.outline))) ? "middle" : null;
   }
 
   /** Whether something here can be taken hold of or chosen. @param {number[]} at */
@@ -74,7 +65,7 @@ export class SurfaceEditor {
     const { viewport } = this,
       { model } = viewport,
       { point, normal } = surface;
-    const start = this.middle(surface);
+    const start = middleOf(surface.outline);
     viewport.drag(
       (to) => {
         const sight = viewport.rayAt(to);
@@ -132,8 +123,8 @@ export class SurfaceEditor {
       g.fill();
       g.stroke();
     }
-    const middle = this.viewport.worldToStage(this.middle(surface)),
-      out = this.viewport.worldToStage(add(this.middle(surface), scale(surface.normal, this.reach(surface))));
+    const middle = this.viewport.worldToStage(middleOf(surface.outline)),
+      out = this.viewport.worldToStage(add(middleOf(surface.outline), scale(surface.normal, this.reach(surface))));
     if (!middle) return;
     if (out) {
       g.beginPath();
@@ -149,7 +140,7 @@ export class SurfaceEditor {
 
   /** How long its normal is drawn, world. @param {any} surface */
   reach(surface) {
-    const middle = this.middle(surface);
+    const middle = middleOf(surface.outline);
     return 0.3 * Math.max(...surface.outline.map((/** @type {number[]} */ p) => Math.hypot(...sub(p, middle))));
   }
 }
