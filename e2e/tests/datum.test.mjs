@@ -56,18 +56,45 @@ const apart = (a, b) => {
   const trace = a.reduce((s, row, i) => s + row.reduce((t, v, k) => t + v * b[i][k], 0), 0);
   return (Math.acos(Math.min(1, (trace - 1) / 2)) * 180) / Math.PI;
 };
-/** How many pixels of a box of the page are of a colour like one of the palette's. */
-const lichen = (box) =>
-  page.evaluate(({ x, y, w, h }) => {
-    const { canvas } = globalThis.fennik.stage,
-      b = canvas.getBoundingClientRect(),
-      k = globalThis.devicePixelRatio;
-    const data = canvas.getContext("2d").getImageData((x - b.left) * k, (y - b.top) * k, w * k, h * k).data;
-    let n = 0;
-    for (let i = 0; i < data.length; i += 4)
-      if (data[i + 1] > 150 && data[i + 1] > data[i] + 12 && data[i + 1] > data[i + 2] + 12) n++;
-    return n;
-  }, box);
+/** How many pixels of a box of the page are of a colour like the one of the grid, or of what is drawn by hand. */
+const lichen = (box) => coloured(box, "lichen");
+const sand = (box) => coloured(box, "sand");
+const coloured = (box, colour) =>
+  page.evaluate(
+    ([{ x, y, w, h }, colour]) => {
+      const { canvas } = globalThis.fennik.stage,
+        b = canvas.getBoundingClientRect(),
+        k = globalThis.devicePixelRatio;
+      const data = canvas.getContext("2d").getImageData((x - b.left) * k, (y - b.top) * k, w * k, h * k).data;
+      let n = 0;
+      for (let i = 0; i < data.length; i += 4)
+        if (
+          colour === "lichen"
+            ? data[i + 1] > 150 && data[i + 1] > data[i] + 12 && data[i + 1] > data[i + 2] + 12
+            : data[i] > 190 && data[i] > data[i + 2] + 60
+        )
+          n++;
+      return n;
+    },
+    [box, colour],
+  );
+
+/** A place of a wall in sight where a click is for the wall: no track is near. Null where there is none. */
+const onWall = (id) =>
+  page.evaluate((id) => {
+    const { model, stage } = globalThis.fennik,
+      tracks = stage.tools.select.marks(),
+      wall = model.state.surfaces.find((s) => s.id === id);
+    const middle = [0, 1, 2].map((i) => wall.outline.reduce((s, p) => s + p[i], 0) / wall.outline.length);
+    for (const corner of wall.outline)
+      for (const k of [0, 0.15, 0.3, 0.45]) {
+        const place = middle.map((m, i) => m + k * (corner[i] - m)),
+          at = stage.worldToStage(place);
+        if (!at || stage.surfaces.surfaceAt(at)?.id !== id) continue;
+        if (tracks.every((t) => Math.hypot(t.x - at[0], t.y - at[1]) > 12)) return place;
+      }
+    return null;
+  }, id);
 
 test("with nothing laid a datum is proposed, drawn dashed, and one click takes it with its walls", async () => {
   await showFrame(page, 100);
@@ -198,23 +225,13 @@ test("several distances are averaged and their disagreement is told", async () =
 });
 
 test("a surface is chosen on the stage, renamed, squared and moved, and placing snaps to it", async () => {
-  // A place of the first wall in sight where a click is for the wall: no track is near.
-  const { wall, place } = await page.evaluate(() => {
-    const { model, stage } = globalThis.fennik,
-      tracks = stage.tools.select.marks();
-    for (const wall of model.state.surfaces.filter((s) => s.kind === "wall")) {
-      const middle = [0, 1, 2].map((i) => wall.outline.reduce((s, p) => s + p[i], 0) / wall.outline.length);
-      for (const corner of wall.outline)
-        for (const k of [0, 0.15, 0.3, 0.45]) {
-          const place = middle.map((m, i) => m + k * (corner[i] - m)),
-            at = stage.worldToStage(place);
-          if (!at || stage.surfaces.surfaceAt(at)?.id !== wall.id) continue;
-          if (tracks.every((t) => Math.hypot(t.x - at[0], t.y - at[1]) > 12)) return { wall, place };
-        }
-    }
-    return { wall: null, place: null };
-  });
-  assert.ok(wall, "a wall is in sight");
+  const walls = (await state()).surfaces.filter((s) => s.kind === "wall");
+  let wall, place;
+  for (wall of walls) {
+    place = await onWall(wall.id);
+    if (place) break;
+  }
+  assert.ok(place, "a wall is in sight");
   const same = async () => (await state()).surfaces.find((s) => s.id === wall.id);
   await page.mouse.click(...(await onPage(place)));
   await page.waitForSelector(".surface-form");
@@ -242,6 +259,72 @@ test("a surface is chosen on the stage, renamed, squared and moved, and placing 
   );
   await page.keyboard.press("Escape");
   await openStation(page, "datum");
+});
+
+test("rods and measures stay on the picture when the world is laid anew", async () => {
+  const wall = (await state()).surfaces.find((s) => s.name === "shed front");
+  const at = await onPage(await onWall(wall.id));
+  await unfold(page, "by-picture");
+  await page.fill("#rod", "1 m");
+  await page.click('[data-act="rod"]');
+  await page.mouse.move(at[0], at[1] + 5);
+  await page.mouse.click(...at);
+  await page.keyboard.press("Escape");
+  const rod = () => page.evaluate(() => globalThis.fennik.model.rods[0]);
+  const { foot } = await rod();
+  const off = [0, 1, 2].reduce((s, i) => s + (foot[i] - wall.point[i]) * wall.normal[i], 0);
+  assert.ok(Math.abs(off) < 1e-6 && foot[1] > 0.3, `it stands on the wall, not on the floor under it: ${foot}`);
+  await page.keyboard.press("d");
+  await page.mouse.click(...at);
+  await page.mouse.click(at[0], at[1] + 20);
+  await page.waitForFunction(() => globalThis.fennik.model.measures.length === 1);
+  await page.keyboard.press("Escape");
+  const measure = () => page.evaluate(() => globalThis.fennik.model.measures[0]);
+  const before = await measure();
+  await unfold(page, "by-values");
+  await page.fill("#shift-x", "1");
+  await press("nudge");
+  assert.ok(Math.abs((await rod()).foot[0] - foot[0] - 1) < 1e-6, `${foot}, then ${(await rod()).foot}`);
+  await page.waitForFunction(
+    (x) => Math.abs(globalThis.fennik.model.measures[0].from[0] - x - 1) < 1e-6,
+    before.from[0],
+  );
+  assert.equal((await measure()).text, before.text);
+  await undo();
+  await page.keyboard.press("Escape");
+  await page.evaluate(() => {
+    globalThis.fennik.model.measures = [];
+    globalThis.fennik.model.rods = [];
+  });
+});
+
+test("points that were chosen for a floor and lie off it are crossed out", async () => {
+  await unfold(page, "by-points");
+  const off = await page.evaluate(() => {
+    const { model, stage } = globalThis.fennik,
+      floor = new Set(model.state.floor.points);
+    const near = model.points.filter((p) => stage.worldToStage(p.x) && Math.hypot(...p.x) < 15 && p.spread);
+    const on = near.filter((p) => floor.has(p.id)).slice(0, 30),
+      high = near.filter((p) => p.x[1] > 1.2).slice(0, 4);
+    model.selected = new Set([...on, ...high].map((p) => p.id));
+    model.select();
+    return high.map((p) => p.id);
+  });
+  assert.equal(off.length, 4);
+  await press("floor");
+  const { floor } = await state();
+  assert.deepEqual([...floor.left_out].sort(), [...off].sort());
+  assert.match(await page.textContent('.station[data-station="datum"]'), /, 4 left out/);
+  await page.evaluate(() => {
+    globalThis.fennik.model.selected.clear();
+    globalThis.fennik.model.select();
+  });
+  const place = await page.evaluate((id) => globalThis.fennik.model.points.find((p) => p.id === id).x, off[0]);
+  const [x, y] = await onPage(place);
+  const crossed = async () => sand({ x: x - 6, y: y - 6, w: 12, h: 12 });
+  const shown = await crossed();
+  await undo();
+  assert.ok(shown > (await crossed()) + 6, `${shown} pixels of the cross, then ${await crossed()}`);
 });
 
 test("a drag over the ground lays a surface, and a rod stands where one points", async () => {

@@ -30,7 +30,7 @@ pub fn film(take: &Take, folder: &Path, how: &Compression, on_frame: impl FnMut(
     write_truth(take, folder)?;
     let clip = folder.join(format!("{}.mp4", take.name));
     let partial = clip.with_extension("part.mp4");
-    encode(&Scenery::with_crowd(take.crowd), take, &partial, how, on_frame)?;
+    encode(&Scenery::of(take.place, take.crowd), take, &partial, how, on_frame)?;
     std::fs::rename(partial, clip)
 }
 
@@ -39,7 +39,7 @@ pub fn film(take: &Take, folder: &Path, how: &Compression, on_frame: impl FnMut(
 /// # Errors
 /// When the folder cannot be written.
 pub fn write_truth(take: &Take, folder: &Path) -> std::io::Result<()> {
-    let truth = truth::compute(&Scenery::with_crowd(take.crowd), take);
+    let truth = truth::compute(&Scenery::of(take.place, take.crowd), take);
     std::fs::write(folder.join(format!("{}.truth.json", take.name)), serde_json::to_vec(&truth)?)
 }
 

@@ -1,5 +1,6 @@
 //! How the drone flies over the quay in the demo clip.
 
+use crate::places::Place;
 use crate::take::Take;
 use fennik_core::geometry::Pose;
 use nalgebra::{Rotation3, Vector3};
@@ -12,6 +13,7 @@ const FRAMES: u32 = 250;
 /// The demo clip: 24 mm on a sensor 36 mm wide, a little barrel.
 pub const QUAY: Take = Take {
     name: "varrick-quay",
+    place: Place::Quay,
     motion: "free",
     width: 1280,
     height: 720,

@@ -1,4 +1,4 @@
-//! Made-up footage with known cameras: a drone over the quay of the made-up Varrick Basin.
+//! Made-up footage with known cameras: a drone over the quay of the made-up Varrick Basin, and other places.
 //!
 //! Everything is computed: a small ray caster over planes, boxes, cylinders and ellipsoids with noise
 //! textures, a sun, a shutter, a lens and a noisy sensor. The film and its true cameras are
@@ -6,6 +6,9 @@
 
 pub mod encode;
 pub mod flight;
+mod form;
+mod paint;
+pub mod places;
 pub mod scenery;
 pub mod sensor;
 pub mod take;

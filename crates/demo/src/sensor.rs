@@ -127,7 +127,7 @@ mod tests {
         for take in
             TRIALS.iter().filter(|t| ["wide-round", "whip", "crowd", "rolling-unsteady", "long-lens"].contains(&t.name))
         {
-            let scenery = Scenery::with_crowd(take.crowd);
+            let scenery = Scenery::of(take.place, take.crowd);
             for frame in (0..take.frames).step_by(23) {
                 let lens = take.lens(f64::from(frame));
                 for y in (0..take.height).step_by(60).map(f64::from) {

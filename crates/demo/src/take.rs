@@ -1,11 +1,14 @@
 //! One take: how a camera moves and what it is built like.
 
+use crate::places::Place;
 use fennik_core::geometry::{Lens, Pose};
 
 /// A camera with its move over a number of frames.
 pub struct Take {
     /// Name, as in a file's name.
     pub name: &'static str,
+    /// Where it is filmed.
+    pub place: Place,
     /// Kind of move: `free`, `nodal`, `nodal-zoom`, `zoom`.
     pub motion: &'static str,
     /// Picture width, px.

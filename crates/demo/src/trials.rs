@@ -1,6 +1,7 @@
 //! Takes that try the solver: the kinds of clip that people bring.
 
 use crate::flight::{aimed, unrest};
+use crate::places::Place;
 use crate::take::Take;
 use fennik_core::geometry::Pose;
 use nalgebra::Vector3;
@@ -10,6 +11,7 @@ type V = Vector3<f64>;
 /// What the takes have in common.
 const PLAIN: Take = Take {
     name: "",
+    place: Place::Quay,
     motion: "free",
     width: 1280,
     height: 720,
@@ -136,8 +138,48 @@ fn shed_front(frame: f64) -> Pose {
     aimed(eye, V::new(-7.9 + 1.2 * t, 1.85, -6.5), shake(frame, 0.004))
 }
 
+/// Along the foot of the hill, by hand.
+fn by_the_hill(frame: f64) -> Pose {
+    let t = frame / 100.0;
+    let bob = V::new(0.03 * (0.27 * frame).sin(), 0.035 * (0.54 * frame).sin().abs(), 0.0);
+    let eye = V::new(-2.5 + 4.0 * t, 1.7, 8.5 - 1.5 * t) + bob;
+    aimed(eye, V::new(0.5, 1.2, -6.0), shake(frame, 0.008))
+}
+
+/// Towards the stair.
+fn to_the_steps(frame: f64) -> Pose {
+    let t = frame / 100.0;
+    let bob = V::new(0.03 * (0.25 * frame).sin(), 0.04 * (0.5 * frame).sin().abs(), 0.0);
+    let eye = V::new(-1.6 + 2.6 * t, 1.7, 5.5 - 2.0 * t) + bob;
+    aimed(eye, V::new(0.2, 0.9, -5.0), shake(frame, 0.008))
+}
+
+/// Over both levels.
+fn over_levels(frame: f64) -> Pose {
+    let t = ease(frame, 100.0);
+    aimed(
+        V::new(3.0 - 5.0 * t, 5.5 - t, 11.0 - 4.0 * t) + shake(frame, 0.05),
+        V::new(0.6, 0.4, -5.0),
+        shake(frame, 0.003),
+    )
+}
+
+/// Through the room.
+fn indoors(frame: f64) -> Pose {
+    let t = frame / 100.0;
+    let bob = V::new(0.01 * (0.25 * frame).sin(), 0.02 * (0.5 * frame).sin().abs(), 0.0);
+    let eye = V::new(-1.4 + 2.2 * t, 1.55, 3.0 - 0.7 * t) + bob;
+    aimed(eye, V::new(0.1 + 0.2 * t, 0.95, -2.6), shake(frame, 0.008))
+}
+
+/// Up the fronts of the court; no floor is seen.
+fn upward(frame: f64) -> Pose {
+    let t = ease(frame, 80.0);
+    aimed(V::new(-2.0 + 3.5 * t, 1.7, 5.0 - 1.0 * t) + shake(frame, 0.03), V::new(0.0, 9.5, -8.0), shake(frame, 0.006))
+}
+
 /// All takes, by name.
-pub const TRIALS: [Take; 19] = [
+pub const TRIALS: [Take; 24] = [
     Take { name: "nodal-pan", motion: "nodal", pose: pan, ..PLAIN },
     Take {
         name: "nodal-zoom",
@@ -175,6 +217,11 @@ pub const TRIALS: [Take; 19] = [
     },
     Take { name: "lawn", pose: over_grass, frames: 100, ..PLAIN },
     Take { name: "shed-front", pose: shed_front, focal: |_| 2300.0, frames: 80, ..PLAIN },
+    Take { name: "hillside", place: Place::Hillside, pose: by_the_hill, frames: 100, ..PLAIN },
+    Take { name: "steps", place: Place::Steps, pose: to_the_steps, frames: 100, ..PLAIN },
+    Take { name: "levels", place: Place::Levels, pose: over_levels, frames: 100, ..PLAIN },
+    Take { name: "room", place: Place::Room, pose: indoors, focal: |_| 760.0, frames: 100, ..PLAIN },
+    Take { name: "court-up", place: Place::Court, pose: upward, frames: 80, ..PLAIN },
     Take { name: "rolling-unsteady", pose: unsteady, frames: 100, readout: 0.9, shutter: 0.3, ..PLAIN },
 ];
 

@@ -3,6 +3,7 @@
 use crate::flight::RATE;
 use crate::scenery::Scenery;
 use crate::take::Take;
+use fennik_core::camera::Camera;
 use fennik_core::geometry::{Lens, Pose};
 use nalgebra::{Matrix3, Rotation3, Vector2, Vector3};
 use serde::{Deserialize, Serialize};
@@ -93,6 +94,11 @@ impl Truth {
             camera.lens().project(Vector2::new(c.x / c.z, c.y / c.z))
         };
         self.points.iter().map(|p| p.visible.iter().map(|&f| (f, image(f, p))).collect()).collect()
+    }
+
+    /// The camera of a frame.
+    pub fn camera(&self, frame: u32) -> Option<Camera> {
+        self.frames.get(frame as usize).map(|c| Camera::new(c.pose(), c.lens(), self.height))
     }
 }
 

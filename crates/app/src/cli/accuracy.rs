@@ -2,8 +2,9 @@
 
 use super::error::CliError;
 use super::{Progress, Scratch};
-use fennik_core::check::{LockError, datum_score, lock_error, turning_lock_error};
-use fennik_core::survey::Plane;
+use fennik_core::camera::Camera;
+use fennik_core::check::{LockError, by_hand, datum_score, lock_error, turning_lock_error};
+use fennik_core::survey::{Plane, PlaneKind};
 use fennik_demo::encode::{TRIAL, film};
 use fennik_demo::trials::TRIALS;
 use fennik_demo::truth::Truth;
@@ -18,6 +19,9 @@ const MARKS: [&str; 2] = ["<!-- accuracy -->", "<!-- /accuracy -->"];
 const DATUM_MARKS: [&str; 2] = ["<!-- datum -->", "<!-- /datum -->"];
 /// Truth points from which a wall is asked for.
 const WALL_POINTS: usize = 12;
+
+/// Seed of what is drawn by hand.
+const HAND_SEED: u64 = 11;
 
 /// Options of `fennik accuracy`.
 #[derive(clap::Args)]
@@ -68,8 +72,10 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), CliError> {
         "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     let mut datums = vec![
-        "| clip | floor tilt | floor height | walls with 12 points: found, worst | looked for in |".to_owned(),
-        "| --- | --- | --- | --- | --- |".to_owned(),
+        "| clip | floor tilt | floor height | walls with 12 points: found, worst | looked for in | by hand: \
+            vertical | by hand: scale of 2 m |"
+            .to_owned(),
+        "| --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     for (clip, truth) in pairs {
         let name = name_of(&clip);
@@ -149,11 +155,13 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<(String, Option<St
     };
     let (tracked, solved) = (number("tracked in ").unwrap_or(f64::NAN), number("solved in ").unwrap_or(f64::NAN));
     let camera: CameraDocument = serde_json::from_slice(&read(&out)?)?;
-    let datum = match camera.surfaces.as_slice() {
-        _ if camera.solve.motion == "nodal" => None,
-        [] => Some("none found | | | |".to_owned()),
-        _ => datum_cells(&truth, &camera, number("found in ")),
+    let has_floor = camera.surfaces.iter().any(|s| s.kind == PlaneKind::Floor.word());
+    let found = if camera.solve.motion == "nodal" {
+        None
+    } else {
+        datum_cells(&truth, &camera, has_floor, number("found in "))
     };
+    let datum = found.map(|cells| format!("{cells} | {}", hand_cells(&truth, &camera)));
     let lock = slip(&truth, &camera).ok_or_else(|| CliError::NoTruth { clip: clip.to_owned() })?;
     let cells = format!(
         "{}/{} | {:.3} px | {:.3} px | {:.2} % ({:.2}) | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
@@ -171,8 +179,8 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<(String, Option<St
     Ok((cells, datum))
 }
 
-/// How far off the datum and the walls are.
-fn datum_cells(truth: &Truth, camera: &CameraDocument, seconds: Option<f64>) -> Option<String> {
+/// How far off the datum, where a floor was found, and the walls are.
+fn datum_cells(truth: &Truth, camera: &CameraDocument, has_floor: bool, seconds: Option<f64>) -> Option<String> {
     let pairs: Vec<_> =
         camera.frames.iter().filter_map(|f| Some((f.camera().0, truth.frames.get(f.frame as usize)?.pose()))).collect();
     let planes: Vec<Plane> =
@@ -182,13 +190,29 @@ fn datum_cells(truth: &Truth, camera: &CameraDocument, seconds: Option<f64>) -> 
     let good = walls.iter().filter(|s| s.angle_deg <= 0.5).count();
     let worst = walls.iter().max_by(|a, b| a.angle_deg.total_cmp(&b.angle_deg));
     let worst = worst.map_or_else(|| "none there".to_owned(), |w| format!("{:.2} deg ({})", w.angle_deg, w.name));
-    Some(format!(
-        "{:.3} deg | {:.2} % | {good} of {}, {worst} | {:.2} s",
-        score.tilt_deg,
-        100.0 * score.height_share,
-        walls.len(),
-        seconds.unwrap_or(f64::NAN),
-    ))
+    let floor = match has_floor {
+        true => format!("{:.3} deg | {:.2} %", score.tilt_deg, 100.0 * score.height_share),
+        false => "none found | ".to_owned(),
+    };
+    Some(format!("{floor} | {good} of {}, {worst} | {:.2} s", walls.len(), seconds.unwrap_or(f64::NAN),))
+}
+
+/// How far off what is laid by hand would be: the median, and what 95 of 100 trials stay within.
+fn hand_cells(truth: &Truth, camera: &CameraDocument) -> String {
+    let cameras: Vec<_> = camera
+        .frames
+        .iter()
+        .filter_map(|f| {
+            let (pose, lens) = f.camera();
+            Some((f.frame, Camera::new(pose, lens, camera.height), truth.camera(f.frame)?))
+        })
+        .collect();
+    let places = truth.points.iter().map(|p| p.position.into()).zip(truth.sightings());
+    let Some(hand) = by_hand(&cameras, &places.collect::<Vec<_>>(), HAND_SEED) else { return " | ".to_owned() };
+    let [middle, most] = hand.vertical_deg;
+    let scale =
+        hand.scale_share.map_or_else(String::new, |[m, p]| format!("{:.2} %, 95 %: {:.2} %", 100.0 * m, 100.0 * p));
+    format!("{middle:.2} deg, 95 %: {most:.2} deg | {scale}")
 }
 
 fn slip(truth: &Truth, camera: &CameraDocument) -> Option<LockError> {

@@ -267,8 +267,7 @@ impl Ground<'_> {
         let laid = plane_through(self.solution, &views, points, PlaneKind::Other, Some(&up))?;
         let world = &self.datum().world_from_solve;
         let kind = fennik_core::survey::kind_of(&laid.found.plane, Some(&up));
-        let found = fennik_core::survey::FoundPlane { kind, ..laid.found };
-        Ok(Surface::of_found(self.free_name(name, kind), &found, world))
+        Ok(Surface::through(self.free_name(name, kind), kind, &laid, world))
     }
 
     fn by_corners(&self, frame: u32, corners: &[[f64; 2]], name: Option<&str>) -> Result<Surface, EngineError> {
@@ -317,7 +316,7 @@ impl Ground<'_> {
                 let views = (self.views)();
                 let up = self.up_in_solve();
                 let by_points = plane_through(solution, &views, points, PlaneKind::Floor, Some(&up))?;
-                laid(datum.with_floor(solution, &by_points.found, None))
+                laid(datum.with_floor_through(solution, &by_points))
             }
             Lay::Surface { points, name } => {
                 let surface = self.surface(points, name.as_deref())?;

@@ -154,10 +154,14 @@ struct SurfaceSheet<'a> {
 fn surface_sheet(view: &ShotView, surface: &Surface) -> Result<String, EngineError> {
     let document = view.document();
     let mut lines = vec![("tilt", format!("{:.2} deg", surface.tilt_deg()))];
-    match surface.reading {
+    match &surface.reading {
         Some(r) => {
             lines.push(("fit", format!("{:.2} px · {:.0} mm", r.fit_px, 1000.0 * r.fit_m)));
-            lines.push(("rests on", format!("{} windows, {} points", r.windows, r.points)));
+            let left_out = match r.left_out.len() {
+                0 => String::new(),
+                n => format!(", {n} left out"),
+            };
+            lines.push(("rests on", format!("{} windows, {} points{left_out}", r.windows, r.points)));
             lines.push((
                 "known to",
                 format!("{:.2} deg · {:.0} mm", r.normal_deviation_deg, 1000.0 * r.place_deviation_m),

@@ -16,6 +16,8 @@ import { solve } from "./stations/solve.js";
 import { track } from "./stations/track.js";
 import { Timeline } from "./timeline/timeline.js";
 import { switchedAt, switchShown } from "./viewport/shown.js";
+import { measureAnew } from "./viewport/tools/measure.js";
+import { standAnew } from "./viewport/tools/rod.js";
 import { Viewport } from "./viewport/viewport.js";
 
 const byId = (/** @type {string} */ id) => /** @type {any} */ (document.getElementById(id));
@@ -103,6 +105,10 @@ function showOverlays() {
       /** @type {HTMLInputElement} */ (box).checked = shown[what];
 }
 
+model.addEventListener("laid-anew", () => {
+  standAnew(model);
+  measureAnew(model).catch(told);
+});
 model.addEventListener("loaded", () => {
   byId("frame").max = String(model.state.frames - 1);
   for (const v of views) v.loaded();

@@ -44,7 +44,7 @@ pub struct DatumScore {
 }
 
 /// The similarity that lays an estimate's cameras over the true ones: by their turns and centres.
-fn alignment(pairs: &[(Pose, Pose)]) -> Option<Similarity> {
+pub(super) fn alignment(pairs: &[(Pose, Pose)]) -> Option<Similarity> {
     let n = pairs.len() as f64;
     let turns = pairs
         .iter()

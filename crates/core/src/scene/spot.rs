@@ -246,7 +246,12 @@ impl Looking<'_> {
                     PlaneKind::Wall => SpotKind::Wall,
                     PlaneKind::Slope => SpotKind::Slope,
                 };
-                (kind, s.name.clone(), s.reading.map(|r| r.fit_px), s.reading.map_or(0, |r| r.points + r.windows))
+                (
+                    kind,
+                    s.name.clone(),
+                    s.reading.as_ref().map(|r| r.fit_px),
+                    s.reading.as_ref().map_or(0, |r| r.points + r.windows),
+                )
             }
             None => (
                 SpotKind::Floor,

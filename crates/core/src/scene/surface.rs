@@ -1,7 +1,8 @@
 //! Surfaces: flat parts of the scene with names that stay.
 
 use crate::geometry::Similarity;
-use crate::survey::{FoundPlane, Inside, Plane, PlaneKind};
+use crate::survey::{ByPoints, FoundPlane, Inside, Plane, PlaneKind};
+use crate::track::TrackId;
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
 
@@ -20,7 +21,7 @@ const SAME: (f64, f64) = (3.0, 0.1);
 pub struct SurfaceId(pub u32);
 
 /// How well a surface is known.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct SurfaceReading {
     /// RMS distance of what lies on it, px.
     pub fit_px: f64,
@@ -28,6 +29,9 @@ pub struct SurfaceReading {
     pub fit_m: f64,
     /// Solved points on it.
     pub points: usize,
+    /// Those that were chosen for it, but lie off it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub left_out: Vec<TrackId>,
     /// Windows of the pictures on it.
     pub windows: usize,
     /// Deviation of its normal, degrees.
@@ -100,11 +104,21 @@ impl Surface {
                 fit_px: found.fit_px,
                 fit_m: found.fit * world.scale,
                 points: found.points.len(),
+                left_out: Vec::new(),
                 windows: found.windows,
                 normal_deviation_deg: found.normal_deviation_deg,
                 place_deviation_m: found.place_deviation * world.scale,
             }),
         }
+    }
+
+    /// A plane through chosen points, in the world of a datum; it keeps which of them lie off it.
+    pub fn through(name: String, kind: PlaneKind, through: &ByPoints, world: &Similarity) -> Self {
+        let mut surface = Self { kind, ..Self::of_found(name, &through.found, world) };
+        if let Some(reading) = &mut surface.reading {
+            reading.left_out.clone_from(&through.left_out);
+        }
+        surface
     }
 
     /// Its plane.

@@ -21,7 +21,7 @@ fn write_clip(take: &Take, folder: &str, how: &Compression) -> std::io::Result<(
 fn write_still(take: &Take, frame: &str, file: &str) -> std::io::Result<()> {
     let mut out = std::fs::File::create(file)?;
     writeln!(out, "P6 {} {} 255", take.width, take.height)?;
-    out.write_all(&sensor::film(&Scenery::with_crowd(take.crowd), take, frame.parse().unwrap_or(0)))
+    out.write_all(&sensor::film(&Scenery::of(take.place, take.crowd), take, frame.parse().unwrap_or(0)))
 }
 
 fn trial(name: &str) -> std::io::Result<&'static Take> {

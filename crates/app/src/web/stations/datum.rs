@@ -75,7 +75,11 @@ fn found_words(f: &FoundPlane) -> String {
 }
 
 fn laid_words(f: &FloorReading) -> String {
-    floor_words(f.fit_px, f.windows, f.points.len(), f.normal_deviation_deg)
+    let words = floor_words(f.fit_px, f.windows, f.points.len(), f.normal_deviation_deg);
+    match f.left_out.len() {
+        0 => words,
+        n => format!("{words}, {n} left out"),
+    }
 }
 
 impl Proposed {
@@ -127,7 +131,7 @@ fn reading_lines(datum: &Datum, r: &DatumReadings) -> Vec<Line> {
 }
 
 fn surface_line(s: &Surface) -> SurfaceLine {
-    let reading = match s.reading {
+    let reading = match &s.reading {
         Some(r) => format!("tilt {:.1} ±{:.2} deg · {:.2} px", s.tilt_deg(), r.normal_deviation_deg, r.fit_px),
         None => format!("tilt {:.1} deg · by hand", s.tilt_deg()),
     };

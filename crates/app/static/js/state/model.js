@@ -31,8 +31,8 @@ export class Model extends EventTarget {
      * @type {{turn: number[], shift: number[], factor: number}|null}
      */
     this.preview = null;
-    /** Rods that stand on the floor. @type {{foot: number[], height: number}[]} */ this.rods = [];
-    /** The rod under the pointer. @type {{foot: number[], height: number}|null} */ this.rod = null;
+    /** Rods that stand in the scene. @type {import("../viewport/tools/rod.js").Rod[]} */ this.rods = [];
+    /** The rod under the pointer. @type {import("../viewport/tools/rod.js").Rod|null} */ this.rod = null;
     /** What was measured. @type {any[]} */ this.measures = [];
     /** The surface that is being dragged, as it is now. @type {any} */ this.movingSurface = null;
     /** @type {Set<number>} */ this.selected = new Set();
@@ -189,6 +189,7 @@ export class Model extends EventTarget {
     if (turn !== this.loading) return;
     if (state.tracks !== this.heldTracks) this.selected.clear();
     this.heldTracks = state.tracks;
+    const laidAnew = this.heldScene !== null && this.heldScene.key !== state.scene;
     this.heldScene = { key: state.scene, solve };
     this.state = state;
     this.api.head = state.revision;
@@ -209,6 +210,7 @@ export class Model extends EventTarget {
     this.frame = Math.min(this.frame, state.frames - 1);
     if (!this.isThere(this.chosen)) this.chosen = null;
     this.preview = null;
+    if (laidAnew) this.dispatchEvent(new Event("laid-anew"));
     this.dispatchEvent(new Event("loaded"));
   }
 

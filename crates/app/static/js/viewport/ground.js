@@ -12,6 +12,8 @@ const LINES = 12;
 const PIECES = 24;
 /** Farther outside the view nothing is drawn, px. */
 const FAR_PX = 6000;
+/** Half the size of a cross over a point that was left out, px. */
+const CROSS_PX = 4;
 const FONT = "11px JetBrains Mono, monospace",
   NAME_FONT = "12px Barlow Semi Condensed, sans-serif";
 
@@ -88,6 +90,8 @@ export function paintSurfaces(g, viewport) {
   const { model } = viewport,
     { floor } = model.state;
   if (floor?.outline.length > 2) paintOutline(g, viewport, floor.outline, colours.lichen, "floor");
+  paintLeftOut(g, viewport, floor?.left_out ?? []);
+  for (const s of model.shownSurfaces()) paintLeftOut(g, viewport, s.reading?.left_out ?? []);
   for (const s of model.shownSurfaces())
     paintOutline(g, viewport, s.outline, s.id === model.chosenOf("surface") ? colours.sand : colours.lichen, s.name);
 }
@@ -103,6 +107,33 @@ function paintOutline(g, viewport, outline, colour, name) {
   g.lineWidth = 1;
   const at = viewport.worldToStage(middleOf(outline));
   if (at) label(g, name, [at[0] - 3 * name.length, at[1]], NAME_FONT);
+}
+
+/**
+ * Points that were chosen for a plane and lie off it: crossed out.
+ * @param {CanvasRenderingContext2D} g @param {Viewport} viewport @param {number[]} ids
+ */
+function paintLeftOut(g, viewport, ids) {
+  if (!ids.length) return;
+  const wanted = new Set(ids);
+  g.beginPath();
+  for (const p of viewport.model.points) {
+    const at = wanted.has(p.id) && viewport.worldToStage(p.x);
+    if (!at) continue;
+    for (const k of [-1, 1]) {
+      g.moveTo(at[0] - CROSS_PX, at[1] - k * CROSS_PX);
+      g.lineTo(at[0] + CROSS_PX, at[1] + k * CROSS_PX);
+    }
+  }
+  for (const [width, colour] of /** @type {[number, string][]} */ ([
+    [4, colours.stone],
+    [2, colours.sand],
+  ])) {
+    g.lineWidth = width;
+    g.strokeStyle = colour;
+    g.stroke();
+  }
+  g.lineWidth = 1;
 }
 
 /** What a drawn line runs along, as its dashes. @type {Record<string, number[]>} */

@@ -15,7 +15,7 @@ use crate::camera::CameraPath;
 use crate::geometry::Similarity;
 use crate::matte::contains;
 use crate::solve::{Solution, SolvedPoint};
-use crate::survey::FoundPlane;
+use crate::survey::{ByPoints, FoundPlane};
 use crate::track::TrackId;
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
@@ -30,6 +30,9 @@ pub struct FloorReading {
     pub level_deg: f64,
     /// Its points.
     pub points: Vec<TrackId>,
+    /// Those that were chosen for it, but lie off it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub left_out: Vec<TrackId>,
     /// Windows of the pictures that lie on it; 0 where points alone tell of it.
     #[serde(default)]
     pub windows: usize,
@@ -99,6 +102,7 @@ impl Datum {
             fit_px: floor.fit_px,
             level_deg: mean_roll_deg(solution, &up),
             points: floor.points.clone(),
+            left_out: Vec::new(),
             windows: floor.windows,
             normal_deviation_deg: Some(floor.normal_deviation_deg),
             place_deviation: Some(floor.place_deviation / height.max(1e-12)),
@@ -107,6 +111,15 @@ impl Datum {
         let mut datum = self.moved(&self.world_from_solve.inverse().then(&world_from_solve));
         datum.world_from_solve = world_from_solve;
         datum.floor = Some(reading);
+        datum
+    }
+
+    /// Lays the floor through chosen points, and keeps which of them lie off it.
+    pub fn with_floor_through(&self, solution: &Solution, through: &ByPoints) -> Self {
+        let mut datum = self.with_floor(solution, &through.found, None);
+        if let Some(reading) = &mut datum.floor {
+            reading.left_out.clone_from(&through.left_out);
+        }
         datum
     }
 
@@ -160,6 +173,7 @@ impl Datum {
             fit_px: solution.rms_px,
             level_deg: mean_roll_deg(solution, &up),
             points: Vec::new(),
+            left_out: Vec::new(),
             windows: 0,
             normal_deviation_deg: None,
             place_deviation: None,
@@ -264,6 +278,8 @@ mod tests {
         assert_eq!(points_inside(&solution, 0, &[[0.0, 0.0], [640.0, 0.0], [640.0, 720.0], [0.0, 720.0]]).len(), 15);
         assert!(points_inside(&solution, 1, &[[0.0, 0.0], [1280.0, 0.0], [640.0, 720.0]]).is_empty());
         let laid = plane_through(&solution, &[], &all, PlaneKind::Floor, None).unwrap();
+        let kept = Datum::default().with_floor_through(&solution, &laid).floor.unwrap();
+        assert_eq!((kept.points.len(), kept.left_out.len()), (24, 6));
         assert_eq!((laid.found.points.len(), laid.left_out.len()), (24, 6));
         assert!(laid.found.plane.normal.y > 1.0 - 1e-9 && laid.found.plane.point.y.abs() < 1e-9);
         assert!(plane_through(&solution, &[], &all[..2], PlaneKind::Floor, None).is_err());

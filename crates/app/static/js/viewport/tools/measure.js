@@ -27,16 +27,10 @@ export class MeasureTool {
     this.measure(first, here).catch(told);
   }
 
-  /** @param {{frame: number, x: number, y: number}} a @param {{frame: number, x: number, y: number}} b */
+  /** @param {Sighting} a @param {Sighting} b */
   async measure(a, b) {
     const { model } = this.viewport;
-    const query = new URLSearchParams(
-      Object.entries({ frame: a.frame, x: a.x, y: a.y, to_frame: b.frame, to_x: b.x, to_y: b.y }).map(([k, v]) => [
-        k,
-        String(v),
-      ]),
-    );
-    model.measures.push(await (await model.get(`measure?${query}`)).json());
+    model.measures.push(await reading(model, a, b));
     model.touch();
   }
 
@@ -56,6 +50,28 @@ export class MeasureTool {
     g.fillStyle = colours.sand;
     g.fillRect(x - 3, y - 3, 6, 6);
   }
+}
+
+/** @typedef {{frame: number, x: number, y: number}} Sighting a pixel of a frame */
+
+/** @param {import("../../state/model.js").Model} model @param {Sighting} a @param {Sighting} b */
+async function reading(model, a, b) {
+  const query = new URLSearchParams(
+    Object.entries({ frame: a.frame, x: a.x, y: a.y, to_frame: b.frame, to_x: b.x, to_y: b.y }).map(([k, v]) => [
+      k,
+      String(v),
+    ]),
+  );
+  return { ...(await (await model.get(`measure?${query}`)).json()), ends: [a, b] };
+}
+
+/** Reads everything anew in a world that was laid anew. @param {import("../../state/model.js").Model} model */
+export async function measureAnew(model) {
+  const before = model.measures,
+    fresh = await Promise.allSettled(before.map((m) => reading(model, m.ends[0], m.ends[1])));
+  if (model.measures !== before) return;
+  model.measures = fresh.flatMap((r) => (r.status === "fulfilled" ? [r.value] : []));
+  model.touch();
 }
 
 /** What was measured so far. @param {CanvasRenderingContext2D} g @param {import("../viewport.js").Viewport} viewport */
