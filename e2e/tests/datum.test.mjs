@@ -414,3 +414,35 @@ test("three panes show the scene, and what is selected is found in each", async 
   for (const [x, y, w, h] of spots) assert.ok(x >= 0 && y >= 0 && x <= w && y <= h, `${[x, y, w, h]}`);
   await page.selectOption("#panes", "one");
 });
+
+test("one press on an untouched clip tracks, solves and proposes, with one progress", async () => {
+  await page.goto(`${server.address}shots/1`);
+  await page.waitForFunction(() => globalThis.fennik?.model.state);
+  await openStation(page, "footage");
+  await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
+  await page.fill('[name="last"]', "79");
+  await page.click('.station[data-station="footage"] button:has-text("Trim")');
+  await page.waitForFunction(() => globalThis.fennik.model.state.frames === 80);
+  await openStation(page, "track");
+  const shares = [];
+  await page.exposeFunction("progressed", (share) => shares.push(share));
+  await page.evaluate(() =>
+    setInterval(() => {
+      const bar = document.querySelector('.job[data-kind="analyse"] progress');
+      if (bar) globalThis.progressed(bar.value / bar.max);
+    }, 40),
+  );
+  await page.click("#start-analyse");
+  await page.waitForFunction(() => globalThis.fennik.model.proposal, null, { timeout: 240_000 });
+  assert.ok(new Set(shares).size > 3, `it moves: ${[...new Set(shares)]}`);
+  assert.ok(
+    shares.every((s, i) => i === 0 || s >= shares[i - 1]),
+    `it never goes back: ${shares}`,
+  );
+  const { floor, tracks, solve } = await state();
+  assert.ok(tracks !== null && solve !== null && floor === null, "nothing is laid without the person");
+  await openStation(page, "datum");
+  await page.waitForSelector("#found");
+  await changed(() => page.click("#take-datum"));
+  assert.ok((await state()).floor.windows > 20);
+});

@@ -2,10 +2,12 @@
 
 use super::error::CliError;
 use super::{Scratch, peak_mb};
+use crate::engine::survey::pictures_of_clip;
 use crate::engine::{EngineError, analyse, demo, picture};
 use fennik_core::matte::Masks;
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera, solve_on};
+use fennik_core::survey::{survey, views};
 use fennik_core::track::{TrackSet, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 use fennik_render::{Quality, RenderScene, ShapeCache};
@@ -103,6 +105,13 @@ fn analysis(clip: &ClipInfo) -> Result<(TrackSet, Vec<Row>, Solution), EngineErr
     ];
     rows.extend(stages.windows(2).map(|pair| (pair[0].0, pair[1].1 - pair[0].1, "s")));
     rows.push(("track and solve over clip length", (track + solve) / seconds, "x"));
+    let began = Instant::now();
+    let pictures = pictures_of_clip(clip, 0, &solution)?;
+    rows.push(("pictures of the survey, off the clip", began.elapsed().as_secs_f64(), "s"));
+    let began = Instant::now();
+    let found = survey(&solution, &views(&solution, &pictures, &Masks::default()));
+    rows.push(("survey: floor, walls and further planes", began.elapsed().as_secs_f64(), "s"));
+    rows.push(("planes found", (found.floors.len() + found.planes.len()) as f64, "planes"));
     Ok((tracks, rows, solution))
 }
 

@@ -6,6 +6,7 @@ use fennik_core::matte::Masks;
 use fennik_core::scene::AnalysisId;
 use fennik_core::solve::{Motion, Solution};
 use fennik_core::survey::{Survey, View, survey, views, wanted_frames};
+use fennik_media::ClipInfo;
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
 use std::path::Path;
 
@@ -95,14 +96,20 @@ pub fn after_solve(store: &Store, shot: &OpenShot, solve: AnalysisId, solution: 
 }
 
 /// For a clip that is no shot: the pictures are read off the clip.
-pub fn of_clip(
-    clip: &fennik_media::ClipInfo,
-    first: u32,
-    solution: &Solution,
-    masks: &Masks,
-) -> Result<Survey, EngineError> {
+///
+/// # Errors
+/// [`EngineError`] when the clip cannot be decoded.
+pub fn of_clip(clip: &ClipInfo, first: u32, solution: &Solution, masks: &Masks) -> Result<Survey, EngineError> {
+    Ok(survey(solution, &views(solution, &pictures_of_clip(clip, first, solution)?, masks)))
+}
+
+/// The pictures that a survey of a solve looks at, read off the clip from its frame `first` on.
+///
+/// # Errors
+/// [`EngineError`] when the clip cannot be decoded.
+pub fn pictures_of_clip(clip: &ClipInfo, first: u32, solution: &Solution) -> Result<Vec<(u32, Plane)>, EngineError> {
     let wanted = wanted_frames(solution);
-    let Some(last) = wanted.last() else { return Ok(survey(solution, &[])) };
+    let Some(last) = wanted.last() else { return Ok(Vec::new()) };
     let mut pictures = Vec::new();
     let mut frame = 0;
     analyse::each_frame(clip, (first, first + last + 1), |plane| {
@@ -112,5 +119,5 @@ pub fn of_clip(
         frame += 1;
         Ok(())
     })?;
-    Ok(survey(solution, &views(solution, &pictures, masks)))
+    Ok(pictures)
 }

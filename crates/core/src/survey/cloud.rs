@@ -10,6 +10,8 @@ use nalgebra::{Matrix3, Vector3};
 const FLATNESS: f64 = 0.0015;
 /// Deviation of a sighting that is taken where a solve did not note how firmly its points are known, px.
 const SIGHTING_PX: f64 = 0.3;
+/// Focal length of an ordinary lens, of the picture's width.
+const ORDINARY: f64 = 0.75;
 /// Points that are looked at; of more, every second or third.
 const MOST: usize = 2500;
 
@@ -22,7 +24,8 @@ pub struct CloudPoint {
     pub position: Vector3<f64>,
     /// Covariance of its position, world units^2.
     pub covariance: Matrix3<f64>,
-    /// Distance from the camera in the middle of its life.
+    /// Distance from the camera in the middle of its life, or for a long lens that from which an ordinary one would
+    /// show it as large: what counts as near or flat goes by what is seen.
     pub depth: f64,
     /// RMS reprojection error, px.
     pub error_px: f64,
@@ -35,13 +38,15 @@ impl CloudPoint {
         let i = frames.partition_point(|f| f.frame < middle).min(frames.len().checked_sub(1)?);
         let camera = path.at(frames[i].frame)?;
         let sight = p.position - camera.centre();
-        let depth = sight.norm();
+        let distance = sight.norm();
+        let focal_px = camera.lens.focal_px;
+        let depth = distance * (ORDINARY * f64::from(path.solution().width) / focal_px).min(1.0);
         let mut covariance = covariance(p.spread);
         if covariance.trace() <= 0.0 {
             // Across the sight by the sighting, along it by that over the angle between the rays.
-            let across = SIGHTING_PX * depth / camera.lens.focal_px;
+            let across = SIGHTING_PX * distance / focal_px;
             let along = across / (0.5 * p.parallax_deg.to_radians()).sin().max(1e-3);
-            let ray = sight / depth.max(1e-12);
+            let ray = sight / distance.max(1e-12);
             let line = ray * ray.transpose();
             covariance = (Matrix3::identity() - line) * (across * across) + line * (along * along);
         }

@@ -7,6 +7,7 @@ use super::floor::{Candidate, candidates};
 use super::head_on::is_wall_like;
 use super::plane::Plane;
 use super::refine::{Known, Refined, beside, grid_for, held_upright, refine};
+use super::split::split;
 use super::upright::Held;
 use super::views::View;
 use super::windows::{Grid, Reading, cell_px};
@@ -26,8 +27,9 @@ const FOUND: Grid = Grid { every: 2, finer: 1.0 };
 const CONFIRMED: (usize, f64) = (20, 0.1);
 /// Points that stand for a floor without the picture.
 const BY_POINTS: f64 = 12.0;
-/// Part of the windows inside a plane's outline that must lie on it.
-const WALL_SHARE: f64 = 0.25;
+/// Part of the windows inside a plane's outline that must lie on it: of one that stands upright or lies level, and of
+/// any other, as planes that touch round things, or go through two walls, are.
+const SHARE: (f64, f64) = (0.5, 0.7);
 /// Points from which a flat part is known well before the picture is asked.
 const MANY_POINTS: usize = 25;
 /// How firmly the normal of a plane must be known, degrees.
@@ -240,14 +242,25 @@ impl Scene<'_> {
         // Many points tell of it within a px; few may be farther off.
         let known = if members.len() >= MANY_POINTS { Known::Well } else { Known::Roughly };
         let refined = refine(self.views, &members, &flat.plane, known, grid, |p| inside.holds(p));
-        let second = refined.as_ref().and_then(beside);
         let upright = |r: Refined| match up {
             Some(up) => held_upright(r, &members, up),
             None => r,
         };
-        let (refined, second) = (refined.map(upright), second.map(upright));
-        let share = |r: &Refined| r.on_it.len() as f64 / refined.as_ref().map_or(1, |r| r.readings.len()) as f64;
-        let parts: Vec<&Refined> = refined.iter().chain(&second).filter(|r| share(r) >= WALL_SHARE).collect();
+        let refined = refined.map(upright);
+        let second = refined.as_ref().and_then(beside).map(upright);
+        let all = refined.as_ref().map_or(1, |r| r.readings.len());
+        // Those of a plane that is cut in two answer for their own side alone.
+        let parted: Vec<(Refined, usize)> = refined
+            .iter()
+            .chain(&second)
+            .flat_map(|r| match split(r, up) {
+                Some(two) => two.map(|r| (r.readings.len(), upright(r))).map(|(n, r)| (r, n)).to_vec(),
+                None => vec![(r.clone(), all)],
+            })
+            .collect();
+        let least = |r: &Refined| if kind_of(&r.plane, up) == PlaneKind::Slope { SHARE.1 } else { SHARE.0 };
+        let enough = |(r, all): &(Refined, usize)| r.on_it.len() as f64 >= least(r) * *all as f64;
+        let parts: Vec<&Refined> = parted.iter().filter(|p| enough(p)).map(|(r, _)| r).collect();
         let mut found: Vec<FoundPlane> = parts
             .iter()
             .map(|r| {
@@ -262,7 +275,7 @@ impl Scene<'_> {
                 plane
             })
             .collect();
-        if found.is_empty() && members.len() >= BY_POINTS as usize {
+        if refined.is_none() && members.len() >= BY_POINTS as usize {
             found.push(of_points(flat.plane, kind_of(&flat.plane, up), &members, up));
         }
         found.retain(|f| f.normal_deviation_deg < LEAST_FIRM_DEG && f.outline.len() >= 3);

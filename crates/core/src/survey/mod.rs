@@ -10,6 +10,7 @@ mod head_on;
 mod plane;
 mod refine;
 mod slide;
+mod split;
 mod upright;
 pub mod vanishing;
 mod views;

@@ -49,12 +49,12 @@ pub struct Refined {
     pub place_deviation: f64,
 }
 
-fn error_px(r: &Reading, plane: &Plane) -> f64 {
+pub(super) fn error_px(r: &Reading, plane: &Plane) -> f64 {
     plane.distance(r.place) * r.px_per_unit
 }
 
 /// How firmly a window tells, as a weight.
-fn weight(r: &Reading) -> f64 {
+pub(super) fn weight(r: &Reading) -> f64 {
     (r.px_per_unit / r.deviation_px.hypot(ROUGH_PX)).powi(2)
 }
 
@@ -161,16 +161,48 @@ pub fn grid_for(views: &[View], plane: &Plane, here: impl Fn(Vector3<f64>) -> bo
 
 /// Degrees, and deviations, from upright within which a plane is taken to stand upright.
 const UPRIGHT: (f64, f64) = (2.5, 3.0);
+/// A plane that leans by no more than this, degrees, may be two upright ones that it goes through.
+const MAY_STAND_DEG: f64 = 15.0;
+/// Part of a leaning plane's windows with which an upright one is believed instead: walls stand upright, and what truly
+/// leans shares no more than a strip with one that does.
+const UPRIGHT_SHARE: f64 = 0.65;
 
-/// The same plane held upright, where nothing speaks against that.
+/// The same plane held upright, where nothing speaks against that; or the upright one that most of its windows lie on.
 pub fn held_upright(found: Refined, points: &[&CloudPoint], up: &Vector3<f64>) -> Refined {
     let leans_deg = found.plane.normal.dot(up).clamp(-1.0, 1.0).asin().abs().to_degrees();
-    if leans_deg > UPRIGHT.0 || leans_deg > UPRIGHT.1 * found.normal_deviation_deg.max(0.1) {
+    if leans_deg > MAY_STAND_DEG {
         return found;
     }
-    let start = found.plane;
-    let plane = fitted(&found.readings, points, &start, LAST_PX, Some(up));
-    plane.and_then(|p| told(p, found.readings.clone(), Some(up))).unwrap_or(found)
+    let held = |start: &Plane, points: &[&CloudPoint]| {
+        let plane = fitted(&found.readings, points, start, LAST_PX, Some(up))?;
+        told(plane, found.readings.clone(), Some(up))
+    };
+    if leans_deg <= UPRIGHT.0 && leans_deg <= UPRIGHT.1 * found.normal_deviation_deg.max(0.1) {
+        return held(&found.plane, points).unwrap_or(found);
+    }
+    let instead = upright_consensus(&found.readings, &found.plane, up).and_then(|p| held(&p, &[]));
+    let enough = UPRIGHT_SHARE * found.on_it.len() as f64;
+    instead.filter(|r| r.on_it.len() as f64 >= enough).unwrap_or(found)
+}
+
+/// The upright plane that most windows lie on, among those near the one that was found.
+fn upright_consensus(readings: &[Reading], near: &Plane, up: &Vector3<f64>) -> Option<Plane> {
+    let score = |plane: &Plane| -> f64 { readings.iter().map(|r| biweight(error_px(r, plane), LAST_PX)).sum() };
+    let mut random = SplitMix64::new(47);
+    let mut best: Option<(f64, Plane)> = None;
+    for _ in 0..DRAWS {
+        let [a, b] = random.distinct::<2>(readings.len())?.map(|i| readings[i].place);
+        let Some(normal) = up.cross(&(b - a)).try_normalize(1e-9) else { continue };
+        let plane = Plane { point: a, normal }.turned_like(near);
+        if plane.angle_deg(near) > MOST_TURN_DEG {
+            continue;
+        }
+        let found = score(&plane);
+        if best.is_none_or(|(most, _)| found > most) {
+            best = Some((found, plane));
+        }
+    }
+    best.map(|(_, plane)| plane)
 }
 
 /// Another plane among the windows that do not lie on the one found: two walls, one a little behind the other.
@@ -185,6 +217,24 @@ pub fn beside(found: &Refined) -> Option<Refined> {
     let plane = consensus(&left, &found.plane, LAST_PX)?;
     let plane = fitted(&left, &[], &plane, LAST_PX, None)?;
     told(plane, left, None)
+}
+
+/// The plane of its own that a part of the windows tells of.
+pub(super) fn part_of(
+    found: &Refined,
+    here: impl Fn(Vector3<f64>) -> bool,
+    upright: Option<&Vector3<f64>>,
+) -> Option<Refined> {
+    let readings: Vec<Reading> = found.readings.iter().filter(|r| here(r.place)).copied().collect();
+    let plane = fitted(&readings, &[], &found.plane, LAST_PX, upright)?;
+    told(plane, readings, upright)
+}
+
+/// The plane near another that windows alone tell of.
+#[cfg(test)]
+pub(super) fn of_readings(readings: Vec<Reading>, near: &Plane, upright: Option<&Vector3<f64>>) -> Option<Refined> {
+    let plane = fitted(&readings, &[], near, ROUGH.1, upright)?;
+    told(plane, readings, upright)
 }
 
 fn told(plane: Plane, readings: Vec<Reading>, upright: Option<&Vector3<f64>>) -> Option<Refined> {
