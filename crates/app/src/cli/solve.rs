@@ -158,8 +158,9 @@ pub fn run(arguments: &SolveArguments) -> Result<(), CliError> {
     let json = serde_json::to_string(&document)?;
     output::write_file(&arguments.out, json.as_bytes())?;
     println!("{}", reading(&solution));
-    if let Some(found) = found.as_ref().filter(|_| laid.is_none()) {
-        println!("no floor was found, the camera is in the world of the solve: {}", why_no_floor(found));
+    if let Some(found) = found.as_ref().filter(|f| f.floors.is_empty()) {
+        println!("no floor was found: {}", why_no_floor(found));
+        println!("{} other surfaces · found in {:.2} s", document.surfaces.len(), looked.as_secs_f64());
     }
     if let Some(floor) = laid.as_ref().and_then(|l| l.datum.floor.as_ref()) {
         println!(

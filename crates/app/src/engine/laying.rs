@@ -4,7 +4,7 @@ use super::place::{Pixel, spot};
 use super::{EngineError, OpenShot, ShotError};
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::{
-    Datum, DatumEdit, DrawnLine, Edit, Follow, LineRole, ScaleBasis, Surface, SurfaceEditError, SurfaceId,
+    Datum, DatumEdit, DrawnLine, Edit, Follow, LineRole, Proposal, ScaleBasis, Surface, SurfaceEditError, SurfaceId,
     SurfacingEdit, points_inside, propose,
 };
 use fennik_core::solve::{Motion, Solution};
@@ -304,11 +304,15 @@ impl Ground<'_> {
         match lay {
             Lay::Take { floor } => {
                 let mut survey = (*(self.survey)()?).clone();
-                if *floor >= survey.floors.len() {
+                // Without a floor, what else was found is taken.
+                if *floor >= survey.floors.len().max(1) {
                     return Err(ShotError::NoFloor { why: why_no_floor(&survey) }.into());
                 }
-                survey.floors.swap(0, *floor);
-                let proposal = propose(solution, &survey, datum).ok_or(EngineError::Fault)?;
+                if !survey.floors.is_empty() {
+                    survey.floors.swap(0, *floor);
+                }
+                let nothing = || ShotError::NoFloor { why: why_no_floor(&survey) };
+                let proposal = propose(solution, &survey, datum).ok_or_else(nothing)?;
                 let (datum, surfaces) = (proposal.datum, proposal.surfaces);
                 Ok(Edit::Datum(DatumEdit::TakeDatum { datum, surfaces, follow }))
             }
@@ -404,6 +408,11 @@ impl Ground<'_> {
             }
         })
     }
+}
+
+/// What is left to propose: surfaces without a floor are taken once.
+pub fn still_proposed(shot: &OpenShot, proposal: Option<Proposal>) -> Option<Proposal> {
+    proposal.filter(|p| p.datum.floor.is_some() || shot.document().surfacing.surfaces.is_empty())
 }
 
 /// Why there is no floor, and what to click.

@@ -3,6 +3,7 @@
 use super::stations::track::TrackForm;
 use super::{AppState, PageError, block};
 use crate::engine::adopt::{kept_solve, way_to};
+use crate::engine::laying::still_proposed;
 use crate::engine::measure::measure;
 use crate::engine::picture::{self, grey_jpeg};
 use crate::engine::{EngineError, OpenShot, analyse};
@@ -212,7 +213,7 @@ async fn show_proposal(app: web::Data<AppState>, id: web::Path<ShotId>) -> Resul
         let shot = app.open(*id)?;
         let (solution, survey) = (app.solution(&shot)?, app.survey(&shot)?);
         let datum = &shot.document().datum;
-        Ok(propose(&solution, &survey, datum).map(|p| {
+        Ok(still_proposed(&shot, propose(&solution, &survey, datum)).map(|p| {
             let here = p.datum.world_from_solve.inverse().then(&datum.world_from_solve);
             let axis = |v: Vector3<f64>| here.rotation * v;
             let round = |outline: &[[f64; 3]]| -> Vec<Vector3<f64>> {
@@ -224,7 +225,7 @@ async fn show_proposal(app: web::Data<AppState>, id: web::Path<ShotId>) -> Resul
                 .map(|s| json!({ "name": s.name, "kind": s.kind, "outline": round(&s.outline) }))
                 .collect();
             json!({ "origin": here.translation, "normal": axis(Vector3::y()), "ahead": axis(-Vector3::z()),
-                "metre": here.scale, "outline": p.datum.floor.map(|f| round(&f.outline)), "surfaces": surfaces })
+                "metre": here.scale, "floor": p.datum.floor.is_some(), "outline": p.datum.floor.map(|f| round(&f.outline)), "surfaces": surfaces })
         }))
     })
     .await?;

@@ -7,6 +7,7 @@ use super::floor::{Candidate, candidates};
 use super::head_on::is_wall_like;
 use super::plane::Plane;
 use super::refine::{Known, Refined, beside, grid_for, held_upright, refine};
+use super::sky::shows_sky;
 use super::split::split;
 use super::upright::Held;
 use super::views::View;
@@ -36,6 +37,8 @@ const MANY_POINTS: usize = 25;
 const LEAST_FIRM_DEG: f64 = 1.5;
 /// Deviations of points off the floor, beyond which they can be of something else.
 const OFF_FLOOR: f64 = 3.0;
+/// A camera that looks down by more than this should see no sky, degrees.
+const LOOKS_DOWN_DEG: f64 = 35.0;
 /// How far an outline of points is grown before the picture is asked, of the distance to the camera.
 const GROWN: f64 = 0.03;
 /// A plane within so many degrees of upright is a wall, of level a level.
@@ -173,8 +176,11 @@ impl Scene<'_> {
             let refined = rough
                 .filter(confirmed)
                 .and_then(|r| refine(views, &all_points, &r.plane, Known::Well, FOUND, |_| true));
-            let steep = held.judge(&candidate.plane.normal).is_steep();
-            if steep && found.is_empty() && refined.as_ref().is_some_and(|r| is_wall_like(self.solution, views, r)) {
+            let upright = held.judge(&candidate.plane.normal);
+            let plane_now = refined.as_ref().map_or(candidate.plane, |r| r.plane);
+            let wall = upright.is_steep() && refined.as_ref().is_some_and(|r| is_wall_like(self.solution, views, r));
+            let under_sky = upright.pitch_deg < -LOOKS_DOWN_DEG && shows_sky(views, &plane_now);
+            if found.is_empty() && (wall || under_sky) {
                 head_on = true;
                 break;
             }

@@ -9,6 +9,7 @@ mod floor;
 mod head_on;
 mod plane;
 mod refine;
+mod sky;
 mod slide;
 mod split;
 mod upright;

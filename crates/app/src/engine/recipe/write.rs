@@ -259,7 +259,7 @@ impl Laid<'_> {
         let proposed = propose(self.solution, self.seen.found, &self.datum);
         if let Some(proposal) = proposed.filter(|p| {
             let points = p.datum.floor.as_ref().is_some_and(|f| f.points == points);
-            points || self.same_floor(&p.datum, wanted)
+            p.datum.floor.is_some() && (points || self.same_floor(&p.datum, wanted))
         }) {
             self.datum = proposal.datum;
             self.surfaces = proposal.surfaces;

@@ -2,7 +2,7 @@
 
 use super::view::{ShotView, Station};
 use crate::engine::EngineError;
-use crate::engine::laying::{Lay, lines_of, why_no_floor};
+use crate::engine::laying::{Lay, lines_of, still_proposed, why_no_floor};
 use crate::engine::readings::{DatumReadings, scale_words};
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};
@@ -92,12 +92,15 @@ impl Proposed {
         };
         let origin =
             if proposal.origin_in_view { "where the camera looks on average" } else { "the middle of the floor" };
-        let mut lines = vec![
-            line("floor", survey.floors.first().map(found_words).unwrap_or_default()),
-            line("origin", origin.to_owned()),
-            line("heading", heading),
-            line("scale", scale_words(&proposal.datum, None)),
-        ];
+        let mut lines = match survey.floors.first() {
+            Some(floor) => vec![
+                line("floor", found_words(floor)),
+                line("origin", origin.to_owned()),
+                line("heading", heading),
+                line("scale", scale_words(&proposal.datum, None)),
+            ],
+            None => vec![line("upright", "from the largest wall".to_owned()), line("heading", heading)],
+        };
         if !proposal.surfaces.is_empty() {
             let names: Vec<&str> = proposal.surfaces.iter().map(|s| s.name.as_str()).collect();
             lines.push(line("surfaces", names.join(", ")));
@@ -152,6 +155,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let nodal = solution.is_some_and(|s| s.motion == Motion::Nodal);
     let survey = solution.map(|_| view.app.survey(&view.shot)).transpose()?;
     let proposal = solution.zip(survey.as_deref()).and_then(|(s, found)| propose(s, found, datum));
+    let proposal = still_proposed(&view.shot, proposal);
     let readings =
         solution.filter(|_| *datum != Datum::default()).map(|s| view.app.datum_readings(&view.shot, s)).transpose()?;
     let lines = |role| lines_of(datum, role);

@@ -28,7 +28,7 @@ export function paintGround(g, viewport) {
     paintGrid(g, viewport, { origin: [0, 0, 0], normal: [0, 1, 0], ahead: [0, 0, -1], metre: 1 });
   else if (model.proposal) {
     g.setLineDash([5, 4]);
-    paintGrid(g, viewport, model.proposal);
+    if (model.proposal.floor) paintGrid(g, viewport, model.proposal);
     for (const s of model.proposal.surfaces) paintOutline(g, viewport, s.outline, colours.lichen, s.name);
     g.setLineDash([]);
   }

@@ -5,7 +5,7 @@ use crate::camera::CameraPath;
 use crate::geometry::Similarity;
 use crate::scene::Surface;
 use crate::solve::Solution;
-use crate::survey::{FoundPlane, PlaneKind, Survey};
+use crate::survey::{FoundPlane, PlaneKind, Survey, kind_of, mean_up};
 use nalgebra::{Vector2, Vector3};
 
 /// Walls whose ways differ by less than this, degrees, up to right angles, speak for one heading.
@@ -18,6 +18,9 @@ const FAR_HEIGHTS: f64 = 25.0;
 const GUESSES: [(f64, f64); 3] = [(12.0, 1.6), (35.0, 10.0), (90.0, 25.0)];
 /// Surfaces that are proposed at most.
 const MOST_SURFACES: usize = 10;
+
+/// Cosine of the angle to what the cameras are held by, below which a plane cannot be level.
+const NO_LEVEL: f64 = 0.8;
 
 /// Where the heading comes from.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -46,8 +49,8 @@ pub struct Proposal {
     pub heading: HeadingBasis,
     /// Whether the origin lies where the camera looks on average; else in the middle of the floor.
     pub origin_in_view: bool,
-    /// How high over the floor the camera is guessed to be, metres.
-    pub camera_height_m: f64,
+    /// How high over the floor the camera is guessed to be, metres; nothing without a floor.
+    pub camera_height_m: Option<f64>,
 }
 
 /// How high a camera is guessed to be that looks down by so many degrees.
@@ -55,9 +58,16 @@ pub fn guessed_height_m(looks_down_deg: f64) -> f64 {
     GUESSES.iter().find(|(steep, _)| looks_down_deg < *steep).map_or(GUESSES[2].1, |g| g.1)
 }
 
-/// What is proposed from a survey; `None` where no floor was found. A scale that is known already stays.
+/// What is proposed from a survey; `None` where nothing was found. A scale that is known already stays. Without a floor
+/// the proposal is what else was found, in a world that stands upright as far as that tells.
 pub fn propose(solution: &Solution, survey: &Survey, before: &Datum) -> Option<Proposal> {
-    let floor = survey.floors.first()?;
+    match survey.floors.first() {
+        Some(floor) => Some(on_floor(solution, survey, floor, before)),
+        None => without_floor(solution, survey, before),
+    }
+}
+
+fn on_floor(solution: &Solution, survey: &Survey, floor: &FoundPlane, before: &Datum) -> Proposal {
     let up = floor.plane.normal;
     let aim = aim(solution, floor);
     let mut datum = before.with_floor(solution, floor, Some(aim.unwrap_or(floor.plane.point)));
@@ -73,7 +83,38 @@ pub fn propose(solution: &Solution, survey: &Survey, before: &Datum) -> Option<P
     datum.lines.retain(|l| l.role != LineRole::Heading);
     let world = datum.world_from_solve;
     let surfaces = surfaces_of(&survey.planes, &world);
-    Some(Proposal { datum, surfaces, heading, origin_in_view: aim.is_some(), camera_height_m })
+    let camera_height_m = Some(camera_height_m);
+    Proposal { datum, surfaces, heading, origin_in_view: aim.is_some(), camera_height_m }
+}
+
+fn without_floor(solution: &Solution, survey: &Survey, before: &Datum) -> Option<Proposal> {
+    if survey.planes.is_empty() {
+        return None;
+    }
+    let mut datum = before.clone();
+    let laid = *before != Datum::default();
+    let up = if laid {
+        before.world_from_solve.rotation.inverse() * Vector3::y()
+    } else {
+        up_by_walls(&survey.planes, &mean_up(solution)?)
+    };
+    // What each plane is was not told while nothing was known to be up.
+    let judged = |p: &FoundPlane| FoundPlane { kind: kind_of(&p.plane, Some(&up)), ..p.clone() };
+    let survey = Survey { planes: survey.planes.iter().map(judged).collect(), ..survey.clone() };
+    let (ahead, heading) = heading(solution, &survey, &up);
+    if !laid {
+        datum = datum.with_up(up).unwrap_or(datum);
+        let to = datum.world_from_solve.rotation * ahead;
+        datum = datum.with_heading(Vector3::zeros(), to).unwrap_or(datum);
+    }
+    let surfaces = surfaces_of(&survey.planes, &datum.world_from_solve);
+    Some(Proposal { datum, surfaces, heading, origin_in_view: false, camera_height_m: None })
+}
+
+/// What is up where no floor is known: in the plane of the largest wall, as near as can be to how the cameras are held.
+fn up_by_walls(planes: &[FoundPlane], held: &Vector3<f64>) -> Vector3<f64> {
+    let wall = planes.iter().map(|p| p.plane.normal).find(|n| n.dot(held).abs() < NO_LEVEL);
+    wall.and_then(|n| (held - n * n.dot(held)).try_normalize(1e-6)).unwrap_or(*held)
 }
 
 /// Walls and other planes as surfaces of the datum's world, each with a name.
@@ -206,6 +247,35 @@ mod tests {
         assert!((way - turned(200.2)).norm() < 0.01 && count == 2 && spread < 0.5, "{way} {count} {spread}");
         let few = Survey { floors: Vec::new(), planes: Vec::new(), no_floor: None };
         assert!(way_of_walls(&few, &Vector3::y(), &-Vector3::z()).is_none());
+    }
+
+    #[test]
+    fn without_a_floor_walls_are_proposed_in_a_world_that_they_hold_upright() {
+        use crate::geometry::{Lens, Pose};
+        use crate::solve::SolvedFrame;
+        // Looks up the front of a house by 30 degrees, in a world that lies anyhow.
+        let anyhow = nalgebra::Rotation3::from_euler_angles(0.4, -0.9, 0.2);
+        let mut solution = Solution::empty(1280, 720, 5);
+        solution.frames = (0..5)
+            .map(|i| {
+                let eye = Vector3::new(0.3 * f64::from(i), 1.7, 8.0);
+                let pose = Pose::look_at(eye, eye + Vector3::new(0.0, 0.58, -1.0), Vector3::y()).unwrap();
+                let rotation = pose.rotation * anyhow.inverse();
+                let turned = Pose { rotation, translation: -(rotation * (anyhow * eye)) };
+                SolvedFrame::new(i, turned, Lens::centred(900.0, 1280, 720), 0.1, 50)
+            })
+            .collect();
+        let front = FoundPlane { kind: PlaneKind::Other, ..wall(anyhow * Vector3::z(), 200) };
+        let survey = Survey { floors: Vec::new(), planes: vec![front], no_floor: None };
+        let proposal = propose(&solution, &survey, &Datum::default()).unwrap();
+        assert!(proposal.datum.floor.is_none() && proposal.camera_height_m.is_none());
+        let [surface] = proposal.surfaces.as_slice() else { panic!("{:?}", proposal.surfaces) };
+        assert!(surface.kind == PlaneKind::Wall && surface.name == "wall A");
+        let up = proposal.datum.world_from_solve.rotation * (anyhow * Vector3::y());
+        assert!((up - Vector3::y()).norm() < 1e-6, "{up}");
+        assert!((Vector3::from(surface.normal) - Vector3::z()).norm() < 1e-6, "the heading faces it");
+        let nothing = Survey { planes: Vec::new(), ..survey };
+        assert!(propose(&solution, &nothing, &Datum::default()).is_none());
     }
 
     #[test]
