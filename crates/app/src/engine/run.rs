@@ -119,10 +119,16 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     let tell = |s: SolveStep| {
         if step((100.0 * s.fraction) as u32, 100, s.stage) { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     };
-    let solution = match &from {
-        Some(from) => solve_on(&set, &choice, settings, from, tell)?,
-        None => solve_camera(&set, &choice, settings, tell)?,
-    };
+    // The pictures of the survey are read meanwhile.
+    let (solution, ahead) = std::thread::scope(|scope| {
+        let reading = scope.spawn(|| survey::pictures_ahead(shot));
+        let solution = match &from {
+            Some(from) => solve_on(&set, &choice, settings, from, tell),
+            None => solve_camera(&set, &choice, settings, tell),
+        };
+        (solution, reading.join().unwrap_or_default())
+    });
+    let solution = solution?;
     let bytes = serde_json::to_vec(&solution)?;
     let new = NewAnalysis {
         kind: AnalysisKind::Solve,
@@ -134,7 +140,7 @@ pub fn solve(store: &Store, shot: &OpenShot, begin: Begin, step: Step) -> Result
     };
     let analysis = store.add_analysis(id, &new)?;
     step(99, 100, "looking for floor and walls");
-    survey::after_solve(store, shot, analysis, &solution);
+    survey::after_solve(store, shot, analysis, &solution, ahead);
     let told = format!("{:.2} px over {} of {} frames", solution.rms_px, solution.frames.len(), solution.frames_total);
     match adopt_solve(store, id, analysis, &solution, document.trim)? {
         Adopted::InUse => Ok(told),

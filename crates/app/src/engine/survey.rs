@@ -5,7 +5,7 @@ use fennik_core::image::{PictureSettings, Plane};
 use fennik_core::matte::Masks;
 use fennik_core::scene::AnalysisId;
 use fennik_core::solve::{Motion, Solution};
-use fennik_core::survey::{Survey, View, survey, views, wanted_frames};
+use fennik_core::survey::{Survey, View, expected_frames, survey, views, wanted_frames};
 use fennik_media::ClipInfo;
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
 use std::path::Path;
@@ -20,20 +20,38 @@ fn preview(folder: &Path, frame: u32) -> Option<Plane> {
     Plane::from_bytes(picture.width() as usize, picture.height() as usize, &picture, (0, 255)).ok()
 }
 
+/// Pictures by their frames of the trimmed clip.
+pub type Pictures = Vec<(u32, Plane)>;
+
 /// The pictures that a survey of a solve looks at: the preview frames, or where they are not there the clip's own.
-pub fn pictures(shot: &OpenShot, solution: &Solution) -> Vec<(u32, Plane)> {
-    let frames = wanted_frames(solution);
+/// `ahead` holds some that were read already.
+pub fn pictures(shot: &OpenShot, solution: &Solution, ahead: Pictures) -> Pictures {
     let begins = shot.document().trim.first;
-    let read = |frame: &u32| {
+    let (mut all, mut missing) = (ahead, wanted_frames(solution));
+    all.retain(|(frame, _)| missing.binary_search(frame).is_ok());
+    missing.retain(|frame| all.iter().all(|(known, _)| known != frame));
+    all.extend(side_by_side(&missing, |frame| {
         let in_file = frame + begins;
         let decoded = || analyse::seen_frame(&shot.clip, in_file, &PictureSettings::default()).ok();
-        Some((*frame, preview(&shot.proxies, in_file).or_else(decoded)?))
-    };
+        preview(&shot.proxies, in_file).or_else(decoded)
+    }));
+    all.sort_by_key(|(frame, _)| *frame);
+    all
+}
+
+/// The preview frames that a survey will most likely want, while the camera is still being solved.
+pub fn pictures_ahead(shot: &OpenShot) -> Pictures {
+    let trim = shot.document().trim;
+    side_by_side(&expected_frames(trim.last - trim.first + 1), |frame| preview(&shot.proxies, frame + trim.first))
+}
+
+fn side_by_side(frames: &[u32], read: impl Fn(u32) -> Option<Plane> + Sync) -> Pictures {
     let share = frames.len().div_ceil(READERS).max(1);
+    let one = |frame: &u32| Some((*frame, read(*frame)?));
     std::thread::scope(|scope| {
         let readers: Vec<_> = frames
             .chunks(share)
-            .map(|part| scope.spawn(move || part.iter().filter_map(read).collect::<Vec<_>>()))
+            .map(|part| scope.spawn(move || part.iter().filter_map(one).collect::<Vec<_>>()))
             .collect();
         readers.into_iter().flat_map(|r| r.join().unwrap_or_default()).collect()
     })
@@ -41,10 +59,14 @@ pub fn pictures(shot: &OpenShot, solution: &Solution) -> Vec<(u32, Plane)> {
 
 /// Those pictures with their cameras; none for a camera that only turns, which has no use for them.
 pub fn views_of(shot: &OpenShot, solution: &Solution) -> Vec<View> {
+    views_with(shot, solution, Vec::new())
+}
+
+fn views_with(shot: &OpenShot, solution: &Solution, ahead: Pictures) -> Vec<View> {
     if solution.motion == Motion::Nodal {
         return Vec::new();
     }
-    views(solution, &pictures(shot, solution), &shot.document().masking.masks)
+    views(solution, &pictures(shot, solution, ahead), &shot.document().masking.masks)
 }
 
 /// Looks for floor, walls and other flat parts.
@@ -88,9 +110,11 @@ pub fn of_shot(store: &Store, shot: &OpenShot, solution: &Solution) -> Result<Su
     Ok(found)
 }
 
-/// The same for a solve that was just made; what goes wrong takes nothing from the solve.
-pub fn after_solve(store: &Store, shot: &OpenShot, solve: AnalysisId, solution: &Solution) {
-    if let Err(why) = keep(store, shot, solve, &look(shot, solution)) {
+/// The same for a solve that was just made, with what was read [ahead](pictures_ahead); what goes wrong takes nothing
+/// from the solve.
+pub fn after_solve(store: &Store, shot: &OpenShot, solve: AnalysisId, solution: &Solution, ahead: Pictures) {
+    let found = survey(solution, &views_with(shot, solution, ahead));
+    if let Err(why) = keep(store, shot, solve, &found) {
         tracing::warn!(%why, "no survey could be kept");
     }
 }
@@ -107,7 +131,7 @@ pub fn of_clip(clip: &ClipInfo, first: u32, solution: &Solution, masks: &Masks) 
 ///
 /// # Errors
 /// [`EngineError`] when the clip cannot be decoded.
-pub fn pictures_of_clip(clip: &ClipInfo, first: u32, solution: &Solution) -> Result<Vec<(u32, Plane)>, EngineError> {
+pub fn pictures_of_clip(clip: &ClipInfo, first: u32, solution: &Solution) -> Result<Pictures, EngineError> {
     let wanted = wanted_frames(solution);
     let Some(last) = wanted.last() else { return Ok(Vec::new()) };
     let mut pictures = Vec::new();

@@ -24,4 +24,4 @@ pub use plane::{Plane, fit_weighted};
 pub use slide::{Slide, slide};
 pub use upright::mean_up;
 pub use vanishing::Sighted;
-pub use views::{View, views, wanted_frames};
+pub use views::{View, expected_frames, views, wanted_frames};

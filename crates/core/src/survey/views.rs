@@ -43,9 +43,18 @@ impl View {
 
 /// The frames of the trimmed clip whose pictures a survey wants, by rising frame.
 pub fn wanted_frames(solution: &Solution) -> Vec<u32> {
-    let n = solution.frames.len();
+    spread(solution.frames.len()).map(|i| solution.frames[i].frame).collect()
+}
+
+/// The same, before a clip of so many frames is solved: where every frame gets a camera.
+pub fn expected_frames(frames: u32) -> Vec<u32> {
+    spread(frames as usize).map(|i| i as u32).collect()
+}
+
+/// Indices spread over so many.
+fn spread(n: usize) -> impl Iterator<Item = usize> {
     let count = VIEWS.min(n);
-    (0..count).map(|i| solution.frames[(2 * i + 1) * n / (2 * count)].frame).collect()
+    (0..count).map(move |i| (2 * i + 1) * n / (2 * count))
 }
 
 /// The views of some pictures (grey, of any one size) of frames of the trimmed clip. Frames without a camera are left

@@ -22,7 +22,7 @@ export class Model extends EventTarget {
     this.points = [];
     /**
      * The datum that is proposed, while no floor is laid.
-     * @type {{origin: number[], normal: number[], ahead: number[], metre: number, surfaces: any[]}|null}
+     * @type {{origin: number[], normal: number[], ahead: number[], metre: number, floor: boolean, surfaces: any[]}|null}
      */
     this.proposal = null;
     /** The frame whose camera draws grid and inserts while the lock is off. @type {number|null} */ this.held = null;
