@@ -1,4 +1,5 @@
-//! A tripod pan with a zoom, from filmed pictures to a thing placed far off.
+//! Kinds of clip, from filmed pictures to what is made of them: a tripod pan with a zoom, with a thing placed far off;
+//! fronts under the sky, where there is no floor.
 
 use super::web::Server;
 use super::{fennik, text};
@@ -10,20 +11,50 @@ use fennik_demo::truth::{self, Truth};
 use serde_json::{Value, json};
 use std::path::Path;
 
-/// The pan of the accuracy clips, small and short.
-fn film_pan(folder: &Path) -> (std::path::PathBuf, Truth) {
-    let whole = trial("nodal-zoom").unwrap();
+/// One of the accuracy clips, small and short.
+fn film_small(name: &str, folder: &Path) -> (std::path::PathBuf, Truth) {
+    let whole = trial(name).unwrap();
     let take = Take { width: 640, height: 360, frames: 50, rays: 2, rate_factor: 12, ..*whole };
-    let path = folder.join("pan.mp4");
+    let path = folder.join(format!("{name}.mp4"));
     let how = Compression { preset: "ultrafast", most_kbit: None, sound: false };
-    encode(&Scenery::new(), &take, &path, &how, |_| {}).unwrap();
-    (path, truth::compute(&Scenery::new(), &take))
+    let scenery = Scenery::of(take.place, take.crowd);
+    encode(&scenery, &take, &path, &how, |_| {}).unwrap();
+    (path, truth::compute(&scenery, &take))
+}
+
+#[test]
+fn fronts_under_the_sky_are_walls_and_no_floor() {
+    let folder = tempfile::tempdir().unwrap();
+    let (clip, truth) = film_small("court-up", folder.path());
+    let data = folder.path().join("data");
+    assert!(fennik(&["add", text(&clip), "--data", text(&data)]).status.success());
+    let server = Server::over("serve", &data);
+    server.ask("POST", "/shots/1/jobs/analyse", &[], "");
+    server.wait_for(|html| html.contains("No floor found") && html.contains("Take what was found"), "/shots/1/route");
+    let proposal: Value = serde_json::from_str(&server.get("/shots/1/proposal").body).unwrap();
+    assert_eq!(proposal["floor"], json!(false), "{proposal}");
+    let take = json!({ "revision": server.state_of(1)["revision"], "action": "take" });
+    assert_eq!(server.post("/shots/1/datum", &take).status, 200);
+    let state = server.state_of(1);
+    let walls: Vec<&Value> = state["surfaces"].as_array().unwrap().iter().filter(|s| s["kind"] == "wall").collect();
+    assert!(!walls.is_empty() && state["floor"].is_null(), "{state}");
+    // The world stands upright, by the front that fills the frame.
+    let up = |c: &Value| {
+        let row: Vec<[f64; 3]> = serde_json::from_value(c["r"].clone()).unwrap();
+        nalgebra::Vector3::new(row[0][1], row[1][1], row[2][1])
+    };
+    let solve: Value = serde_json::from_str(&server.get("/shots/1/solve").body).unwrap();
+    for camera in solve["frames"].as_array().unwrap() {
+        let right = truth.frames[camera["frame"].as_u64().unwrap() as usize].pose().rotation * nalgebra::Vector3::y();
+        assert!(up(camera).angle(&right).to_degrees() < 3.0, "{} and not {right}", up(camera));
+    }
+    assert!(server.get("/shots/1/proposal").body.trim() == "null", "it is proposed once");
 }
 
 #[test]
 fn a_pan_with_a_zoom_is_solved_and_what_is_placed_follows_the_turn() {
     let folder = tempfile::tempdir().unwrap();
-    let (clip, truth) = film_pan(folder.path());
+    let (clip, truth) = film_small("nodal-zoom", folder.path());
     let out = folder.path().join("camera.json");
     let run = fennik(&["solve", text(&clip), "--out", text(&out)]);
     assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));

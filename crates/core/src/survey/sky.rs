@@ -10,15 +10,15 @@ use nalgebra::Vector2;
 
 /// Cells that a picture is cut into, across and down.
 const CELLS: (usize, usize) = (16, 9);
-/// Rows of cells at the top where sky is looked for, and at the foot that it is held against.
-const TOP: usize = 2;
+/// Rows of cells at the very top where sky is looked for, and at the foot that it is held against.
+const TOP: usize = 1;
 const FOOT: usize = 5;
 /// The level of the pyramids that is looked at: small enough that noise is gone.
 const LEVEL: usize = 2;
 /// Slopes against those of the foot up to which a cell is smooth.
 const SMOOTH: f64 = 0.3;
 /// Part of the cells of the top that sky must be, and of the foot that may be smooth.
-const SHARES: (f64, f64) = (0.5, 0.2);
+const SHARES: (f64, f64) = (0.4, 0.2);
 /// Beyond so many times the distance of the plane from the eye it is seen too flat to tell.
 const FAR: f64 = 30.0;
 
