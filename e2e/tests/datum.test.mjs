@@ -184,6 +184,31 @@ test("what is typed or dragged is seen on the grid at once, and done as it was s
   await undo();
 });
 
+test("the grid is seen on the ground in the picture, also where its origin lies under the camera", async () => {
+  await unfold(page, "by-values");
+  const [x, , z] = await page.evaluate(async () =>
+    (await import("/static/js/math/camera.js")).centre(globalThis.fennik.model.camera()),
+  );
+  await page.fill("#shift-x", String(-x));
+  await page.fill("#shift-z", String(-z));
+  await press("nudge");
+  // The lower half of the stage's own pixels, with the grid and without it.
+  const pixels = () =>
+    page.evaluate(async () => {
+      await new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r)));
+      const { canvas } = globalThis.fennik.stage,
+        top = canvas.height >> 1;
+      return [...canvas.getContext("2d").getImageData(0, top, canvas.width, canvas.height - top).data];
+    });
+  const shown = await pixels();
+  await page.uncheck("#show-grid");
+  const without = await pixels();
+  await page.check("#show-grid");
+  const differ = shown.filter((v, i) => i % 4 === 1 && Math.abs(v - without[i]) > 15).length;
+  await undo();
+  assert.ok(differ > 600, `the grid is seen on ${differ} pixels`);
+});
+
 test("what is placed stays on the picture, or goes with the numbers, as one chooses", async () => {
   const foot = async () => (await state()).inserts[0].placement.anchor.foot;
   const before = await foot();

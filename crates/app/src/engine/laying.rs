@@ -8,7 +8,7 @@ use fennik_core::scene::{
     SurfacingEdit, points_inside, propose,
 };
 use fennik_core::solve::{Motion, Solution};
-use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
+use fennik_core::survey::{Plane, PlaneKind, Survey, View, mean_up, plane_through};
 use fennik_core::track::TrackId;
 use nalgebra::{Vector2, Vector3};
 use serde::{Deserialize, Serialize};
@@ -403,7 +403,7 @@ impl Ground<'_> {
                 Datum { scale: ScaleBasis::Unset, ..scaled }
             }
             Part::Upright => {
-                let held = fennik_core::survey::mean_up(solution).ok_or(ShotError::NoCamera)?;
+                let held = mean_up(solution).ok_or(ShotError::NoCamera)?;
                 datum.with_up(datum.world_from_solve.rotation * held)?
             }
         })

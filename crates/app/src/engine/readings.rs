@@ -5,7 +5,7 @@ use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Datum, LineRole, ScaleBasis, floor_corners, mean_roll_deg};
 use fennik_core::solve::{Grade, Motion, Solution, covariance};
-use fennik_core::survey::{Plane, Slide, View, slide};
+use fennik_core::survey::{Plane, Slide, View, slide, up_by_turning};
 use nalgebra::Vector3;
 
 /// Slide of the floor's texture under the grid, RMS, px of a picture 1280 wide, up to which a datum is good or fair.
@@ -84,10 +84,17 @@ fn verdict(datum: &Datum, solution: &Solution, readings: &DatumReadings) -> (Gra
             graded(d, FIRM_DEG).max(Grade::Fair),
             format!("the picture does not tell of this floor; its points tell its tilt to {d:.2} deg"),
         )),
-        (None, None) if solution.motion == Motion::Nodal => all.push((
-            Grade::Fair,
-            "the floor rests on the height that was typed, and level on the horizon or uprights drawn".to_owned(),
-        )),
+        (None, None) if solution.motion == Motion::Nodal => {
+            let drawn = datum.lines.iter().any(|l| matches!(l.role, LineRole::Upright | LineRole::Horizon));
+            let level = match up_by_turning(solution) {
+                _ if drawn => "the horizon or uprights drawn".to_owned(),
+                Some((_, deviation)) if deviation < FIRM_DEG.1 => {
+                    format!("how the camera turns (±{deviation:.2} deg); draw along an upright to be sure")
+                }
+                _ => "how the camera is held; draw along the horizon or an upright to be sure".to_owned(),
+            };
+            all.push((Grade::Fair, format!("the floor rests on the height that was typed, and level on {level}")));
+        }
         (None, None) => {
             all.push((Grade::Fair, "an earlier version laid this floor; lay it anew to have it checked".to_owned()))
         }

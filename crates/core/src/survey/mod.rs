@@ -22,6 +22,6 @@ pub use extent::{Inside, convex};
 pub use find::{FoundPlane, NoFloor, PlaneKind, Survey, kind_of, survey};
 pub use plane::{Plane, fit_weighted};
 pub use slide::{Slide, slide};
-pub use upright::mean_up;
+pub use upright::{mean_up, up_by_turning};
 pub use vanishing::Sighted;
 pub use views::{View, expected_frames, views, wanted_frames};

@@ -1,7 +1,7 @@
 //! What the cameras alone say of up and down.
 
 use crate::solve::Solution;
-use nalgebra::Vector3;
+use nalgebra::{Matrix3, Vector3};
 
 /// Deviation of the roll at which people and drones hold a camera, degrees.
 const ROLL_DEG: f64 = 4.0;
@@ -62,10 +62,77 @@ impl Held {
     }
 }
 
-/// What is up if the average camera is held level, as far as its pitch lets it be told: the picture's up, across the
-/// average right; world of the solve. `None` without cameras.
+/// How far the directions to the right must spread for their plane to be told, as a sine.
+const SPREAD: f64 = 0.04;
+/// Looks of a clip that err each by itself: frames next to each other are held alike.
+const LOOKS: f64 = 6.0;
+/// The deviation up to which that plane is believed, degrees.
+const BELIEVED_DEG: f64 = 0.7;
+
+/// What is up where the cameras turn without being rolled, as on a tripod: all their directions to the right lie level.
+/// With its deviation, degrees; `None` where they turn too little to tell.
+pub fn up_by_turning(solution: &Solution) -> Option<(Vector3<f64>, f64)> {
+    let held = Held::of(solution)?;
+    let n = held.rights.len() as f64;
+    let matrix = held.rights.iter().fold(Matrix3::zeros(), |m, r| m + r * r.transpose() / n);
+    let eigen = matrix.try_symmetric_eigen(1e-14, 200)?;
+    let mut order = [0, 1, 2];
+    order.sort_by(|&a, &b| eigen.eigenvalues[a].total_cmp(&eigen.eigenvalues[b]));
+    let [rolled, turned] = [order[0], order[1]].map(|i| eigen.eigenvalues[i].max(0.0).sqrt());
+    if turned < SPREAD {
+        return None;
+    }
+    let up = eigen.eigenvectors.column(order[0]).into_owned();
+    let up = if up.dot(&held.right.cross(&held.ahead)) < 0.0 { -up } else { up };
+    Some((up, (rolled / turned / LOOKS.sqrt()).to_degrees()))
+}
+
+/// What is up if the cameras are held level: by how they [turn](up_by_turning), where that tells; else, as far as its
+/// pitch lets it be told, the average picture's up, across the average right; world of the solve. `None` without
+/// cameras.
 pub fn mean_up(solution: &Solution) -> Option<Vector3<f64>> {
+    if let Some((up, _)) = up_by_turning(solution).filter(|(_, deviation)| *deviation < BELIEVED_DEG) {
+        return Some(up);
+    }
     let held = Held::of(solution)?;
     // Level would be across the way it looks; a camera that looks down has the ground's normal behind that.
     held.right.cross(&held.ahead).try_normalize(1e-9)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::{Lens, Pose};
+    use crate::random::SplitMix64;
+    use crate::solve::SolvedFrame;
+
+    /// A camera that turns by so much while it looks down by 12 degrees, rolled at random.
+    fn turning(range_deg: f64, roll_deg: f64) -> Solution {
+        let mut random = SplitMix64::new(8);
+        let mut solution = Solution::empty(1280, 720, 60);
+        solution.frames = (0..60u32)
+            .map(|i| {
+                let bearing = (range_deg * (f64::from(i) / 59.0 - 0.5)).to_radians();
+                let look = Vector3::new(bearing.sin(), -0.21, -bearing.cos());
+                let steady = Pose::look_at(Vector3::zeros(), look, Vector3::y()).unwrap();
+                let roll = (roll_deg * random.normal()).to_radians();
+                let rotation = nalgebra::Rotation3::from_axis_angle(&Vector3::z_axis(), roll) * steady.rotation;
+                let pose = Pose { rotation, translation: Vector3::zeros() };
+                SolvedFrame::new(i, pose, Lens::centred(900.0, 1280, 720), 0.1, 50)
+            })
+            .collect();
+        solution
+    }
+
+    #[test]
+    fn a_pan_tells_what_is_up_although_it_looks_down_and_a_shaken_look_does_not() {
+        let off = |s: &Solution| mean_up(s).unwrap().angle(&Vector3::y()).to_degrees();
+        assert!(off(&turning(40.0, 0.05)) < 0.1, "{}", off(&turning(40.0, 0.05)));
+        let (_, deviation) = up_by_turning(&turning(40.0, 0.05)).unwrap();
+        assert!(deviation < 0.2, "{deviation}");
+        // Turned by little, or rolled much: the picture's up, which is off by the pitch.
+        for shaken in [turning(2.0, 0.05), turning(15.0, 2.0)] {
+            assert!((off(&shaken) - 12.0).abs() < 1.5, "{}", off(&shaken));
+        }
+    }
 }

@@ -1,6 +1,6 @@
 // @ts-check
 /** The scene's own geometry over any view: the floor's grid, surfaces, drawn lines, rods. */
-import { add, centre, cross, middleOf, scale, sub } from "../math/camera.js";
+import { add, centre, cross, meetPlane, middleOf, ray, scale, sub } from "../math/camera.js";
 import { gridAfter } from "../math/datum.js";
 import { colours } from "./colours.js";
 
@@ -8,6 +8,9 @@ import { colours } from "./colours.js";
 
 /** Lines of the grid on either side of the origin. */
 const LINES = 12;
+/** Where the picture's lower part is, of its height; and how much farther than its origin a grid may reach for it. */
+const LOW = 0.75,
+  MOST_HEIGHTS = 8;
 /** Pieces in which a straight line is drawn, so that it bends with the lens. */
 const PIECES = 24;
 /** Farther outside the view nothing is drawn, px. */
@@ -42,7 +45,7 @@ function paintGrid(g, viewport, { origin, normal, ahead, metre }) {
   const camera = viewport.model.camera();
   if (!camera) return;
   const right = cross(ahead, normal);
-  const step = niceStep(Math.hypot(...sub(centre(camera), origin)) / metre / 8),
+  const step = niceStep(reachOf(viewport.model, camera, origin, normal) / metre / 8),
     length = step * metre;
   g.lineWidth = 1;
   for (let i = -LINES; i <= LINES; i++) {
@@ -55,6 +58,20 @@ function paintGrid(g, viewport, { origin, normal, ahead, metre }) {
   }
   g.globalAlpha = 1;
   paintUpright(g, viewport, origin, scale(normal, length), `${step} m`);
+}
+
+/**
+ * How far a grid must reach to be seen: to its origin, or, where that lies under the camera, to the ground in the lower
+ * part of the picture.
+ * @param {import("../state/model.js").Model} model @param {any} camera @param {number[]} origin @param {number[]} normal
+ */
+function reachOf({ cameras }, camera, origin, normal) {
+  // One camera for all frames, so that the grid keeps its step while the clip plays.
+  const middle = cameras[cameras.length >> 1] ?? camera,
+    [x, y] = middle.c,
+    seen = meetPlane(ray(middle, x, LOW * 2 * y), origin, normal);
+  const far = (/** @type {any} */ of, /** @type {number[]} */ p) => Math.hypot(...sub(p, centre(of)));
+  return Math.max(far(camera, origin), seen ? Math.min(far(middle, seen), MOST_HEIGHTS * far(middle, origin)) : 0);
 }
 
 /** @param {CanvasRenderingContext2D} g @param {Viewport} viewport @param {number[]} at @param {number[]} up @param {string} text */

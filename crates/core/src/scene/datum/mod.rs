@@ -15,7 +15,7 @@ use crate::camera::CameraPath;
 use crate::geometry::Similarity;
 use crate::matte::contains;
 use crate::solve::{Solution, SolvedPoint};
-use crate::survey::{ByPoints, FoundPlane};
+use crate::survey::{ByPoints, FoundPlane, mean_up};
 use crate::track::TrackId;
 use nalgebra::{Matrix3, Rotation3, Vector3};
 use serde::{Deserialize, Serialize};
@@ -155,7 +155,8 @@ impl Datum {
         Ok(self.moved(&Similarity { rotation, ..Similarity::identity() }))
     }
 
-    /// Lays a floor under a camera that only turns: so far below it. The camera's place is the solve's origin.
+    /// Lays a floor under a camera that only turns: so far below it. The camera's place is the solve's origin. Where
+    /// nothing was laid before, how the cameras are held tells what is up.
     ///
     /// # Errors
     /// [`DatumError::NoDistance`] for a height that is none.
@@ -163,9 +164,12 @@ impl Datum {
         if !(height_m.is_finite() && height_m > 0.0) {
             return Err(DatumError::NoDistance);
         }
-        let up = self.world_from_solve.rotation.inverse() * Vector3::y();
+        let held = mean_up(solution).filter(|_| *self == Self::default());
+        let level = held.map_or_else(|| Ok(self.clone()), |up| self.with_up(up))?;
+        let rotation = level.world_from_solve.rotation;
+        let up = rotation.inverse() * Vector3::y();
         let foot = Vector3::new(0.0, height_m, 0.0);
-        let world_from_solve = Similarity { scale: 1.0, rotation: self.world_from_solve.rotation, translation: foot };
+        let world_from_solve = Similarity { scale: 1.0, rotation, translation: foot };
         let mut datum = self.moved(&self.world_from_solve.inverse().then(&world_from_solve));
         datum.world_from_solve = world_from_solve;
         datum.scale = ScaleBasis::Typed { metres: height_m };
