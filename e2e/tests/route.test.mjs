@@ -119,6 +119,23 @@ test("what was half typed when the route was drawn is sent when the field is lef
   }
 });
 
+test("the next key writes where it would have written before the drawing anew", async () => {
+  await page.fill('[name="density"]', "650");
+  // Tab selects all of the next field, then the answer to this one draws the form anew.
+  await page.press('[name="density"]', "Tab");
+  await page.waitForFunction(() => document.querySelector('[name="density"]').defaultValue === "650");
+  await page.keyboard.type("31");
+  assert.equal(await page.inputValue('[name="spacing"]'), "31");
+  await page.goto(`${server.address}shots/2`);
+  await openStation(page, "datum");
+  await unfold(page, "by-values");
+  await page.fill("#turn-y", "15");
+  await page.press("#turn-y", "ArrowLeft");
+  await drawAnew();
+  await page.keyboard.type("0");
+  assert.equal(await page.inputValue("#turn-y"), "105");
+});
+
 test("a name is taken with Enter, and the page stays", async () => {
   await page.goto(`${server.address}shots/2`);
   await openStation(page, "solve");

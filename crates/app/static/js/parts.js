@@ -189,15 +189,39 @@ function halfTyped(part, sent) {
   const typed = (/** @type {Field} */ f) =>
     f.value !== f.defaultValue && (f === document.activeElement || (f.matches(WAITS) && !(sent && f.form === sent)));
   const fields = /** @type {Field[]} */ ([...part.querySelectorAll("input, textarea")]);
-  /** @type {{at: string, value: string|null, active: boolean}[]} */
+  /** @type {{at: string, value: string|null, caret: Caret|null}[]} */
   const kept = fields
     .filter(typed)
-    .map((f) => ({ at: placeOf(f), value: f.value, active: f === document.activeElement }));
+    .map((f) => ({ at: placeOf(f), value: f.value, caret: f === document.activeElement ? caretOf(f) : null }));
   const active = document.activeElement;
   // Where somebody only stands, the place is kept.
-  if (active instanceof HTMLElement && part.contains(active) && !kept.some((k) => k.active))
-    kept.push({ at: placeOf(/** @type {Field} */ (active)), value: null, active: true });
+  if (active instanceof HTMLElement && part.contains(active) && !kept.some((k) => k.caret)) {
+    const field = /** @type {Field} */ (active);
+    kept.push({ at: placeOf(field), value: null, caret: caretOf(field) });
+  }
   return kept;
+}
+
+/** @typedef {{from: number|null, to: number|null, whole: boolean}} Caret */
+
+/**
+ * Where the next key would write. A number field tells no places, only whether all of it is selected, as it is after
+ * Tab: what is typed next replaces it.
+ * @param {Field} field @returns {Caret}
+ */
+function caretOf(field) {
+  const chosen = document.getSelection()?.toString() ?? "";
+  return {
+    from: field.selectionStart ?? null,
+    to: field.selectionEnd ?? null,
+    whole: "select" in field && chosen !== "" && chosen === field.value,
+  };
+}
+
+/** @param {Field} field @param {Caret} caret */
+function standAgain(field, { from, to, whole }) {
+  if (whole) field.select();
+  else if (from !== null && typeof field.selectionStart === "number") field.setSelectionRange(from, to);
 }
 
 /**
@@ -206,13 +230,15 @@ function halfTyped(part, sent) {
  */
 function typeBack(part, typed) {
   let goesOn = false;
-  for (const { at, value, active } of typed) {
+  for (const { at, value, caret } of typed) {
     const field = /** @type {Field|null} */ (at ? part.querySelector(at) : null);
     if (!field) continue;
-    if (active) field.focus();
-    if (value === null || field.value === value) continue;
-    field.value = value;
-    goesOn ||= active;
+    if (caret) field.focus();
+    if (value !== null && field.value !== value) {
+      field.value = value;
+      goesOn ||= caret !== null;
+    }
+    if (caret) standAgain(field, caret);
   }
   return goesOn;
 }
