@@ -190,11 +190,12 @@ fn datum_cells(truth: &Truth, camera: &CameraDocument, has_floor: bool, seconds:
     let good = walls.iter().filter(|s| s.angle_deg <= 0.5).count();
     let worst = walls.iter().max_by(|a, b| a.angle_deg.total_cmp(&b.angle_deg));
     let worst = worst.map_or_else(|| "none there".to_owned(), |w| format!("{:.2} deg ({})", w.angle_deg, w.name));
-    let floor = match has_floor {
-        true => format!("{:.3} deg | {:.2} %", score.tilt_deg, 100.0 * score.height_share),
-        false => "none found | ".to_owned(),
+    let floor = if has_floor {
+        format!("{:.3} deg | {:.2} %", score.tilt_deg, 100.0 * score.height_share)
+    } else {
+        "none found | ".to_owned()
     };
-    Some(format!("{floor} | {good} of {}, {worst} | {:.2} s", walls.len(), seconds.unwrap_or(f64::NAN),))
+    Some(format!("{floor} | {good} of {}, {worst} | {:.2} s", walls.len(), seconds.unwrap_or(f64::NAN)))
 }
 
 /// How far off what is laid by hand would be: the median, and what 95 of 100 trials stay within.

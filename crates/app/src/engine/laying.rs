@@ -410,9 +410,11 @@ impl Ground<'_> {
     }
 }
 
-/// What is left to propose: surfaces without a floor are taken once.
-pub fn still_proposed(shot: &OpenShot, proposal: Option<Proposal>) -> Option<Proposal> {
-    proposal.filter(|p| p.datum.floor.is_some() || shot.document().surfacing.surfaces.is_empty())
+/// What a shot is proposed now; surfaces without a floor are taken once.
+pub fn proposed(shot: &OpenShot, solution: &Solution, survey: &Survey) -> Option<Proposal> {
+    let document = shot.document();
+    propose(solution, survey, &document.datum)
+        .filter(|p| p.datum.floor.is_some() || document.surfacing.surfaces.is_empty())
 }
 
 /// Why there is no floor, and what to click.

@@ -86,12 +86,13 @@ fn verdict(datum: &Datum, solution: &Solution, readings: &DatumReadings) -> (Gra
         )),
         (None, None) if solution.motion == Motion::Nodal => {
             let drawn = datum.lines.iter().any(|l| matches!(l.role, LineRole::Upright | LineRole::Horizon));
-            let level = match up_by_turning(solution) {
-                _ if drawn => "the horizon or uprights drawn".to_owned(),
-                Some((_, deviation)) if deviation < FIRM_DEG.1 => {
+            let turning = if drawn { None } else { up_by_turning(solution) };
+            let level = match turning {
+                Some((_, deviation)) => {
                     format!("how the camera turns (±{deviation:.2} deg); draw along an upright to be sure")
                 }
-                _ => "how the camera is held; draw along the horizon or an upright to be sure".to_owned(),
+                None if drawn => "the horizon or uprights drawn".to_owned(),
+                None => "how the camera is held; draw along the horizon or an upright to be sure".to_owned(),
             };
             all.push((Grade::Fair, format!("the floor rests on the height that was typed, and level on {level}")));
         }

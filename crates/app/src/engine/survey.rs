@@ -62,6 +62,7 @@ pub fn views_of(shot: &OpenShot, solution: &Solution) -> Vec<View> {
     views_with(shot, solution, Vec::new())
 }
 
+/// The same, with pictures that were read already.
 fn views_with(shot: &OpenShot, solution: &Solution, ahead: Pictures) -> Vec<View> {
     if solution.motion == Motion::Nodal {
         return Vec::new();
@@ -69,9 +70,9 @@ fn views_with(shot: &OpenShot, solution: &Solution, ahead: Pictures) -> Vec<View
     views(solution, &pictures(shot, solution, ahead), &shot.document().masking.masks)
 }
 
-/// Looks for floor, walls and other flat parts.
-pub fn look(shot: &OpenShot, solution: &Solution) -> Survey {
-    survey(solution, &views_of(shot, solution))
+/// Looks for floor, walls and other flat parts, with pictures that were read already.
+fn look(shot: &OpenShot, solution: &Solution, ahead: Pictures) -> Survey {
+    survey(solution, &views_with(shot, solution, ahead))
 }
 
 /// Keeps what was found beside the solve.
@@ -99,13 +100,13 @@ pub fn keep(store: &Store, shot: &OpenShot, solve: AnalysisId, found: &Survey) -
 /// # Errors
 /// [`EngineError`] when the store refuses.
 pub fn of_shot(store: &Store, shot: &OpenShot, solution: &Solution) -> Result<Survey, EngineError> {
-    let Some(solve) = shot.document().solving.solve else { return Ok(look(shot, solution)) };
+    let Some(solve) = shot.document().solving.solve else { return Ok(look(shot, solution, Vec::new())) };
     let kept = store.survey_of(solve)?.and_then(|id| store.analysis_bytes(id).ok());
     // What cannot be read is looked for anew.
     if let Some(found) = kept.and_then(|bytes| serde_json::from_slice(&bytes).ok()) {
         return Ok(found);
     }
-    let found = look(shot, solution);
+    let found = look(shot, solution, Vec::new());
     keep(store, shot, solve, &found)?;
     Ok(found)
 }
@@ -113,8 +114,7 @@ pub fn of_shot(store: &Store, shot: &OpenShot, solution: &Solution) -> Result<Su
 /// The same for a solve that was just made, with what was read [ahead](pictures_ahead); what goes wrong takes nothing
 /// from the solve.
 pub fn after_solve(store: &Store, shot: &OpenShot, solve: AnalysisId, solution: &Solution, ahead: Pictures) {
-    let found = survey(solution, &views_with(shot, solution, ahead));
-    if let Err(why) = keep(store, shot, solve, &found) {
+    if let Err(why) = keep(store, shot, solve, &look(shot, solution, ahead)) {
         tracing::warn!(%why, "no survey could be kept");
     }
 }

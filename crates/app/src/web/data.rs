@@ -3,7 +3,7 @@
 use super::stations::track::TrackForm;
 use super::{AppState, PageError, block};
 use crate::engine::adopt::{kept_solve, way_to};
-use crate::engine::laying::still_proposed;
+use crate::engine::laying::proposed;
 use crate::engine::measure::measure;
 use crate::engine::picture::{self, grey_jpeg};
 use crate::engine::{EngineError, OpenShot, analyse};
@@ -11,7 +11,7 @@ use actix_web::http::header::{self, ETag, EntityTag, IfNoneMatch};
 use actix_web::{HttpResponse, Responder, get, web};
 use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{AnalysisId, SolveOfClip, propose, spot_at, transfer};
+use fennik_core::scene::{AnalysisId, SolveOfClip, spot_at, transfer};
 use fennik_core::solve::{Solution, covariance};
 use fennik_store::{AnalysisRow, ShotId};
 use nalgebra::{Vector2, Vector3};
@@ -213,7 +213,7 @@ async fn show_proposal(app: web::Data<AppState>, id: web::Path<ShotId>) -> Resul
         let shot = app.open(*id)?;
         let (solution, survey) = (app.solution(&shot)?, app.survey(&shot)?);
         let datum = &shot.document().datum;
-        Ok(still_proposed(&shot, propose(&solution, &survey, datum)).map(|p| {
+        Ok(proposed(&shot, &solution, &survey).map(|p| {
             let here = p.datum.world_from_solve.inverse().then(&datum.world_from_solve);
             let axis = |v: Vector3<f64>| here.rotation * v;
             let round = |outline: &[[f64; 3]]| -> Vec<Vector3<f64>> {
@@ -225,7 +225,8 @@ async fn show_proposal(app: web::Data<AppState>, id: web::Path<ShotId>) -> Resul
                 .map(|s| json!({ "name": s.name, "kind": s.kind, "outline": round(&s.outline) }))
                 .collect();
             json!({ "origin": here.translation, "normal": axis(Vector3::y()), "ahead": axis(-Vector3::z()),
-                "metre": here.scale, "floor": p.datum.floor.is_some(), "outline": p.datum.floor.map(|f| round(&f.outline)), "surfaces": surfaces })
+                "metre": here.scale, "floor": p.datum.floor.is_some(),
+                "outline": p.datum.floor.map(|f| round(&f.outline)), "surfaces": surfaces })
         }))
     })
     .await?;

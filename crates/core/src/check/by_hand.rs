@@ -1,8 +1,8 @@
-//! What a person would get by hand over a solved clip whose truth is known: the vertical from drawn lines, and the scale
-//! from one measured distance.
+//! What a person would get by hand over a solved clip whose truth is known: the vertical from drawn lines, and the
+//! scale from one measured distance.
 
-use super::TruePoint;
 use super::datum::alignment;
+use super::{TruePoint, at_share};
 use crate::camera::Camera;
 use crate::geometry::{Pose, triangulate};
 use crate::random::SplitMix64;
@@ -28,8 +28,8 @@ const SEEN: usize = 10;
 /// What comes of laying a datum by hand, over a hundred trials of each.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct ByHand {
-    /// Angle between the true vertical and that of six drawn uprights, two in each third of the picture, with 1 px of jitter at their ends, degrees: the
-    /// median, and what 95 of 100 stay within.
+    /// Angle between the true vertical and that of six drawn uprights, two in each third of the picture, with 1 px of
+    /// jitter at their ends, degrees: the median, and what 95 of 100 stay within.
     pub vertical_deg: [f64; 2],
     /// How far the scale from one distance of about 2 m is off, as a part: likewise. `None` where the truth has no two
     /// places so far apart.
@@ -120,8 +120,7 @@ fn upright_at(truth: &Camera, at: Vector3<f64>) -> Option<(usize, [Vector2<f64>;
 /// Median and 95th percentile.
 fn spread(mut values: Vec<f64>) -> Option<[f64; 2]> {
     values.sort_by(f64::total_cmp);
-    let at = |share: f64| values.get(((values.len() as f64 - 1.0) * share).round() as usize).copied();
-    Some([at(0.5)?, at(0.95)?])
+    Some([at_share(&values, 0.5)?, at_share(&values, 0.95)?])
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! Lock error: how far something pinned in the solved scene slips against the plate.
 
+use super::at_share;
 use crate::geometry::{Lens, Pose, triangulate};
 use nalgebra::{Vector2, Vector3};
 
@@ -58,11 +59,10 @@ fn lock_error_of(
         of_points.push((sum / views.len() as f64).sqrt());
     }
     of_points.sort_by(f64::total_cmp);
-    let at = |share: f64| of_points.get(((of_points.len() as f64 - 1.0) * share).round() as usize).copied();
     Some(LockError {
         rms_px: (total.0 / total.1.max(1) as f64).sqrt(),
-        median_px: at(0.5)?,
-        p95_px: at(0.95)?,
+        median_px: at_share(&of_points, 0.5)?,
+        p95_px: at_share(&of_points, 0.95)?,
         points: of_points.len(),
     })
 }

@@ -7,3 +7,8 @@ mod lock;
 pub use by_hand::{ByHand, by_hand};
 pub use datum::{DatumScore, SurfaceScore, TrueSurface, datum_score};
 pub use lock::{LockError, TruePoint, lock_error, turning_lock_error};
+
+/// The value under which a part of some sorted ones lies; `None` of nothing.
+fn at_share(sorted: &[f64], share: f64) -> Option<f64> {
+    sorted.get(((sorted.len() as f64 - 1.0) * share).round() as usize).copied()
+}

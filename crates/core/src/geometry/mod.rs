@@ -11,6 +11,7 @@ mod lens;
 mod p3p;
 mod pose;
 mod rolling;
+mod symmetric;
 mod triangulate;
 
 pub use align3::{Similarity, fit_similarity, is_rotation};
@@ -20,4 +21,5 @@ pub use lens::Lens;
 pub use p3p::pose_from_three;
 pub use pose::{Pose, hat, log_so3, nearest_rotation};
 pub use rolling::{Velocity, velocities};
+pub use symmetric::ascending_eigen;
 pub use triangulate::{parallax_rad, triangulate};

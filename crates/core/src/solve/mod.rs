@@ -32,7 +32,7 @@ mod rotation;
 pub mod settings;
 mod solution;
 mod start;
-mod stats;
+pub(crate) mod stats;
 #[cfg(test)]
 mod synthetic;
 mod uncertainty;

@@ -178,9 +178,10 @@ impl Scene<'_> {
                 .and_then(|r| refine(views, &all_points, &r.plane, Known::Well, FOUND, |_| true));
             let upright = held.judge(&candidate.plane.normal);
             let plane_now = refined.as_ref().map_or(candidate.plane, |r| r.plane);
-            let wall = upright.is_steep() && refined.as_ref().is_some_and(|r| is_wall_like(self.solution, views, r));
-            let under_sky = upright.pitch_deg < -LOOKS_DOWN_DEG && shows_sky(views, &plane_now);
-            if found.is_empty() && (wall || under_sky) {
+            let wall_like = |r: &Refined| is_wall_like(self.solution, views, r);
+            let wall = || upright.is_steep() && refined.as_ref().is_some_and(wall_like);
+            let under_sky = || upright.pitch_deg < -LOOKS_DOWN_DEG && shows_sky(views, &plane_now);
+            if found.is_empty() && (wall() || under_sky()) {
                 head_on = true;
                 break;
             }

@@ -1,7 +1,7 @@
 //! A plane of the scene.
 
 use crate::camera::Ray;
-use crate::geometry::Similarity;
+use crate::geometry::{Similarity, ascending_eigen};
 use nalgebra::{Matrix3, Vector3};
 use serde::{Deserialize, Serialize};
 
@@ -83,14 +83,12 @@ pub fn fit_weighted(points: impl Iterator<Item = (Vector3<f64>, f64)> + Clone) -
     }
     let mean = sum / total;
     let spread = points.fold(Matrix3::zeros(), |m, (p, w)| m + (p - mean) * (p - mean).transpose() * (w / total));
-    let eigen = spread.try_symmetric_eigen(1e-14, 200)?;
-    let mut order = [0, 1, 2];
-    order.sort_by(|&a, &b| eigen.eigenvalues[a].total_cmp(&eigen.eigenvalues[b]));
+    let [(_, normal), (middle, _), (most, _)] = ascending_eigen(spread)?;
     // On a line the two smaller spreads are both nothing beside the largest.
-    if eigen.eigenvalues[order[1]] <= 1e-8 * eigen.eigenvalues[order[2]] {
+    if middle <= 1e-8 * most {
         return None;
     }
-    Some(Plane { point: mean, normal: eigen.eigenvectors.column(order[0]).normalize() })
+    Some(Plane { point: mean, normal: normal.normalize() })
 }
 
 /// The plane nearest to weighted points among those that stand upright: across `up`. `None` as for [`fit_weighted`].

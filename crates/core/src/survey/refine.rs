@@ -12,7 +12,7 @@ const ROUGH: (f64, f64) = (5.0, 2.0);
 /// The same once it is known well.
 const WELL: (f64, f64) = (2.0, 0.8);
 /// How far off they may be to count at last, px.
-const LAST_PX: f64 = 0.45;
+pub(super) const LAST_PX: f64 = 0.45;
 /// Windows below which a plane is not adjusted.
 const FEWEST: usize = 12;
 /// Windows that tell enough of a plane.
@@ -28,7 +28,7 @@ const POINT_REACH: f64 = 3.0;
 /// What is flat strays so far from a plane, px.
 const ROUGH_PX: f64 = 0.08;
 /// Neighbouring windows, and views of one spot, err together: so many count as one.
-const TOGETHER: f64 = 4.0;
+pub(super) const TOGETHER: f64 = 4.0;
 
 /// A plane with what it rests on.
 #[derive(Debug, Clone)]
@@ -64,24 +64,42 @@ fn biweight(error: f64, reach: f64) -> f64 {
     if x.abs() < 1.0 { (1.0 - x * x).powi(2) } else { 0.0 }
 }
 
-/// The plane that most windows lie on, among those near the one that was asked for.
-fn consensus(readings: &[Reading], near: &Plane, reach_px: f64) -> Option<Plane> {
+/// Of planes that are drawn, with `first`, that which most windows lie on, among those near `near`.
+fn most_agreed(
+    readings: &[Reading],
+    near: &Plane,
+    reach_px: f64,
+    first: Option<Plane>,
+    mut draw: impl FnMut() -> Option<Plane>,
+) -> Option<Plane> {
     let score = |plane: &Plane| -> f64 { readings.iter().map(|r| biweight(error_px(r, plane), reach_px)).sum() };
-    let mut random = SplitMix64::new(41);
-    let mut best = (score(near), *near);
+    let mut best = first.map(|plane| (score(&plane), plane));
     for _ in 0..DRAWS {
-        let pick = random.distinct::<3>(readings.len())?;
-        let places = pick.map(|i| (readings[i].place, 1.0));
-        let Some(plane) = fit_weighted(places.into_iter()) else { continue };
-        if plane.angle_deg(near) > MOST_TURN_DEG {
-            continue;
-        }
+        let Some(plane) = draw().filter(|p| p.angle_deg(near) <= MOST_TURN_DEG) else { continue };
         let found = score(&plane);
-        if found > best.0 {
-            best = (found, plane);
+        if best.is_none_or(|(most, _)| found > most) {
+            best = Some((found, plane));
         }
     }
-    Some(best.1.turned_like(near))
+    best.map(|(_, plane)| plane.turned_like(near))
+}
+
+/// The plane that most windows lie on, among those near the one that was asked for.
+fn consensus(readings: &[Reading], near: &Plane, reach_px: f64) -> Option<Plane> {
+    let mut random = SplitMix64::new(41);
+    most_agreed(readings, near, reach_px, Some(*near), || {
+        let places = random.distinct::<3>(readings.len())?.map(|i| (readings[i].place, 1.0));
+        fit_weighted(places.into_iter())
+    })
+}
+
+/// The upright plane that most windows lie on, among those near the one that was found.
+fn upright_consensus(readings: &[Reading], near: &Plane, up: &Vector3<f64>) -> Option<Plane> {
+    let mut random = SplitMix64::new(47);
+    most_agreed(readings, near, LAST_PX, None, || {
+        let [a, b] = random.distinct::<2>(readings.len())?.map(|i| readings[i].place);
+        Some(Plane { point: a, normal: up.cross(&(b - a)).try_normalize(1e-9)? })
+    })
 }
 
 /// The plane through the windows and points near `start`, by weights that let go of what lies off it.
@@ -183,26 +201,6 @@ pub fn held_upright(found: Refined, points: &[&CloudPoint], up: &Vector3<f64>) -
     let instead = upright_consensus(&found.readings, &found.plane, up).and_then(|p| held(&p, &[]));
     let enough = UPRIGHT_SHARE * found.on_it.len() as f64;
     instead.filter(|r| r.on_it.len() as f64 >= enough).unwrap_or(found)
-}
-
-/// The upright plane that most windows lie on, among those near the one that was found.
-fn upright_consensus(readings: &[Reading], near: &Plane, up: &Vector3<f64>) -> Option<Plane> {
-    let score = |plane: &Plane| -> f64 { readings.iter().map(|r| biweight(error_px(r, plane), LAST_PX)).sum() };
-    let mut random = SplitMix64::new(47);
-    let mut best: Option<(f64, Plane)> = None;
-    for _ in 0..DRAWS {
-        let [a, b] = random.distinct::<2>(readings.len())?.map(|i| readings[i].place);
-        let Some(normal) = up.cross(&(b - a)).try_normalize(1e-9) else { continue };
-        let plane = Plane { point: a, normal }.turned_like(near);
-        if plane.angle_deg(near) > MOST_TURN_DEG {
-            continue;
-        }
-        let found = score(&plane);
-        if best.is_none_or(|(most, _)| found > most) {
-            best = Some((found, plane));
-        }
-    }
-    best.map(|(_, plane)| plane)
 }
 
 /// Another plane among the windows that do not lie on the one found: two walls, one a little behind the other.

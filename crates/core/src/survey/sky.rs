@@ -1,11 +1,12 @@
 //! Sky where a floor should go on: the top of the picture bright and smooth, the rest not.
 //!
-//! A wall with sky over it, filmed from below, gives the same points as ground filmed steeply from above. But ground that
-//! fills the picture up to its top has no bright smooth band there.
+//! A wall with sky over it, filmed from below, gives the same points as ground filmed steeply from above. But ground
+//! that fills the picture up to its top has no bright smooth band there.
 
 use super::plane::Plane;
 use super::views::View;
 use crate::image::Plane as Picture;
+use crate::solve::stats::median;
 use nalgebra::Vector2;
 
 /// Cells that a picture is cut into, across and down.
@@ -52,12 +53,8 @@ fn in_view(view: &View, plane: &Plane) -> bool {
         (from..to).flat_map(|row| (0..CELLS.0).map(move |column| cell(picture, column, row))).collect()
     };
     let (top, foot) = (rows(0, TOP), rows(CELLS.1 - FOOT, CELLS.1));
-    let median = |mut values: Vec<f64>| {
-        values.sort_by(f64::total_cmp);
-        values[values.len() / 2]
-    };
-    let slope = SMOOTH * median(foot.iter().map(|c| c.slope).collect());
-    let tone = median(foot.iter().map(|c| c.tone).collect());
+    let middle = |of: fn(&Cell) -> f64| median(&foot.iter().map(of).collect::<Vec<_>>()).unwrap_or_default();
+    let (slope, tone) = (SMOOTH * middle(|c| c.slope), middle(|c| c.tone));
     let height = plane.distance(view.camera.centre()).abs();
     let on_plane = |c: &Cell| {
         let met = plane.meet(&view.camera.ray(c.middle));

@@ -4,20 +4,15 @@
 //! either side of a cut. Every cut along and across the plane is tried: each side gets a line of its own, and the cut
 //! stands where the two leave significantly less than the one (the F test of a change of regression, Chow 1960).
 
-use super::refine::{Refined, error_px, part_of, weight};
+use super::refine::{LAST_PX, Refined, TOGETHER, error_px, part_of, weight};
 use nalgebra::{Matrix3, Vector3};
 
 /// Cuts that are tried along each axis.
 const CUTS: usize = 11;
 /// Windows on each side of a cut.
 const LEAST_WINDOWS: usize = 30;
-/// Windows next to each other err together: so many count as one.
-const TOGETHER: f64 = 4.0;
 /// F from which a cut stands, and the part of the squares that it must take away.
 const SIGNIFICANT: (f64, f64) = (7.0, 0.15);
-
-/// Windows of one half within so many px of the plane of the other are of it as well.
-const SAME_PX: f64 = 0.45;
 
 /// A window as the plane sees it: where on it, how far off it, how firmly it tells.
 struct Seen {
@@ -26,7 +21,7 @@ struct Seen {
     weight: f64,
 }
 
-/// What a plane of its own leaves over of some windows, and how far it would turn from the one through all.
+/// What a plane of its own leaves over of some windows: weighed squares.
 fn left_over<'a>(windows: impl Iterator<Item = &'a Seen> + Clone, unknowns: usize) -> Option<f64> {
     let row = |s: &Seen| Vector3::new(1.0, s.at[0], if unknowns > 2 { s.at[1] } else { 0.0 });
     let (mut matrix, mut right) = (Matrix3::zeros(), Vector3::zeros());
@@ -57,7 +52,7 @@ pub fn split(found: &Refined, up: Option<&Vector3<f64>>) -> Option<[Refined; 2]>
         .iter()
         .map(|&i| {
             let r = &found.readings[i];
-            Seen { at: at(r.place), off: error_px(r, plane) / r.px_per_unit, weight: weight(r) }
+            Seen { at: at(r.place), off: plane.distance(r.place), weight: weight(r) }
         })
         .collect();
     // Held upright, a plane has no lean of its own on either side.
@@ -93,7 +88,7 @@ pub fn split(found: &Refined, up: Option<&Vector3<f64>>) -> Option<[Refined; 2]>
     let (a, b) = (part(true)?, part(false)?);
     // One plane that is only not quite flat goes on where its other half is.
     let goes_on = |a: &Refined, b: &Refined| {
-        let on = b.on_it.iter().filter(|&&i| error_px(&b.readings[i], &a.plane).abs() < SAME_PX).count();
+        let on = b.on_it.iter().filter(|&&i| error_px(&b.readings[i], &a.plane).abs() < LAST_PX).count();
         2 * on > b.on_it.len()
     };
     (!goes_on(&a, &b) || !goes_on(&b, &a)).then_some([a, b])

@@ -1,5 +1,6 @@
 //! What the cameras alone say of up and down.
 
+use crate::geometry::ascending_eigen;
 use crate::solve::Solution;
 use nalgebra::{Matrix3, Vector3};
 
@@ -70,28 +71,25 @@ const LOOKS: f64 = 6.0;
 const BELIEVED_DEG: f64 = 0.7;
 
 /// What is up where the cameras turn without being rolled, as on a tripod: all their directions to the right lie level.
-/// With its deviation, degrees; `None` where they turn too little to tell.
+/// With its deviation, degrees; `None` where they turn too little, or roll too much, to tell.
 pub fn up_by_turning(solution: &Solution) -> Option<(Vector3<f64>, f64)> {
     let held = Held::of(solution)?;
     let n = held.rights.len() as f64;
     let matrix = held.rights.iter().fold(Matrix3::zeros(), |m, r| m + r * r.transpose() / n);
-    let eigen = matrix.try_symmetric_eigen(1e-14, 200)?;
-    let mut order = [0, 1, 2];
-    order.sort_by(|&a, &b| eigen.eigenvalues[a].total_cmp(&eigen.eigenvalues[b]));
-    let [rolled, turned] = [order[0], order[1]].map(|i| eigen.eigenvalues[i].max(0.0).sqrt());
-    if turned < SPREAD {
+    let [(rolled, up), (turned, _), _] = ascending_eigen(matrix)?;
+    let [rolled, turned] = [rolled, turned].map(|v| v.max(0.0).sqrt());
+    let deviation_deg = (rolled / turned / LOOKS.sqrt()).to_degrees();
+    if turned < SPREAD || deviation_deg >= BELIEVED_DEG {
         return None;
     }
-    let up = eigen.eigenvectors.column(order[0]).into_owned();
-    let up = if up.dot(&held.right.cross(&held.ahead)) < 0.0 { -up } else { up };
-    Some((up, (rolled / turned / LOOKS.sqrt()).to_degrees()))
+    Some((if up.dot(&held.right.cross(&held.ahead)) < 0.0 { -up } else { up }, deviation_deg))
 }
 
 /// What is up if the cameras are held level: by how they [turn](up_by_turning), where that tells; else, as far as its
 /// pitch lets it be told, the average picture's up, across the average right; world of the solve. `None` without
 /// cameras.
 pub fn mean_up(solution: &Solution) -> Option<Vector3<f64>> {
-    if let Some((up, _)) = up_by_turning(solution).filter(|(_, deviation)| *deviation < BELIEVED_DEG) {
+    if let Some((up, _)) = up_by_turning(solution) {
         return Some(up);
     }
     let held = Held::of(solution)?;

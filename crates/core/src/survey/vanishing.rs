@@ -5,6 +5,7 @@
 //! 1983), here by least squares weighed by how firmly each line is drawn.
 
 use crate::camera::Camera;
+use crate::geometry::ascending_eigen;
 use nalgebra::{Matrix3, Vector2, Vector3};
 
 /// How far people draw a line off, px at its ends.
@@ -121,14 +122,11 @@ fn directly(lines: &[Sighted], before: Vector3<f64>) -> Vector3<f64> {
         return before;
     }
     let matrix = lines.iter().fold(Matrix3::zeros(), |m, l| m + l.normal * l.normal.transpose() / l.deviation.powi(2));
-    let Some(eigen) = matrix.try_symmetric_eigen(1e-14, 200) else { return before };
-    let mut order = [0, 1, 2];
-    order.sort_by(|&a, &b| eigen.eigenvalues[a].total_cmp(&eigen.eigenvalues[b]));
+    let Some([(_, way), (middle, _), _]) = ascending_eigen(matrix) else { return before };
     // Open by more than some degrees: what is up now says more.
-    if eigen.eigenvalues[order[1]].max(1e-12).sqrt().recip().to_degrees() > BEFORE_DEG {
+    if middle.max(1e-12).sqrt().recip().to_degrees() > BEFORE_DEG {
         return before;
     }
-    let way = eigen.eigenvectors.column(order[0]).into_owned();
     if way.dot(&before) < 0.0 { -way } else { way }
 }
 

@@ -2,13 +2,13 @@
 
 use super::view::{ShotView, Station};
 use crate::engine::EngineError;
-use crate::engine::laying::{Lay, lines_of, still_proposed, why_no_floor};
+use crate::engine::laying::{Lay, lines_of, proposed, why_no_floor};
 use crate::engine::readings::{DatumReadings, scale_words};
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};
 use actix_web::{Responder, post, web};
 use askama::Template;
-use fennik_core::scene::{Datum, FloorReading, Follow, HeadingBasis, LineRole, Proposal, Surface, propose};
+use fennik_core::scene::{Datum, FloorReading, Follow, HeadingBasis, LineRole, Proposal, Surface};
 use fennik_core::solve::{Motion, Solution};
 use fennik_core::survey::{FoundPlane, Survey};
 use serde::Deserialize;
@@ -154,8 +154,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let datum = &document.datum;
     let nodal = solution.is_some_and(|s| s.motion == Motion::Nodal);
     let survey = solution.map(|_| view.app.survey(&view.shot)).transpose()?;
-    let proposal = solution.zip(survey.as_deref()).and_then(|(s, found)| propose(s, found, datum));
-    let proposal = still_proposed(&view.shot, proposal);
+    let proposal = solution.zip(survey.as_deref()).and_then(|(s, found)| proposed(&view.shot, s, found));
     let readings =
         solution.filter(|_| *datum != Datum::default()).map(|s| view.app.datum_readings(&view.shot, s)).transpose()?;
     let lines = |role| lines_of(datum, role);

@@ -127,6 +127,18 @@ function paintOutline(g, viewport, outline, colour, name) {
 }
 
 /**
+ * Strokes twice: broadly in the dark tone, then the core over it, so that it is seen on any plate.
+ * @param {CanvasRenderingContext2D} g @param {[number, number]} widths px @param {(core: boolean) => void} stroke
+ */
+function edged(g, widths, stroke) {
+  for (const core of [false, true]) {
+    g.lineWidth = widths[Number(core)];
+    g.strokeStyle = core ? colours.sand : colours.stone;
+    stroke(core);
+  }
+}
+
+/**
  * Points that were chosen for a plane and lie off it: crossed out.
  * @param {CanvasRenderingContext2D} g @param {Viewport} viewport @param {number[]} ids
  */
@@ -142,14 +154,7 @@ function paintLeftOut(g, viewport, ids) {
       g.lineTo(at[0] + CROSS_PX, at[1] + k * CROSS_PX);
     }
   }
-  for (const [width, colour] of /** @type {[number, string][]} */ ([
-    [4, colours.stone],
-    [2, colours.sand],
-  ])) {
-    g.lineWidth = width;
-    g.strokeStyle = colour;
-    g.stroke();
-  }
+  edged(g, [4, 2], () => g.stroke());
   g.lineWidth = 1;
 }
 
@@ -170,18 +175,13 @@ export function paintLines(g, viewport) {
 
 /** @param {CanvasRenderingContext2D} g @param {number[]} a @param {number[]} b @param {string} role */
 export function paintDrawn(g, a, b, role) {
-  for (const [width, colour] of /** @type {[number, string][]} */ ([
-    [3, colours.stone],
-    [1, colours.sand],
-  ])) {
-    g.setLineDash(width === 1 ? DASHES[role] : []);
-    g.lineWidth = width;
-    g.strokeStyle = colour;
+  edged(g, [3, 1], (core) => {
+    g.setLineDash(core ? DASHES[role] : []);
     g.beginPath();
     g.moveTo(a[0], a[1]);
     g.lineTo(b[0], b[1]);
     g.stroke();
-  }
+  });
   g.setLineDash([]);
   g.fillStyle = colours.sand;
   for (const [x, y] of [a, b]) g.fillRect(x - 2.5, y - 2.5, 5, 5);
@@ -193,14 +193,7 @@ export function paintDrawn(g, a, b, role) {
  */
 export function paintRod(g, viewport, { foot, height }) {
   const top = add(foot, [0, height, 0]);
-  for (const [width, colour] of /** @type {[number, string][]} */ ([
-    [4, colours.stone],
-    [2, colours.sand],
-  ])) {
-    g.lineWidth = width;
-    g.strokeStyle = colour;
-    line3(g, viewport, foot, top);
-  }
+  edged(g, [4, 2], () => line3(g, viewport, foot, top));
   g.fillStyle = colours.bone;
   for (let i = 0; i <= 4; i++) {
     const at = viewport.worldToStage(add(foot, [0, (height * i) / 4, 0]));

@@ -3,7 +3,7 @@
 import { meetPlane, ray, sub } from "../../math/camera.js";
 import { contains } from "../../math/outline.js";
 
-/** @typedef {{frame: number, x: number, y: number}} Sighting a pixel of a frame */
+/** @typedef {import("./measure.js").Sighting} Sighting */
 /** @typedef {{seen: Sighting, foot: number[], height: number}} Rod */
 
 export class RodTool {
@@ -80,7 +80,10 @@ function within(place, { normal, outline }) {
   return contains(outline.map(flat), flat(place));
 }
 
-/** Stands all rods where they were seen, in a world that was laid anew. @param {import("../../state/model.js").Model} model */
+/**
+ * Stands all rods where they were seen, in a world that was laid anew.
+ * @param {import("../../state/model.js").Model} model
+ */
 export function standAnew(model) {
   model.rods = model.rods.flatMap((rod) => {
     const foot = footOf(rod.seen, model);

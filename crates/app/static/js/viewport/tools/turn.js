@@ -1,5 +1,6 @@
 // @ts-check
 /** Turning the datum by dragging: across for the heading, up and down for the tilt; Shift rolls, Alt raises. */
+import { centre } from "../../math/camera.js";
 import { told } from "../../notes.js";
 
 /** Degrees for each px of a drag. */
@@ -18,8 +19,8 @@ export class TurnTool {
     const { viewport } = this,
       { model } = viewport,
       { shiftKey, altKey } = event;
-    const eye = model.camera(),
-      height = eye ? Math.abs(eye.r[0][1] * eye.t[0] + eye.r[1][1] * eye.t[1] + eye.r[2][1] * eye.t[2]) : 1;
+    const camera = model.camera(),
+      height = camera ? Math.abs(centre(camera)[1]) : 1;
     viewport.drag(
       ([x, y]) => {
         const [dx, dy] = [x - at[0], y - at[1]];
