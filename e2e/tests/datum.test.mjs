@@ -153,6 +153,43 @@ test("lines drawn along uprights turn a datum upright that leans", async () => {
   assert.ok(apart(before, await turn()) < 0.6, `${apart(before, await turn())} deg off`);
 });
 
+test("a line moves onto the edge that it is drawn along, and with Alt it stays", async () => {
+  await showFrame(page, 40);
+  await unfold(page, "by-picture");
+  // The corner of a shed, as the film's own scene has it, px of the picture.
+  const corner = [
+    [299.6, 360],
+    [289.6, 266],
+  ];
+  const place = (p) =>
+    page.evaluate(([x, y]) => {
+      const { stage } = globalThis.fennik,
+        box = stage.canvas.getBoundingClientRect(),
+        at = stage.toStage([x, y]);
+      return [at[0] + box.left, at[1] + box.top];
+    }, p);
+  const aside = async (off) => Promise.all(corner.map(([x, y], i) => place([x + off[i], y])));
+  const across = (p) => {
+    const t = (p[1] - corner[0][1]) / (corner[1][1] - corner[0][1]);
+    return p[0] - (corner[0][0] + t * (corner[1][0] - corner[0][0]));
+  };
+  await page.click('[data-act="line"][data-role="upright"]');
+  const [from, to] = await aside([1.6, -1.6]);
+  await changed(() => drag(from, to));
+  let line = (await state()).lines.at(-1);
+  assert.equal(line.at_edge, true);
+  for (const end of [line.from, line.to]) assert.ok(Math.abs(across(end)) < 0.6, `${across(end)} px off`);
+  await page.keyboard.down("Alt");
+  await changed(() => drag(from, to));
+  await page.keyboard.up("Alt");
+  line = (await state()).lines.at(-1);
+  assert.ok(!line.at_edge);
+  assert.ok(across(line.from) > 0.9 && across(line.to) < -0.9, `${across(line.from)} and ${across(line.to)} px`);
+  await page.keyboard.press("Escape");
+  await undo();
+  await undo();
+});
+
 test("what is typed or dragged is seen on the grid at once, and done as it was seen", async () => {
   await unfold(page, "by-values");
   const centre = () =>

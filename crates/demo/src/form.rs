@@ -32,6 +32,17 @@ impl Form {
         V::new(q.x, level * q.y + fall * q.z, level * q.z - fall * q.y)
     }
 
+    /// The upright edges of a box that stands straight: where each begins, and its height.
+    pub(crate) fn uprights(self) -> Vec<(V, f64)> {
+        let Self::Box { half, lean: (fall, _), .. } = self else { return Vec::new() };
+        if fall != 0.0 {
+            return Vec::new();
+        }
+        [(-1.0, -1.0), (-1.0, 1.0), (1.0, -1.0), (1.0, 1.0)]
+            .map(|(x, z)| (self.outwards(V::new(x * half.x, -half.y, z * half.z)), 2.0 * half.y))
+            .into()
+    }
+
     fn outwards(self, p: V) -> V {
         let Self::Box { turn: (sin, cos), lean: (fall, level), .. } = self else { return p };
         let q = V::new(p.x, level * p.y - fall * p.z, level * p.z + fall * p.y);

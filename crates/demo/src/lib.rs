@@ -15,6 +15,7 @@ pub mod take;
 pub mod texture;
 pub mod trials;
 pub mod truth;
+pub mod uprights;
 
 /// The finished clip (H.264 in MP4).
 pub const QUAY_CLIP: &[u8] = include_bytes!("../assets/varrick-quay.mp4");

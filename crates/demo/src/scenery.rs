@@ -3,6 +3,7 @@
 use crate::form::Form;
 use crate::paint::{Colour, ground, skin, sky};
 use crate::places::{Place, Thing, things};
+use crate::uprights::Upright;
 use fennik_core::geometry::{Lens, Pose};
 use nalgebra::Vector3;
 
@@ -137,6 +138,16 @@ impl Scenery {
             }
             Some(_) => None,
         }
+    }
+
+    /// The upright edges of what stands still.
+    pub(crate) fn uprights(&self) -> impl Iterator<Item = Upright> {
+        self.things.iter().filter(|t| t.drift == V::zeros()).flat_map(|t| {
+            t.form.uprights().into_iter().map(move |(foot, height)| {
+                let outward = V::new(foot.x, 0.0, foot.z).normalize();
+                Upright { foot: t.middle + foot, height, outward }
+            })
+        })
     }
 
     /// Those things that the rows of a picture from `top` to `bottom` (px) can see.

@@ -2,13 +2,20 @@
 
 use super::error::CliError;
 use super::{Progress, Scratch};
+use crate::engine::analyse::seen_frame;
 use fennik_core::camera::Camera;
-use fennik_core::check::{LockError, by_hand, datum_score, lock_error, turning_lock_error};
-use fennik_core::survey::{Plane, PlaneKind};
+use fennik_core::check::{ByEdges, LockError, by_edges, by_hand, datum_score, lock_error, turning_lock_error};
+use fennik_core::image::PictureSettings;
+use fennik_core::survey::{Plane, PlaneKind, edge_along};
 use fennik_demo::encode::{TRIAL, film};
-use fennik_demo::trials::TRIALS;
+use fennik_demo::flight::QUAY;
+use fennik_demo::scenery::Scenery;
+use fennik_demo::trials::{TRIALS, trial};
 use fennik_demo::truth::Truth;
-use fennik_media::CameraDocument;
+use fennik_demo::uprights::uprights;
+use fennik_media::{CameraDocument, ClipInfo};
+use nalgebra::Vector2;
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -20,6 +27,8 @@ const DATUM_MARKS: [&str; 2] = ["<!-- datum -->", "<!-- /datum -->"];
 /// Truth points from which a wall is asked for.
 const WALL_POINTS: usize = 12;
 
+/// Frames between those in which edges are drawn along.
+const EDGE_STEP: usize = 10;
 /// Seed of what is drawn by hand.
 const HAND_SEED: u64 = 11;
 
@@ -73,9 +82,9 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), CliError> {
     ];
     let mut datums = vec![
         "| clip | floor tilt | floor height | walls with 12 points: found, worst | looked for in | by hand: \
-            vertical | by hand: scale of 2 m |"
+            vertical | by hand: scale of 2 m | along edges of the picture |"
             .to_owned(),
-        "| --- | --- | --- | --- | --- | --- | --- |".to_owned(),
+        "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     for (clip, truth) in pairs {
         let name = name_of(&clip);
@@ -161,7 +170,7 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<(String, Option<St
     } else {
         datum_cells(&truth, &camera, has_floor, number("found in "))
     };
-    let datum = found.map(|cells| format!("{cells} | {}", hand_cells(&truth, &camera)));
+    let datum = found.map(|cells| format!("{cells} | {}", hand_cells(&truth, &camera, clip)));
     let lock = slip(&truth, &camera).ok_or_else(|| CliError::NoTruth { clip: clip.to_owned() })?;
     let cells = format!(
         "{}/{} | {:.3} px | {:.3} px | {:.2} % ({:.2}) | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
@@ -199,7 +208,7 @@ fn datum_cells(truth: &Truth, camera: &CameraDocument, has_floor: bool, seconds:
 }
 
 /// How far off what is laid by hand would be: the median, and what 95 of 100 trials stay within.
-fn hand_cells(truth: &Truth, camera: &CameraDocument) -> String {
+fn hand_cells(truth: &Truth, camera: &CameraDocument, clip: &Path) -> String {
     let cameras: Vec<_> = camera
         .frames
         .iter()
@@ -209,11 +218,36 @@ fn hand_cells(truth: &Truth, camera: &CameraDocument) -> String {
         })
         .collect();
     let places = truth.points.iter().map(|p| p.position.into()).zip(truth.sightings());
-    let Some(hand) = by_hand(&cameras, &places.collect::<Vec<_>>(), HAND_SEED) else { return " | ".to_owned() };
+    let edges = edge_cell(&cameras, &name_of(clip), clip).unwrap_or_default();
+    let Some(hand) = by_hand(&cameras, &places.collect::<Vec<_>>(), HAND_SEED) else { return format!(" | | {edges}") };
     let [middle, most] = hand.vertical_deg;
     let scale =
         hand.scale_share.map_or_else(String::new, |[m, p]| format!("{:.2} %, 95 %: {:.2} %", 100.0 * m, 100.0 * p));
-    format!("{middle:.2} deg, 95 %: {most:.2} deg | {scale}")
+    format!("{middle:.2} deg, 95 %: {most:.2} deg | {scale} | {edges}")
+}
+
+/// How far off a vertical is that is drawn along true edges, as drawn and moved onto what the pictures show; `None` for a
+/// clip that is not the project's own, or shows too few edges.
+fn edge_cell(cameras: &[(u32, Camera, Camera)], name: &str, path: &Path) -> Option<String> {
+    let take = if name == "demo" { &QUAY } else { trial(name)? };
+    let scenery = Scenery::of(take.place, take.crowd);
+    let scratch = Scratch::new().ok()?;
+    let clip = ClipInfo::open(path, scratch.path()).ok()?;
+    let (mut edges, mut pictures) = (Vec::new(), BTreeMap::new());
+    for frame in (0..take.frames).step_by(EDGE_STEP) {
+        let seen = uprights(&scenery, take, frame);
+        if !seen.is_empty() {
+            pictures.insert(frame, seen_frame(&clip, frame, &PictureSettings::default()).ok()?);
+        }
+        edges.extend(seen.into_iter().map(|ends| (frame, ends)));
+    }
+    let to_edge = |frame: u32, ends: [Vector2<f64>; 2]| {
+        let lens = &cameras.iter().find(|c| c.0 == frame)?.1.lens;
+        edge_along(pictures.get(&frame)?, lens, ends)
+    };
+    let ByEdges { drawn_deg, moved_deg, found_share } = by_edges(cameras, &edges, &to_edge, HAND_SEED)?;
+    let [drawn, moved] = [drawn_deg, moved_deg].map(|[m, p]| format!("{m:.2} deg, 95 %: {p:.2} deg"));
+    Some(format!("{drawn}; moved onto the edge ({:.0} % found): {moved}", 100.0 * found_share))
 }
 
 fn slip(truth: &Truth, camera: &CameraDocument) -> Option<LockError> {

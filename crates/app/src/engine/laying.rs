@@ -3,6 +3,7 @@
 use super::place::{Pixel, spot};
 use super::{EngineError, OpenShot, ShotError};
 use fennik_core::camera::CameraPath;
+use fennik_core::image::Plane as Picture;
 use fennik_core::scene::{
     Datum, DatumEdit, DrawnLine, Edit, Follow, LineRole, Proposal, ScaleBasis, Surface, SurfaceEditError, SurfaceId,
     SurfacingEdit, points_inside, propose,
@@ -161,6 +162,9 @@ pub enum Lay {
     Line {
         /// Where and along what.
         line: DrawnLine,
+        /// Whether it is moved onto the edge of the picture that it runs along, where there is one.
+        #[serde(default)]
+        to_edge: bool,
     },
     /// Takes a drawn line away.
     ForgetLine {
@@ -223,6 +227,8 @@ pub struct Ground<'a> {
     pub solution: &'a Solution,
     /// Its pictures with their cameras.
     pub views: &'a dyn Fn() -> Arc<Vec<View>>,
+    /// The picture of a frame of the trimmed clip.
+    pub picture: &'a dyn Fn(u32) -> Result<Arc<Picture>, EngineError>,
     /// What was found in it.
     pub survey: &'a dyn Fn() -> Result<Arc<Survey>, EngineError>,
 }
@@ -354,9 +360,14 @@ impl Ground<'_> {
                 })
             }
             Lay::ForgetDistance { index } => laid(datum.without_distance(*index)?),
-            Lay::Line { line } => {
+            Lay::Line { line, to_edge } => {
                 line.validate(solution)?;
-                laid(datum.with_line(*line))
+                let drawn = DrawnLine { at_edge: false, ..*line };
+                laid(datum.with_line(if *to_edge {
+                    drawn.to_edge(&*(self.picture)(line.frame)?, solution)
+                } else {
+                    drawn
+                }))
             }
             Lay::ForgetLine { index } => laid(datum.without_line(*index)?),
             Lay::UprightByLines => laid(datum.with_up(datum.up_by_lines(solution)?.0)?),

@@ -145,7 +145,8 @@ impl AppState {
     ) -> Result<T, EngineError> {
         let solution = self.solution(shot)?;
         let (views, survey) = (|| self.views(shot, &solution), || self.survey(shot));
-        work(&Ground { shot, solution: &solution, views: &views, survey: &survey })
+        let picture = |frame| self.seen(shot, frame, &PictureSettings::default());
+        work(&Ground { shot, solution: &solution, views: &views, picture: &picture, survey: &survey })
     }
 
     /// A frame of the trimmed clip as the tracker sees it; the last one is kept, so that values may move over it.

@@ -4,7 +4,7 @@ mod by_hand;
 mod datum;
 mod lock;
 
-pub use by_hand::{ByHand, by_hand};
+pub use by_hand::{ByEdges, ByHand, by_edges, by_hand};
 pub use datum::{DatumScore, SurfaceScore, TrueSurface, datum_score};
 pub use lock::{LockError, TruePoint, lock_error, turning_lock_error};
 

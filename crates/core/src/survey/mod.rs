@@ -2,6 +2,7 @@
 
 mod by_points;
 mod cloud;
+mod edge;
 mod extent;
 mod find;
 mod flats;
@@ -18,6 +19,7 @@ mod views;
 mod windows;
 
 pub use by_points::{ByPoints, PlaneError, plane_through};
+pub use edge::edge_along;
 pub use extent::{Inside, convex};
 pub use find::{FoundPlane, NoFloor, PlaneKind, Survey, kind_of, survey};
 pub use plane::{Plane, fit_weighted};

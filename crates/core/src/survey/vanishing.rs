@@ -8,8 +8,10 @@ use crate::camera::Camera;
 use crate::geometry::ascending_eigen;
 use nalgebra::{Matrix3, Vector2, Vector3};
 
-/// How far people draw a line off, px at its ends.
-const DRAWN_PX: f64 = 1.0;
+/// How far the ends of a line are off as people draw it, px.
+pub const DRAWN_PX: f64 = 1.0;
+/// And where the picture's own edge was found.
+pub const EDGE_PX: f64 = 0.3;
 /// How far what is up now is trusted before anything is drawn, degrees.
 const BEFORE_DEG: f64 = 3.0;
 /// Beyond this a direction is not known, degrees.
@@ -29,12 +31,11 @@ pub struct Sighted {
 }
 
 impl Sighted {
-    /// A line between two px; `None` where they are one.
-    pub fn of(camera: &Camera, from: Vector2<f64>, to: Vector2<f64>) -> Option<Self> {
+    /// A line between two px, whose ends are off by `end_px`; `None` where they are one.
+    pub fn of(camera: &Camera, [from, to]: [Vector2<f64>; 2], end_px: f64) -> Option<Self> {
         let (a, b) = (camera.ray(from).along, camera.ray(to).along);
         let normal = a.cross(&b).try_normalize(1e-9)?;
-        // One px at an end turns the line by so much.
-        let off = DRAWN_PX / camera.lens.focal_px;
+        let off = end_px / camera.lens.focal_px;
         Some(Self {
             normal,
             middle: (a + b).normalize(),
@@ -155,7 +156,7 @@ mod tests {
                     camera.project(Vector3::new(x, y, z)).unwrap() + Vector2::new(r.normal(), r.normal())
                 };
                 let (from, to) = (end(0.0, &mut random), end(3.2, &mut random));
-                lines.push(Sighted::of(&camera, from, to).unwrap());
+                lines.push(Sighted::of(&camera, [from, to], 1.0).unwrap());
             }
             // Begun from a datum that leans.
             let before = nalgebra::Rotation3::from_euler_angles(tilt.to_radians(), 0.0, roll.to_radians()) * Vector3::y();
@@ -170,12 +171,12 @@ mod tests {
     fn a_horizon_and_level_edges_tell_up_and_ahead() {
         let camera = camera(0.5, 5.0);
         let far = |bearing: f64| camera.project(Vector3::new(1e5 * bearing.sin(), 1.7, -1e5 * bearing.cos())).unwrap();
-        let horizon = Sighted::of(&camera, far(-0.4), far(0.5)).unwrap();
+        let horizon = Sighted::of(&camera, [far(-0.4), far(0.5)], 1.0).unwrap();
         let (up, deviation) = upright(&[], &[horizon], Vector3::new(0.03, 1.0, -0.02).normalize());
         assert!(up.angle(&Vector3::y()).to_degrees() < 0.02 && deviation < 0.2, "{up} {deviation}");
         let edge = |x: f64| {
             let at = |z: f64| camera.project(Vector3::new(x, 0.0, z)).unwrap();
-            Sighted::of(&camera, at(-2.0), at(-12.0)).unwrap()
+            Sighted::of(&camera, [at(-2.0), at(-12.0)], 1.0).unwrap()
         };
         let (way, deviation) = level(&[edge(-1.5), edge(2.0)], Vector3::y());
         assert!((way + Vector3::z()).norm() < 1e-3 && deviation < 0.3, "{way} {deviation}");

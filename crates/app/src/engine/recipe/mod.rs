@@ -296,6 +296,9 @@ pub enum Step {
         from: [f64; 2],
         /// The other.
         to: [f64; 2],
+        /// Whether it is moved onto the edge of the picture that it runs along, where there is one.
+        #[serde(default)]
+        to_edge: bool,
     },
     /// Turns the world upright by the lines along uprights and the horizon.
     Upright {},

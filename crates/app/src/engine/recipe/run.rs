@@ -8,7 +8,7 @@ use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
 use crate::engine::place::{Pixel, insert_on, spot};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
-use crate::engine::{EngineError, OpenShot, import, output, survey};
+use crate::engine::{EngineError, OpenShot, analyse, import, output, survey};
 use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::{
@@ -232,8 +232,9 @@ impl<'a> Cook<'a> {
                 let height_m = height.value(Measure::Length)?;
                 self.lay(|_, _| Ok(Lay::CameraHeight { height_m }))
             }
-            Step::Line { along, frame, from, to } => {
-                self.lay(|_, _| Ok(Lay::Line { line: DrawnLine { role: *along, frame: *frame, from: *from, to: *to } }))
+            Step::Line { along, frame, from, to, to_edge } => {
+                let line = DrawnLine { role: *along, frame: *frame, from: *from, to: *to, at_edge: false };
+                self.lay(|_, _| Ok(Lay::Line { line, to_edge: *to_edge }))
             }
             Step::Upright {} => self.lay(|_, _| Ok(Lay::UprightByLines)),
             Step::HeadingByLines {} => self.lay(|_, _| Ok(Lay::HeadingByLines)),
@@ -374,7 +375,11 @@ impl<'a> Cook<'a> {
         let solution = shot.solution(self.store)?;
         let views = || Arc::new(survey::views_of(&shot, &solution));
         let found = || survey::of_shot(self.store, &shot, &solution).map(Arc::new);
-        let ground = Ground { shot: &shot, solution: &solution, views: &views, survey: &found };
+        let picture = |frame| {
+            let at = shot.range().0 + frame;
+            Ok(Arc::new(analyse::seen_frame(&shot.clip, at, &PictureSettings::default())?))
+        };
+        let ground = Ground { shot: &shot, solution: &solution, views: &views, picture: &picture, survey: &found };
         let edit = ground.edit(&what(&shot, &solution)?, self.follow)?;
         self.edit(&shot, &edit)
     }

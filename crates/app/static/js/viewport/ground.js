@@ -167,14 +167,18 @@ const DASHES = { upright: [], heading: [8, 3], horizon: [2, 3] };
  */
 export function paintLines(g, viewport) {
   const { model } = viewport;
-  for (const { role, frame, from, to } of model.state.lines) {
+  for (const { role, frame, from, to, at_edge } of model.state.lines) {
     if (frame !== model.frame) continue;
-    paintDrawn(g, viewport.toStage(from), viewport.toStage(to), role);
+    paintDrawn(g, viewport.toStage(from), viewport.toStage(to), { role, at_edge });
   }
 }
 
-/** @param {CanvasRenderingContext2D} g @param {number[]} a @param {number[]} b @param {string} role */
-export function paintDrawn(g, a, b, role) {
+/**
+ * A line with its ends: square as it was drawn, round where it lies on an edge of the picture.
+ * @param {CanvasRenderingContext2D} g @param {number[]} a @param {number[]} b
+ * @param {{role: string, at_edge?: boolean}} line
+ */
+export function paintDrawn(g, a, b, { role, at_edge = false }) {
   edged(g, [3, 1], (core) => {
     g.setLineDash(core ? DASHES[role] : []);
     g.beginPath();
@@ -184,7 +188,11 @@ export function paintDrawn(g, a, b, role) {
   });
   g.setLineDash([]);
   g.fillStyle = colours.sand;
-  for (const [x, y] of [a, b]) g.fillRect(x - 2.5, y - 2.5, 5, 5);
+  g.beginPath();
+  for (const [x, y] of [a, b])
+    if (at_edge) g.moveTo(x + 3.5, y), g.arc(x, y, 3.5, 0, 2 * Math.PI);
+    else g.rect(x - 2.5, y - 2.5, 5, 5);
+  g.fill();
 }
 
 /**

@@ -2,8 +2,9 @@
 
 use super::{Datum, DatumError};
 use crate::camera::CameraPath;
+use crate::image::Plane;
 use crate::solve::Solution;
-use crate::survey::{Sighted, vanishing};
+use crate::survey::{Sighted, edge_along, vanishing};
 use nalgebra::{Vector2, Vector3};
 use serde::{Deserialize, Serialize};
 
@@ -35,6 +36,9 @@ pub struct DrawnLine {
     pub from: [f64; 2],
     /// The other.
     pub to: [f64; 2],
+    /// Whether it lies on an edge that was found in the picture.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub at_edge: bool,
 }
 
 /// Why lines tell nothing.
@@ -73,6 +77,14 @@ impl DrawnLine {
             Err(DatumError::Line { least_px })
         }
     }
+
+    /// Moved to the side onto the edge of the picture that it was drawn along, where one stands out near it.
+    #[must_use]
+    pub fn to_edge(self, picture: &Plane, solution: &Solution) -> Self {
+        let ends = [self.from, self.to].map(Vector2::from);
+        let found = solution.at(self.frame).and_then(|f| edge_along(picture, &f.lens, ends));
+        found.map_or(self, |[from, to]| Self { from: from.into(), to: to.into(), at_edge: true, ..self })
+    }
 }
 
 impl Datum {
@@ -101,7 +113,10 @@ impl Datum {
 
     fn sighted(&self, solution: &Solution, role: LineRole) -> Vec<Sighted> {
         let path = CameraPath::new(solution, &self.world_from_solve);
-        let of = |line: &DrawnLine| Sighted::of(&path.at(line.frame)?, line.from.into(), line.to.into());
+        let of = |line: &DrawnLine| {
+            let end_px = if line.at_edge { vanishing::EDGE_PX } else { vanishing::DRAWN_PX };
+            Sighted::of(&path.at(line.frame)?, [line.from.into(), line.to.into()], end_px)
+        };
         self.lines.iter().filter(|l| l.role == role).filter_map(of).collect()
     }
 

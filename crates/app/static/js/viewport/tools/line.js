@@ -1,5 +1,8 @@
 // @ts-check
-/** Drawing along an upright, a level edge or the horizon: press at one end, release at the other. */
+/**
+ * Drawing along an upright, a level edge or the horizon: press at one end, release at the other. The line then moves onto
+ * the edge that it runs along; with Alt it stays as it was drawn.
+ */
 import { paintDrawn } from "../ground.js";
 import { told } from "../../notes.js";
 
@@ -13,8 +16,8 @@ export class LineTool {
     /** The line while it is drawn, px of the view. @type {number[][]|null} */ this.line = null;
   }
 
-  /** @param {number[]} at */
-  down(at) {
+  /** @param {number[]} at @param {PointerEvent} event */
+  down(at, { altKey }) {
     const { viewport } = this,
       { model } = viewport,
       { tool } = model;
@@ -29,7 +32,7 @@ export class LineTool {
         if (Math.hypot(line[1][0] - at[0], line[1][1] - at[1]) < LEAST_PX) return;
         const [from, to] = line.map((p) => viewport.toPicture(p));
         const drawn = { role: tool.role, frame: model.frame, from, to };
-        model.change("datum", { action: "line", line: drawn }).catch(told);
+        model.change("datum", { action: "line", line: drawn, to_edge: !altKey }).catch(told);
       },
     );
   }
@@ -41,6 +44,6 @@ export class LineTool {
   /** @param {CanvasRenderingContext2D} g */
   paint(g) {
     const { tool } = this.viewport.model;
-    if (this.line && tool.kind === "line") paintDrawn(g, this.line[0], this.line[1], tool.role);
+    if (this.line && tool.kind === "line") paintDrawn(g, this.line[0], this.line[1], { role: tool.role });
   }
 }
