@@ -1,10 +1,13 @@
 //! Clips and stills in through ffmpeg; videos, the camera file and scene exchange out.
 
+mod asset;
 mod clip;
 mod error;
 mod export;
 mod tool;
 
+pub use asset::model::{Companions, ModelCover, ModelFile, ModelMap, ModelMaterial, Rim};
+pub use asset::{AssetFileError, AssetKind, Picture, Pixels};
 pub use clip::decode::{FrameReader, PixelKind, write_proxies};
 pub use clip::info::{ClipInfo, Levels};
 pub use clip::note::Note;

@@ -6,7 +6,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use fennik_core::camera::Camera;
 use fennik_core::geometry::{Lens, Pose};
 use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
-use fennik_render::{Quality, RenderScene, ShapeCache, composite};
+use fennik_render::{NoAssets, Quality, RenderScene, ShapeCache, composite};
 use nalgebra::Vector3;
 
 const WIDTH: u32 = 1280;
@@ -22,20 +22,21 @@ fn title(text: &str) -> Insert {
         colour: [240, 180, 40],
     };
     let placement = Placement::on([0.0; 3], [0.0, 1.0, 0.0], Stance::Standing);
-    Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
+    Insert { id: InsertId(1), ..Insert::new(InsertKind::Title(title), placement) }
 }
 
 fn frames(criterion: &mut Criterion) {
     let insert = title("VARRICK");
     let shapes = ShapeCache::default();
-    let scene = RenderScene::build(std::slice::from_ref(&insert), &Light::default(), &shapes).unwrap();
+    let scene =
+        RenderScene::build(std::slice::from_ref(&insert), &Light::default(), &shapes, &NoAssets::shared()).unwrap();
     let eye = Vector3::new(0.8, 1.6, 6.5);
     let pose = Pose::look_at(eye, Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
     let camera = Camera::new(pose, Lens { k1: -0.05, ..Lens::centred(1100.0, WIDTH, HEIGHT) }, HEIGHT);
     let plate = vec![120u8; (WIDTH * HEIGHT * 3) as usize];
     let draw = |quality| {
         let mut rgb = plate.clone();
-        composite(&mut rgb, WIDTH as usize, HEIGHT as usize, &camera, &scene, quality);
+        composite(&mut rgb, WIDTH as usize, HEIGHT as usize, &camera, &scene, quality).unwrap();
         rgb
     };
     // The answer first: the letters are in the picture, and not all over it.

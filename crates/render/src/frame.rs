@@ -1,12 +1,19 @@
 //! One frame: inserts over the plate.
 
+use crate::blend::{Rgba, blend};
+use crate::colour::{encode, linear_of};
 use crate::layers::{Bounds, Layer, compose};
-use crate::light::{Seen, shade};
-use crate::raster::{SAMPLES, ScreenTriangle, TILE, Tile, project, sample_offset};
-use crate::scene::{PlacedScene, RenderScene};
+use crate::light::{Care, Seen, Sent, shade};
+use crate::material::Matte;
+use crate::placed::PlacedScene;
+use crate::raster::{Fragment, SAMPLES, ScreenTriangle, TILE, Tile, project, sample_offset};
+use crate::scene::{RenderError, RenderScene};
 use fennik_core::camera::Camera;
 use nalgebra::{Matrix3, Vector2, Vector3};
 use rayon::prelude::*;
+
+/// Two faces that share an edge lie there at depths that differ by rounding alone.
+const SAME_DEPTH: f32 = 1e-6;
 
 /// How carefully a frame is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -20,22 +27,42 @@ pub enum Quality {
 /// Draws the scene over `rgb` (`width` x `height`, display values), as seen by a camera for this size. Pixels without
 /// insert are left to the byte.
 ///
+/// # Errors
+/// [`RenderError`] names the insert whose picture of that time cannot be read.
+///
 /// # Panics
 /// When the buffer is not `3 * width * height` long.
-pub fn composite(rgb: &mut [u8], width: usize, height: usize, camera: &Camera, scene: &RenderScene, quality: Quality) {
+pub fn composite(
+    rgb: &mut [u8],
+    width: usize,
+    height: usize,
+    camera: &Camera,
+    scene: &RenderScene,
+    quality: Quality,
+) -> Result<(), RenderError> {
     assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
-    if let Some(layer) = inserts(width, height, camera, scene, quality) {
+    let scene = scene.at(f64::from(camera.frame), camera.centre())?;
+    if let Some(layer) = inserts(rgb, [width, height], camera, &scene, quality) {
         compose(rgb, width, &layer);
     }
+    Ok(())
 }
 
-/// The inserts alone; `None` where none is in sight.
-pub fn inserts(width: usize, height: usize, camera: &Camera, scene: &RenderScene, quality: Quality) -> Option<Layer> {
-    let scene = &*scene.at(f64::from(camera.frame));
+/// The inserts mixed with the plate that lies behind them; `None` where none is in sight.
+fn inserts(
+    plate: &[u8],
+    [width, height]: [usize; 2],
+    camera: &Camera,
+    scene: &PlacedScene,
+    quality: Quality,
+) -> Option<Layer> {
     let triangles = project(scene, camera, width, height);
     let bounds = bounds(&triangles, width, height)?;
     let bands = Bands::new(&triangles, bounds);
-    let view = View { scene, sun: scene.light.toward_sun().cast(), sight: Sight::new(camera), quality };
+    let exact = quality == Quality::Exact;
+    let care = Care { shadows: exact, fine: exact };
+    let sun = scene.light.toward_sun().cast();
+    let view = View { scene, sun, sight: Sight::new(camera), quality, care, plate, width };
     let mut layer = Layer::empty(bounds);
     let mut keys = vec![0u32; layer.pixels.len()];
     let columns = bounds.width();
@@ -49,7 +76,7 @@ pub fn inserts(width: usize, height: usize, camera: &Camera, scene: &RenderScene
         .enumerate()
         .map(|(band, (pixels, keys))| view.middles(&bands, band, pixels, keys))
         .collect_into_vec(&mut tiles);
-    if quality == Quality::Exact {
+    if exact {
         layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
             tiles.iter().enumerate().for_each(|(i, tile)| view.edges(&bands, (band, i), tile, &keys, pixels));
         });
@@ -147,35 +174,113 @@ struct View<'a> {
     sun: Vector3<f32>,
     sight: Sight<'a>,
     quality: Quality,
+    care: Care,
+    plate: &'a [u8],
+    /// Of the plate, px.
+    width: usize,
 }
 
 impl View<'_> {
     /// Light of a face at a place of the picture, and whether the sun reaches it.
-    fn light(&self, face: u32, x: f64, y: f64) -> (Vector3<f32>, bool) {
-        let face = &self.scene.faces[face as usize];
+    fn light(&self, index: u32, x: f64, y: f64) -> Sent {
+        let face = &self.scene.faces[index as usize];
         let (from, along) = self.sight.ray(x, y);
         let normal = face.normal.cast::<f64>();
         // Where the ray meets the plane of the face; one that is seen edge-on is met anywhere.
         let distance = (f64::from(face.offset) - normal.dot(&from)) / normal.dot(&along);
         let distance = if distance.is_finite() && distance > 0.0 { distance } else { 1.0 };
         let at = from + along * distance;
-        let seen = Seen { face, at: at.cast(), along: along.cast(), distance: distance as f32 };
-        shade(self.scene, self.sun, &seen, self.quality == Quality::Exact)
+        let pixel = (1.0 / self.sight.camera.lens.focal_px) as f32;
+        let (at, along, distance) = (at.cast(), along.cast(), distance as f32);
+        shade(self.scene, self.sun, &Seen { face, index: index as usize, at, along, distance, pixel }, self.care)
+    }
+
+    /// The plate at a pixel, linear light.
+    fn behind(&self, x: usize, y: usize) -> Rgba {
+        let at = 3 * (y * self.width + x);
+        let [r, g, b] = [0, 1, 2].map(|k| linear_of(self.plate[at + k]));
+        [r, g, b, 1.0]
+    }
+
+    /// How much of a far picture is left at a pixel: by the horizon, and by the brightness of the plate.
+    fn matte(&self, matte: &Matte, at: [f64; 2], plate: &Rgba) -> f32 {
+        let mut part = 1.0;
+        if let Some(fade) = matte.horizon {
+            let (_, along) = self.sight.ray(at[0], at[1]);
+            part *= (along.y.asin() as f32 / fade.max(1e-5) + 0.5).clamp(0.0, 1.0);
+        }
+        if let Some((from, soft)) = matte.plate {
+            let bright = encode(0.2126 * plate[0] + 0.7152 * plate[1] + 0.0722 * plate[2]);
+            part *= ((bright - from) / soft.max(1e-4) + 0.5).clamp(0.0, 1.0);
+        }
+        part
+    }
+
+    /// What is seen at a place of the picture: the plate, a face, and what shows through before it, the farthest first.
+    /// Also whether the sun reaches the face.
+    fn mixed(&self, face: u32, before: &[Fragment], at: [f64; 2], plate: Rgba) -> (Rgba, bool) {
+        let (mut seen, mut lit) = (plate, false);
+        if face > 0 {
+            let sent = self.light(face - 1, at[0], at[1]);
+            (seen, lit) = (sent.light, sent.lit);
+        }
+        for (i, fragment) in before.iter().enumerate() {
+            let face = &self.scene.faces[fragment.face as usize];
+            let (material, look) = (self.scene.material(face), self.scene.look(face));
+            let nearer = &before[i + 1..];
+            let same = |f: &&Fragment| self.scene.faces[f.face as usize].look == face.look;
+            // What is faded as a whole does not show its own far side; and two that share an edge are met once.
+            let hidden = if material.shows_through() {
+                nearer.first().filter(same).is_some_and(|f| f.depth - fragment.depth <= SAME_DEPTH * f.depth)
+            } else {
+                nearer.iter().any(|f| same(&f))
+            };
+            if hidden {
+                continue;
+            }
+            let mut part = look.opacity;
+            if let Some(matte) = &material.matte {
+                part *= self.matte(matte, at, &plate);
+            }
+            let sent = self.light(fragment.face, at[0], at[1]).light.map(|v| v * part);
+            seen = blend(sent, seen, look.blend);
+        }
+        (seen, lit)
+    }
+
+    fn key(&self, face: u32) -> u32 {
+        self.scene.faces[face as usize].key
     }
 
     /// Draws a band of tiles at the middles of its pixels.
-    fn middles(&self, bands: &Bands, band: usize, pixels: &mut [[f32; 4]], keys: &mut [u32]) -> Vec<Tile> {
+    fn middles(&self, bands: &Bands, band: usize, pixels: &mut [Rgba], keys: &mut [u32]) -> Vec<Tile> {
         let columns = bands.bounds.width();
         let draw = |i: usize| {
             let mut tile = bands.tile(band, i);
-            bands.of(band, i).for_each(|t| tile.draw(t, self.quality == Quality::Exact));
-            for (k, face) in tile.faces.iter().enumerate().filter(|(_, f)| **f > 0) {
+            let exact = self.quality == Quality::Exact;
+            bands.of(band, i).for_each(|t| tile.draw(t, exact, self.scene.faces[t.face as usize].through));
+            tile.settle();
+            let mut rest = &tile.fragments[..];
+            for (k, face) in tile.faces.iter().enumerate() {
+                let count = rest.iter().take_while(|f| f.at as usize == k).count();
+                let (before, after) = rest.split_at(count);
+                rest = after;
+                if *face == 0 && before.is_empty() {
+                    continue;
+                }
                 let (x, y) = (i * TILE + k % tile.size[0], k / tile.size[0]);
                 let (at_x, at_y) = (bands.bounds.left + x, bands.bounds.top + band * TILE + y);
-                let (light, lit) = self.light(face - 1, at_x as f64, at_y as f64);
-                pixels[y * columns + x] = [light.x, light.y, light.z, 1.0];
+                let plate = self.behind(at_x, at_y);
+                let (seen, lit) = self.mixed(*face, before, [at_x as f64, at_y as f64], plate);
+                if *face == 0 && seen == plate {
+                    continue;
+                }
+                pixels[y * columns + x] = [seen[0], seen[1], seen[2], 1.0];
                 // The lowest bit is always set; with the sun the highest changes.
-                keys[y * columns + x] = self.scene.faces[*face as usize - 1].key ^ (u32::from(lit) << 31);
+                let own = if *face > 0 { self.key(face - 1) ^ (u32::from(lit) << 31) } else { 0 };
+                let catches = |f: &Fragment| self.scene.material(&self.scene.faces[f.face as usize]).catches;
+                let through = before.iter().filter(|f| !catches(f));
+                keys[y * columns + x] = through.fold(own, |key, f| key.rotate_left(5) ^ self.key(f.face));
             }
             tile
         };
@@ -183,7 +288,7 @@ impl View<'_> {
     }
 
     /// Draws the pixels of a tile again in which something begins or ends, sample by sample.
-    fn edges(&self, bands: &Bands, (band, i): (usize, usize), tile: &Tile, keys: &[u32], pixels: &mut [[f32; 4]]) {
+    fn edges(&self, bands: &Bands, (band, i): (usize, usize), tile: &Tile, keys: &[u32], pixels: &mut [Rgba]) {
         let (columns, rows) = (bands.bounds.width(), bands.bounds.height());
         let (left, top) = (i * TILE, band * TILE);
         let differs = |x: usize, y: usize| {
@@ -199,32 +304,47 @@ impl View<'_> {
         if edge.is_empty() {
             return;
         }
-        let sampled = tile.sampled(bands.of(band, i).copied(), &edge);
-        for (k, faces) in edge.into_iter().zip(sampled) {
+        let through = |face: u32| self.scene.faces[face as usize].through;
+        let (sampled, fragments) = tile.sampled(bands.of(band, i).copied(), &edge, through);
+        let mut rest = &fragments[..];
+        for (n, (k, faces)) in edge.into_iter().zip(sampled).enumerate() {
             let (x, y) = (left + k % tile.size[0], k / tile.size[0]);
-            let at = ((bands.bounds.left + x) as f64, (bands.bounds.top + top + y) as f64);
-            pixels[y * columns + x] = self.mixed(&faces, at);
+            let (at_x, at_y) = (bands.bounds.left + x, bands.bounds.top + top + y);
+            let count = rest.iter().take_while(|f| f.at as usize / SAMPLES == n).count();
+            let (own, after) = rest.split_at(count);
+            rest = after;
+            if own.is_empty() && faces.iter().all(|f| *f == 0) {
+                continue;
+            }
+            let plate = self.behind(at_x, at_y);
+            pixels[y * columns + x] = self.sampled(&faces, own, n, [at_x as f64, at_y as f64], plate);
         }
     }
 
-    /// Light and cover of a pixel from what its samples see, each lit where it lies.
-    fn mixed(&self, faces: &[u32; SAMPLES], (x, y): (f64, f64)) -> [f32; 4] {
-        let mut sum = Vector3::zeros();
-        let mut covered = 0;
-        for (k, face) in faces.iter().enumerate().filter(|(_, f)| **f > 0) {
-            let [dx, dy] = sample_offset(k).map(f64::from);
-            sum += self.light(face - 1, x + dx, y + dy).0;
-            covered += 1;
+    /// Light of a pixel from what its samples see, each lit where it lies.
+    fn sampled(&self, faces: &[u32; SAMPLES], own: &[Fragment], n: usize, at: [f64; 2], plate: Rgba) -> Rgba {
+        let mut sum = [0.0; 3];
+        let mut rest = own;
+        for (k, face) in faces.iter().enumerate() {
+            let count = rest.iter().take_while(|f| f.at as usize == n * SAMPLES + k).count();
+            let (before, after) = rest.split_at(count);
+            rest = after;
+            let seen = if *face == 0 && before.is_empty() {
+                plate
+            } else {
+                let [dx, dy] = sample_offset(k).map(f64::from);
+                self.mixed(*face, before, [at[0] + dx, at[1] + dy], plate).0
+            };
+            (0..3).for_each(|c| sum[c] += seen[c] / SAMPLES as f32);
         }
-        let n = SAMPLES as f32;
-        [sum.x / n, sum.y / n, sum.z / n, covered as f32 / n]
+        [sum[0], sum[1], sum[2], 1.0]
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::ShapeCache;
+    use crate::{NoAssets, ShapeCache};
     use fennik_core::geometry::{Lens, Pose};
     use fennik_core::scene::{Insert, InsertId, InsertKind, Light, LightNow, Placement, Stance, Title};
 
@@ -238,7 +358,12 @@ mod tests {
             colour: [250, 120, 20],
         };
         let placement = Placement::on([x, 0.0, z], [0.0, 1.0, 0.0], Stance::Standing);
-        Insert { id: InsertId(1), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
+        Insert { id: InsertId(1), ..Insert::new(InsertKind::Title(title), placement) }
+    }
+
+    /// No shadow on the floor, so that what changes is the insert alone.
+    fn unshaded() -> Light {
+        LightNow { floor_shadow: 0.0, ..Light::default().at(0.0) }.into()
     }
 
     fn camera() -> (Pose, Lens) {
@@ -254,15 +379,16 @@ mod tests {
             320,
             180,
             &Camera::new(pose, lens, 180),
-            &RenderScene::build(inserts, light, &ShapeCache::default()).unwrap(),
+            &RenderScene::build(inserts, light, &ShapeCache::default(), &NoAssets::shared()).unwrap(),
             quality,
-        );
+        )
+        .unwrap();
         rgb
     }
 
     #[test]
     fn the_letter_is_where_the_lens_sees_it_and_the_plate_is_untouched_elsewhere() {
-        let rgb = draw(&[insert("I", 0.0, 0.0)], &Light::default(), Quality::Exact);
+        let rgb = draw(&[insert("I", 0.0, 0.0)], &unshaded(), Quality::Exact);
         let (pose, lens) = camera();
         let c = pose.to_camera(Vector3::new(0.0, 0.5, 0.15));
         let p = lens.project(Vector2::new(c.x / c.z, c.y / c.z));
@@ -278,15 +404,15 @@ mod tests {
     fn edges_are_smooth_when_exact_and_hard_in_a_draft() {
         let count = |rgb: Vec<u8>| rgb.chunks(3).map(|p| p.to_vec()).collect::<std::collections::BTreeSet<_>>().len();
         let (exact, draft) = (
-            count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Exact)),
-            count(draw(&[insert("O", 0.0, 0.0)], &Light::default(), Quality::Draft)),
+            count(draw(&[insert("O", 0.0, 0.0)], &unshaded(), Quality::Exact)),
+            count(draw(&[insert("O", 0.0, 0.0)], &unshaded(), Quality::Draft)),
         );
         assert!(exact > 2 * draft, "{exact} {draft}");
     }
 
     #[test]
     fn one_insert_throws_its_shadow_on_another() {
-        let light = LightNow { bearing_deg: 0.0, height_deg: 30.0, sun: 1.0, ambient: 0.1 }.into();
+        let light = LightNow { bearing_deg: 0.0, height_deg: 30.0, sun: 1.0, ambient: 0.1, floor_shadow: 0.0 }.into();
         let sum = |rgb: Vec<u8>| rgb.iter().map(|&b| u64::from(b)).sum::<u64>();
         let behind = Insert { id: InsertId(2), ..insert("HHH", 0.0, -2.0) };
         let alone = sum(draw(std::slice::from_ref(&behind), &light, Quality::Exact));
@@ -298,13 +424,36 @@ mod tests {
     }
 
     #[test]
+    fn what_stands_throws_its_shadow_on_the_floor_and_nothing_else_changes() {
+        // The sun stands behind the letter: its shadow falls towards the camera.
+        let light =
+            |floor_shadow| LightNow { bearing_deg: 180.0, height_deg: 40.0, sun: 0.8, ambient: 0.3, floor_shadow };
+        for quality in [Quality::Draft, Quality::Exact] {
+            let [with, without] = [1.0, 0.0].map(|s| draw(&[insert("I", 0.0, 0.0)], &light(s).into(), quality));
+            let (pose, lens) = camera();
+            let seen = |p: [f64; 3]| {
+                let c = pose.to_camera(p.into());
+                let px = lens.project(Vector2::new(c.x / c.z, c.y / c.z));
+                3 * (320 * px.y.round() as usize + px.x.round() as usize)
+            };
+            let (shaded, lit) = (seen([0.0, 0.0, 0.7]), seen([0.8, 0.0, 0.7]));
+            assert!(with[shaded] < 80 && without[shaded] == 90, "{} {quality:?}", with[shaded]);
+            assert_eq!(with[lit], 90);
+            let letter = seen([0.0, 0.5, 0.15]);
+            assert_eq!(with[letter], without[letter]);
+        }
+    }
+
+    #[test]
     fn the_camera_may_fly_through_a_title() {
         let (_, lens) = camera();
-        let scene = RenderScene::build(&[insert("OOO", 0.0, 0.0)], &Light::default(), &ShapeCache::default()).unwrap();
+        let scene =
+            RenderScene::build(&[insert("OOO", 0.0, 0.0)], &unshaded(), &ShapeCache::default(), &NoAssets::shared())
+                .unwrap();
         for z in [0.5, 0.1, 0.0, -0.1, -3.0] {
             let pose = Pose::look_at(Vector3::new(0.0, 0.5, z), Vector3::new(0.0, 0.5, z - 1.0), Vector3::y()).unwrap();
             let mut rgb = vec![90u8; 320 * 180 * 3];
-            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &scene, Quality::Exact);
+            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &scene, Quality::Exact).unwrap();
             let changed = rgb.chunks(3).filter(|p| **p != [90; 3]).count();
             if z < -2.0 {
                 assert_eq!(changed, 0, "all behind the camera");

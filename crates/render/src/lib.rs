@@ -6,17 +6,27 @@
 //! * `raster` tells which face each pixel sees, `light` how bright it is there; rays (`tree`) are only for shadows.
 //! * [`layers`] are linear light with alpha; they are put over the plate at the end.
 
+mod assets;
+mod blend;
 pub mod colour;
 mod frame;
 pub mod layers;
 mod light;
+mod material;
 mod mesh;
+mod placed;
 mod raster;
 mod scene;
+mod shadow;
 mod shape;
+mod texture;
 mod tree;
 
-pub use frame::{Quality, composite, inserts};
+pub use assets::{AssetError, Assets, Model, NoAssets, Run, Treatment};
+pub use frame::{Quality, composite};
+pub use material::{Cover, Map, Material, Matte};
 pub use mesh::Mesh;
-pub use scene::{PlacedScene, RenderError, RenderScene};
+pub use placed::PlacedScene;
+pub use scene::{RenderError, RenderScene};
 pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, fonts, triangulated};
+pub use texture::{Texture, Wrap};

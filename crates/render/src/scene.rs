@@ -1,44 +1,41 @@
-//! What there is to be drawn: instances of meshes, placed, with their faces.
+//! What there is to be drawn: instances of shapes, where they are over time, and what they look like.
 
-use crate::Mesh;
+use crate::assets::{AssetError, Assets, Run, Treatment};
 use crate::colour::linear_of;
+use crate::material::{Cover, Map, Material, Matte};
+use crate::placed::{Look, PlacedScene};
 use crate::shape::{ShapeCache, ShapeError};
-use crate::tree::Bvh;
-use fennik_core::scene::{Insert, Light, LightNow, Placement};
-use nalgebra::Vector3;
+use crate::{Mesh, Wrap};
+use fennik_core::scene::{Effect, Facing, Insert, InsertKind, Keyed, Light, Placement, Spread};
+use nalgebra::{Rotation3, Vector3};
 use std::sync::{Arc, OnceLock};
 
 /// Why a scene cannot be drawn.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
-#[error("insert {insert}: {cause}")]
+#[error("{insert}: {cause}")]
 pub struct RenderError {
-    /// Which insert.
-    pub insert: u32,
+    /// Which insert, by its name.
+    pub insert: String,
     /// Why.
     #[source]
     pub cause: ShapeError,
 }
 
-/// One flat triangle as far as its looks go.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Face {
-    pub normal: Vector3<f32>,
-    /// `normal` times any point of it.
-    pub offset: f32,
-    /// Linear light.
-    pub colour: Vector3<f32>,
-    /// Equal for faces that look alike under one light.
-    pub key: u32,
+/// What an instance shows.
+#[derive(Debug)]
+enum Shown {
+    /// The same all the time.
+    Still(Vec<Arc<Material>>),
+    /// A clip on the first of these materials.
+    Clip { run: Run, treatment: Treatment, materials: Vec<Material> },
 }
 
-/// One thing to be drawn: a shape, where it is over time, and what it looks like.
+/// One thing to be drawn.
 #[derive(Debug)]
 struct Instance {
-    id: u32,
+    insert: Insert,
     mesh: Arc<Mesh>,
-    placement: Placement,
-    /// Linear light.
-    colour: Vector3<f32>,
+    shown: Shown,
 }
 
 /// All inserts of a shot with its light, over the whole time.
@@ -46,6 +43,7 @@ struct Instance {
 pub struct RenderScene {
     instances: Vec<Instance>,
     light: Light,
+    assets: Arc<dyn Assets>,
     /// What is seen where nothing changes over time.
     still: OnceLock<Arc<PlacedScene>>,
 }
@@ -55,100 +53,152 @@ impl RenderScene {
     ///
     /// # Errors
     /// [`RenderError`] names the insert that cannot be made.
-    pub fn build(inserts: &[Insert], light: &Light, shapes: &ShapeCache) -> Result<Self, RenderError> {
-        let instance = |insert: &Insert| {
-            Ok(Instance {
-                id: insert.id.0,
-                mesh: shape(insert, shapes)?,
-                placement: insert.placement.clone(),
-                colour: Vector3::from(insert.content.base_colour().map(linear_of)),
-            })
-        };
-        let instances = inserts.iter().filter(|i| !i.hidden).map(instance).collect::<Result<_, _>>()?;
-        Ok(Self { instances, light: light.clone(), still: OnceLock::new() })
+    pub fn build(
+        inserts: &[Insert],
+        light: &Light,
+        shapes: &ShapeCache,
+        assets: &Arc<dyn Assets>,
+    ) -> Result<Self, RenderError> {
+        let instances = inserts
+            .iter()
+            .filter(|i| !i.hidden && i.content != InsertKind::Marker)
+            .map(|i| instance(i, shapes, assets.as_ref()).map_err(|cause| wrong(i, cause)))
+            .collect::<Result<_, _>>()?;
+        Ok(Self { instances, light: light.clone(), assets: assets.clone(), still: OnceLock::new() })
     }
 
-    /// Everything in its place at a time, frames.
-    pub fn at(&self, frame: f64) -> Arc<PlacedScene> {
-        if self.light.changes() || self.instances.iter().any(|i| i.placement.moves()) {
-            return Arc::new(self.placed(frame));
+    /// Everything in its place at a time, frames, as it stands for a camera whose centre is `eye`.
+    ///
+    /// # Errors
+    /// [`RenderError`] names the insert whose picture of that time cannot be read.
+    pub fn at(&self, frame: f64, eye: Vector3<f64>) -> Result<Arc<PlacedScene>, RenderError> {
+        if self.light.changes() || self.instances.iter().any(Instance::changes) {
+            return Ok(Arc::new(self.placed(frame, eye)?));
         }
-        self.still.get_or_init(|| Arc::new(self.placed(0.0))).clone()
+        if let Some(still) = self.still.get() {
+            return Ok(still.clone());
+        }
+        let placed = Arc::new(self.placed(0.0, eye)?);
+        Ok(self.still.get_or_init(|| placed).clone())
     }
 
-    fn placed(&self, frame: f64) -> PlacedScene {
+    fn placed(&self, frame: f64, eye: Vector3<f64>) -> Result<PlacedScene, RenderError> {
         let mut scene = PlacedScene::empty(self.light.at(frame));
         for i in &self.instances {
-            scene.add(&placed(&i.mesh, &i.placement, frame), i.colour, i.id);
+            let opacity = i.insert.opacity.at(frame) as f32;
+            let materials = i.materials(frame, self.assets.as_ref()).map_err(|why| wrong(&i.insert, why.into()))?;
+            let Some(materials) = materials.filter(|_| opacity > 0.0) else { continue };
+            let mesh = i.mesh_at(frame, eye);
+            scene.add(&mesh, &materials, Look { id: i.insert.id.0, opacity, blend: i.insert.blend });
         }
-        scene
+        scene.catch_shadows();
+        Ok(scene)
     }
 
     /// The triangles of one insert in the world of the datum at a time, frames.
     ///
     /// # Errors
     /// [`RenderError`] when it cannot be made.
-    pub fn mesh(insert: &Insert, frame: f64) -> Result<Mesh, RenderError> {
-        Ok(placed(shape(insert, &ShapeCache::default())?.as_ref(), &insert.placement, frame))
+    pub fn mesh(insert: &Insert, frame: f64, assets: &dyn Assets) -> Result<Mesh, RenderError> {
+        let shapes = ShapeCache::default();
+        let made = instance(insert, &shapes, assets).map_err(|cause| wrong(insert, cause))?;
+        Ok(placed(&made.mesh, &insert.placement, frame, insert.placement.rotation(frame)))
     }
 }
 
-/// All that is to be drawn at one time, in the world of the datum.
-#[derive(Debug)]
-pub struct PlacedScene {
-    pub(crate) corners: Vec<Vector3<f32>>,
-    pub(crate) triangles: Vec<[u32; 3]>,
-    pub(crate) faces: Vec<Face>,
-    pub(crate) light: LightNow,
-    /// Built when the first shadow is asked for.
-    tree: OnceLock<Bvh>,
+fn wrong(insert: &Insert, cause: ShapeError) -> RenderError {
+    RenderError { insert: insert.shown_name(), cause }
 }
 
-impl PlacedScene {
-    fn empty(light: LightNow) -> Self {
-        Self { corners: Vec::new(), triangles: Vec::new(), faces: Vec::new(), light, tree: OnceLock::new() }
+impl Instance {
+    fn changes(&self) -> bool {
+        self.insert.changes()
+            || self.insert.placement.facing != Facing::Stays
+            || self.is_far()
+            || matches!(self.shown, Shown::Clip { .. })
     }
 
-    fn add(&mut self, mesh: &Mesh, colour: Vector3<f32>, insert: u32) {
-        let base = self.corners.len() as u32;
-        for (i, corners) in mesh.indices.iter().enumerate() {
-            let [a, b, c] = mesh.triangle(i);
-            let Some(normal) = (b - a).cross(&(c - a)).try_normalize(1e-20) else { continue };
-            self.triangles.push(corners.map(|k| k + base));
-            self.faces.push(Face { normal, offset: normal.dot(&a), colour, key: key(&normal, insert) });
+    /// It goes with the camera.
+    fn is_far(&self) -> bool {
+        matches!(self.insert.content, InsertKind::Backdrop(_))
+    }
+
+    fn mesh_at(&self, frame: f64, eye: Vector3<f64>) -> Mesh {
+        let placement = &self.insert.placement;
+        if self.is_far() {
+            return self.mesh.placed(1.0, &Rotation3::identity(), eye);
         }
-        self.corners.extend(&mesh.positions);
+        placed(&self.mesh, placement, frame, placement.rotation_toward(frame, eye))
     }
 
-    /// One mesh in one place.
-    #[cfg(test)]
-    pub(crate) fn of_mesh(mesh: &Mesh) -> Self {
-        let mut scene = Self::empty(Light::default().at(0.0));
-        scene.add(mesh, Vector3::repeat(0.5), 1);
-        scene
-    }
-
-    /// Rays are only asked for shadows.
-    pub(crate) fn tree(&self) -> &Bvh {
-        self.tree.get_or_init(|| {
-            let corners = |t: &[u32; 3]| t.map(|k| self.corners[k as usize]);
-            Bvh::build(&self.triangles.iter().map(corners).collect::<Vec<_>>())
-        })
+    /// What it looks like at a time; `None` where nothing is shown then.
+    fn materials(&self, frame: f64, assets: &dyn Assets) -> Result<Option<Vec<Arc<Material>>>, AssetError> {
+        let (run, treatment, materials) = match &self.shown {
+            Shown::Still(materials) => return Ok(Some(materials.clone())),
+            Shown::Clip { run, treatment, materials } => (run, treatment, materials),
+        };
+        let (Some(asset), Some(play)) = (self.insert.content.asset(), self.insert.content.play()) else {
+            return Ok(None);
+        };
+        let Some(at) = play.frame_at(frame, run.frames, run.rate) else { return Ok(None) };
+        let texture = assets.picture(&asset.name, at, treatment)?;
+        let mut materials: Vec<Material> = materials.clone();
+        materials[0].base_map = Some(Map::new(texture));
+        Ok(Some(materials.into_iter().map(Arc::new).collect()))
     }
 }
 
-fn shape(insert: &Insert, shapes: &ShapeCache) -> Result<Arc<Mesh>, RenderError> {
-    let wrong = |cause| RenderError { insert: insert.id.0, cause };
-    insert.validate().map_err(|why| wrong(why.into()))?;
-    shapes.shape(&insert.content, insert.placement.stance).map_err(wrong)
+fn placed(mesh: &Mesh, placement: &Placement, frame: f64, rotation: Rotation3<f64>) -> Mesh {
+    mesh.placed(placement.scale.at(frame), &rotation, placement.origin(frame))
 }
 
-fn placed(mesh: &Mesh, placement: &Placement, frame: f64) -> Mesh {
-    mesh.placed(placement.scale.at(frame), &placement.rotation(frame), placement.origin(frame))
+fn instance(insert: &Insert, shapes: &ShapeCache, assets: &dyn Assets) -> Result<Instance, ShapeError> {
+    insert.validate()?;
+    let stance = insert.placement.stance;
+    let made = |mesh, shown| Ok(Instance { insert: insert.clone(), mesh, shown });
+    if let InsertKind::Prop(prop) = &insert.content {
+        let model = assets.model(&prop.asset.name)?;
+        let mesh = shapes.model(prop, &model);
+        return made(mesh, Shown::Still(model.materials.iter().cloned().map(Arc::new).collect()));
+    }
+    let mesh = shapes.shape(&insert.content, stance)?;
+    let plain = Material::matt(insert.content.base_colour().map(linear_of));
+    let Some(asset) = insert.content.asset() else {
+        return made(mesh, Shown::Still(vec![Arc::new(plain)]));
+    };
+    let treatment = match &insert.content {
+        InsertKind::Sign(sign) => Treatment { alpha: sign.alpha, ..Treatment::default() },
+        InsertKind::Effect(effect) => Treatment { key: effect.key, ..Treatment::default() },
+        _ => Treatment::default(),
+    };
+    let mut front = Material { base: [1.0; 4], cover: Cover::Blend, ..plain.clone() };
+    match &insert.content {
+        InsertKind::Sign(sign) => front.glows = sign.glows,
+        InsertKind::Effect(effect) => (front.glows, front.casts) = (is_light(effect), false),
+        InsertKind::Backdrop(far) => {
+            (front.glows, front.casts) = (true, false);
+            let horizon = far.above_horizon.then_some(far.fade_deg.to_radians() as f32);
+            let plate = (far.plate_from > 0.0).then_some((far.plate_from as f32, far.plate_soft as f32));
+            if horizon.is_some() || plate.is_some() {
+                front.matte = Some(Matte { horizon, plate });
+            }
+        }
+        InsertKind::Title(_) | InsertKind::Prop(_) | InsertKind::Marker => {}
+    }
+    let edge = Material { two_sided: true, ..plain };
+    let run = assets.run(&asset.name)?;
+    if run.frames > 1 {
+        return made(mesh, Shown::Clip { run, treatment, materials: vec![front, edge] });
+    }
+    let mut map = Map::new(assets.picture(&asset.name, 0, &treatment)?);
+    if matches!(&insert.content, InsertKind::Backdrop(far) if far.spread == Spread::Dome) {
+        map.wrap[0] = Wrap::Repeat;
+    }
+    front.base_map = Some(map);
+    made(mesh, Shown::Still(vec![Arc::new(front), Arc::new(edge)]))
 }
 
-/// Neighbours with one key are one smooth part of the picture. Never 0, which is the plate's.
-fn key(normal: &Vector3<f32>, insert: u32) -> u32 {
-    let q = normal.map(|v| (v * 60.0).round() as i32 as u32 & 0x7F);
-    1 | insert << 22 | q.x << 15 | q.y << 8 | q.z << 1
+/// What was shot on black gives light; what has its own alpha is lit by the scene's.
+fn is_light(effect: &Effect) -> bool {
+    effect.key.by == Keyed::Black
 }

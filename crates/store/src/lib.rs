@@ -2,6 +2,7 @@
 //! beside the database.
 
 mod analyses;
+mod assets;
 mod clips;
 mod deliveries;
 mod documents;
@@ -12,6 +13,7 @@ mod room;
 mod shots;
 
 pub use analyses::{AnalysisKind, AnalysisRow, NewAnalysis};
+pub use assets::{AssetFolder, AssetRow};
 pub use clips::{ClipFolder, ClipId, ClipRow};
 pub use deliveries::Delivery;
 pub use error::StoreError;
@@ -33,6 +35,7 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0005_patches.sql")),
     M::up(include_str!("../migrations/0006_requests.sql")),
     M::up(include_str!("../migrations/0007_surveys.sql")).foreign_key_check(),
+    M::up(include_str!("../migrations/0008_assets.sql")),
 ];
 
 /// Locked by the server of a folder.
@@ -42,7 +45,7 @@ const WAIT_FOR_WRITERS: std::time::Duration = std::time::Duration::from_secs(8);
 /// Connections that only read: a change that waits holds up nobody who looks.
 const READERS: usize = 4;
 
-/// The data folder: `fennik.sqlite` and the folders `clips`, `analyses` and `delivered`.
+/// The data folder: `fennik.sqlite` and the folders `clips`, `analyses`, `assets` and `delivered`.
 pub struct Store {
     writer: Mutex<Connection>,
     readers: [Mutex<Connection>; READERS],
@@ -55,7 +58,7 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the folder cannot be written or holds something else.
     pub fn open(root: &Path) -> Result<Self, StoreError> {
-        for folder in ["clips", "analyses"] {
+        for folder in ["clips", "analyses", "assets"] {
             let path = root.join(folder);
             std::fs::create_dir_all(&path).map_err(|source| StoreError::Folder { path, source })?;
         }
@@ -103,7 +106,9 @@ impl Store {
     /// # Errors
     /// [`StoreError::Folder`] when the disk refuses.
     pub fn remove_own_files(root: &Path) -> Result<(), StoreError> {
-        for name in ["fennik.sqlite", "fennik.sqlite-wal", "fennik.sqlite-shm", "clips", "analyses", "delivered"] {
+        for name in
+            ["fennik.sqlite", "fennik.sqlite-wal", "fennik.sqlite-shm", "clips", "analyses", "assets", "delivered"]
+        {
             let path = root.join(name);
             let gone = if path.is_dir() { std::fs::remove_dir_all(&path) } else { std::fs::remove_file(&path) };
             if let Err(source) = gone {

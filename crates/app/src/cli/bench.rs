@@ -10,7 +10,7 @@ use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera, sol
 use fennik_core::survey::{survey, views};
 use fennik_core::track::{TrackSet, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
-use fennik_render::{Quality, RenderScene, ShapeCache};
+use fennik_render::{NoAssets, Quality, RenderScene, ShapeCache};
 use std::ops::ControlFlow;
 use std::time::Instant;
 
@@ -129,19 +129,20 @@ fn measure() -> Result<Vec<Row>, CliError> {
     let mut document = ShotDocument::new(clip.frames);
     document.datum = datum;
     document.placing.inserts.push(insert);
-    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())
-        .map_err(EngineError::from)?;
+    let scene =
+        RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default(), &NoAssets::shared())
+            .map_err(EngineError::from)?;
     let mut reader = FrameReader::open(&clip, Some((120, 121)), PixelKind::Rgb)?;
     let plate = reader.next_frame()?.unwrap_or_default().to_vec();
     let time = |quality| {
         let began = Instant::now();
         for _ in 0..10 {
             let mut rgb = plate.clone();
-            picture::draw(&mut rgb, (clip.width, clip.height), 120, &solution, &document, &scene, quality);
+            picture::draw(&mut rgb, (clip.width, clip.height), 120, &solution, &document, &scene, quality)?;
         }
-        began.elapsed().as_secs_f64() / 10.0
+        Ok::<_, EngineError>(began.elapsed().as_secs_f64() / 10.0)
     };
-    let (draft, exact) = (time(Quality::Draft), time(Quality::Exact));
+    let (draft, exact) = (time(Quality::Draft)?, time(Quality::Exact)?);
 
     let truth: fennik_demo::truth::Truth = serde_json::from_slice(fennik_demo::QUAY_TRUTH)?;
     let lock = fennik_core::check::lock_error(&truth.sightings(), |f| solution.at(f).map(|s| (s.pose, s.lens)));

@@ -3,8 +3,8 @@
 use super::{EngineError, ShotError, analyse, import};
 use fennik_core::matte::Masks;
 use fennik_core::scene::{
-    AnalysisId, Datum, DatumEdit, Edit, Follow, Insert, InsertId, InsertKind, LightEdit, LightNow, Placement,
-    PlacingEdit, SolvingEdit, Stance, Title, TrackingEdit,
+    AnalysisId, Datum, DatumEdit, Edit, Follow, Insert, InsertKind, LightEdit, LightNow, Placement, PlacingEdit,
+    SolvingEdit, Stance, Title, TrackingEdit,
 };
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::TrackSettings;
@@ -58,7 +58,7 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
         shot,
         None,
         &Edit::Light(LightEdit::Light {
-            light: LightNow { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4 }.into(),
+            light: LightNow { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4, floor_shadow: 1.0 }.into(),
         }),
     )?;
     store.edit(shot, None, &Edit::Placing(PlacingEdit::AddInsert { insert }))?;
@@ -97,10 +97,7 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
     };
     let mut placement = Placement::on([foot.x, 0.0, foot.z], [0.0, 1.0, 0.0], Stance::Standing);
     placement.set_turn_lean_deg(0.0, [back.x.atan2(back.z).to_degrees(), 0.0]);
-    Ok((
-        datum,
-        Insert { id: InsertId(0), name: "Varrick".into(), content: InsertKind::Title(title), placement, hidden: false },
-    ))
+    Ok((datum, Insert { name: "Varrick".into(), ..Insert::new(InsertKind::Title(title), placement) }))
 }
 
 /// Tracks and solves the demo clip and writes both to a folder.

@@ -19,6 +19,9 @@ pub enum EngineError {
     /// The clip or a file.
     #[error(transparent)]
     Media(#[from] fennik_media::MediaError),
+    /// A file that an insert shows.
+    #[error(transparent)]
+    Assets(#[from] super::assets::AssetsError),
     /// The database.
     #[error(transparent)]
     Store(#[from] fennik_store::StoreError),

@@ -362,7 +362,7 @@ fn renamed(error: fennik_media::MediaError, shown: &str) -> EngineError {
     })
 }
 
-fn relative(info: &mut ClipInfo, folder: &Path) {
+pub(super) fn relative(info: &mut ClipInfo, folder: &Path) {
     let below = |p: &Path| p.strip_prefix(folder).map_or_else(|_| p.to_owned(), Path::to_owned);
     match &mut info.source {
         Source::Video(path) => *path = below(path),

@@ -2,6 +2,7 @@
 
 pub mod adopt;
 pub mod analyse;
+pub mod assets;
 pub mod demo;
 pub mod error;
 pub mod focal;
@@ -12,6 +13,7 @@ pub mod measure;
 pub mod output;
 pub mod picture;
 pub mod place;
+pub mod preview;
 pub mod previews;
 pub mod quantity;
 pub mod readings;

@@ -1,12 +1,15 @@
 //! What a person takes away: the video, the camera file, the scene.
 
+use super::assets::ShotAssets;
 use super::{EngineError, OpenShot, picture};
 use fennik_core::camera::CameraPath;
+use fennik_core::scene::{Insert, InsertKind};
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
 use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
 use nalgebra::Vector3;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// Why something cannot be handed over.
 #[derive(Debug, thiserror::Error)]
@@ -71,6 +74,17 @@ pub fn shows(shot: &OpenShot) -> String {
     format!("{} {}-{}", picture::key(shot), trim.first, trim.last)
 }
 
+/// All that is placed in a shot, to be drawn.
+///
+/// # Errors
+/// [`EngineError`] when an insert cannot be made.
+pub fn scene_of(store: &Store, shot: &OpenShot) -> Result<RenderScene, EngineError> {
+    let document = shot.document();
+    let inserts = &document.placing.inserts;
+    let assets = ShotAssets::of(store, &Arc::default(), inserts, shot.clip.rate)?;
+    Ok(RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?)
+}
+
 /// Renders the trimmed clip with its inserts to an MP4 file. `go_on` hears of frames done and in all,
 /// and may stop it.
 ///
@@ -84,7 +98,7 @@ pub fn video(
 ) -> Result<(), EngineError> {
     let solution = shot.solution(store)?;
     let document = shot.document();
-    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())?;
+    let scene = scene_of(store, shot)?;
     let (first, end) = shot.range();
     let mut reader = FrameReader::open(&shot.clip, Some((first, end)), PixelKind::Rgb)?;
     let mut writer = VideoWriter::create(target, &shot.clip, Some(AudioFrom { clip: &shot.clip, first, end }))?;
@@ -102,7 +116,7 @@ pub fn video(
             document,
             &scene,
             Quality::Exact,
-        );
+        )?;
         writer.push(&buffer)?;
         frame += 1;
         if !go_on(frame, end - first) {
@@ -133,7 +147,7 @@ pub fn stills(
         return Err(OutputError::NoFrames { first, last, end: frames - 1 }.into());
     }
     let solution = document.solving.solve.map(|_| shot.solution(store)).transpose()?;
-    let scene = RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default())?;
+    let scene = scene_of(store, shot)?;
     let unwritten = |e: &dyn std::fmt::Display| OutputError::Stills { folder: folder.to_owned(), why: e.to_string() };
     std::fs::create_dir_all(folder).map_err(|e| unwritten(&e))?;
     let begin = document.trim.first;
@@ -143,7 +157,7 @@ pub fn stills(
         let bytes = reader.next_frame()?.ok_or(OutputError::NoFrame { frame })?;
         let mut picture = image::RgbImage::from_raw(width, height, bytes.to_vec()).ok_or(EngineError::Fault)?;
         if let Some(solution) = &solution {
-            picture::draw(&mut picture, (width, height), frame, solution, document, &scene, Quality::Exact);
+            picture::draw(&mut picture, (width, height), frame, solution, document, &scene, Quality::Exact)?;
         }
         let mut png = Vec::new();
         picture.write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).map_err(|e| unwritten(&e))?;
@@ -197,8 +211,12 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let document = shot.document();
     let solution = shot.solution(store)?;
     let mut meshes = Vec::new();
-    for insert in document.placing.inserts.iter().filter(|i| !i.hidden) {
-        let mesh = RenderScene::mesh(insert, 0.0)?;
+    let inserts = &document.placing.inserts;
+    let assets = ShotAssets::of(store, &Arc::default(), inserts, shot.clip.rate)?;
+    // What is far away, and what is not seen, has no place in a scene.
+    let solid = |i: &&Insert| !i.hidden && !matches!(i.content, InsertKind::Backdrop(_) | InsertKind::Marker);
+    for insert in inserts.iter().filter(solid) {
+        let mesh = RenderScene::mesh(insert, 0.0, assets.as_ref())?;
         meshes.push(SceneMesh {
             name: insert.content.label(),
             positions: mesh.positions.iter().map(|p| [p.x, p.y, p.z]).collect(),

@@ -34,6 +34,9 @@ pub enum PictureError {
 
 /// Draws the inserts over an RGB picture of any size of the shot's frame; a frame without a camera
 /// stays the plate.
+///
+/// # Errors
+/// [`EngineError::Render`] names the insert whose picture of that time cannot be read.
 pub fn draw(
     rgb: &mut [u8],
     (width, height): (u32, u32),
@@ -42,10 +45,10 @@ pub fn draw(
     document: &ShotDocument,
     scene: &RenderScene,
     quality: Quality,
-) {
-    let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(frame) else { return };
+) -> Result<(), EngineError> {
+    let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(frame) else { return Ok(()) };
     let camera = camera.scaled(f64::from(width) / f64::from(solution.width));
-    composite(rgb, width as usize, height as usize, &camera, scene, quality);
+    Ok(composite(rgb, width as usize, height as usize, &camera, scene, quality)?)
 }
 
 /// A grey picture as JPEG.
@@ -76,8 +79,16 @@ pub fn jpeg(
     let mut picture =
         image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
     let (width, height) = picture.dimensions();
-    draw(&mut picture, (width, height), camera_of, solution, document, scene, quality);
+    draw(&mut picture, (width, height), camera_of, solution, document, scene, quality)?;
     encoded(&picture, width, height, ColorType::Rgb)
+}
+
+/// An RGB picture as JPEG.
+///
+/// # Errors
+/// [`EngineError`] when it cannot be encoded.
+pub fn jpeg_of(rgb: &[u8], width: u32, height: u32) -> Result<Vec<u8>, EngineError> {
+    encoded(rgb, width, height, ColorType::Rgb)
 }
 
 fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec<u8>, EngineError> {
@@ -92,8 +103,13 @@ fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec
 /// is.
 pub fn key(shot: &OpenShot) -> String {
     let document = shot.document();
-    let shown: Vec<_> =
-        document.placing.inserts.iter().filter(|i| !i.hidden).map(|i| (i.id, &i.content, &i.placement)).collect();
+    let shown: Vec<_> = document
+        .placing
+        .inserts
+        .iter()
+        .filter(|i| !i.hidden)
+        .map(|i| (i.id, &i.content, &i.placement, &i.opacity, i.blend))
+        .collect();
     let made_from =
         (shot.state.shot.clip, document.trim.first, document.solving.solve, document.datum.world_from_solve);
     // Numbers are written down in full, so that nothing that differs is taken for the same.

@@ -50,7 +50,7 @@ struct Listed {
 }
 
 /// Streams the files to the disk under names of ours, and checks them against the list that was sent with them.
-async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, PageError> {
+pub(super) async fn receive(mut payload: Multipart, folder: &Path) -> Result<Vec<Arrived>, PageError> {
     let broken = |e: actix_multipart::MultipartError| {
         PageError::refused(format!("The upload broke off: {e}. Nothing was taken in; try again."))
     };

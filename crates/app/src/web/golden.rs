@@ -143,7 +143,8 @@ fn inserts_stand_where_the_page_puts_their_handles() {
     for anchor in anchors {
         for stance in [Stance::Standing, Stance::Lying] {
             let scale = curve(vec![Key::smooth(0.0, 1.0), Key::smooth(12.0, 3.0), Key::smooth(30.0, 2.0)]);
-            let placement = Placement { anchor: anchor.clone(), scale, stance };
+            let placement =
+                Placement { anchor: anchor.clone(), scale, ..Placement::on([0.0; 3], [0.0, 1.0, 0.0], stance) };
             for frame in [-1.0, 5.0, 11.5, 18.0, 26.0, 99.0] {
                 let m = placement.rotation(frame);
                 cases.push(json!({

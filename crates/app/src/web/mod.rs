@@ -7,6 +7,7 @@ mod clips;
 mod data;
 mod error;
 mod events;
+mod files;
 #[cfg(test)]
 mod golden;
 mod guard;
@@ -55,6 +56,7 @@ pub fn serve(listener: TcpListener, store: Arc<Store>, jobs: Arc<Jobs>, up: impl
                 .configure(assets::routes)
                 .configure(shots::routes)
                 .configure(clips::routes)
+                .configure(files::routes)
                 .configure(bench::routes)
                 .configure(stations::routes)
                 .configure(sheet::routes)

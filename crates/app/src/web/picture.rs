@@ -6,7 +6,7 @@ use crate::engine::picture;
 use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
 use fennik_core::scene::Insert;
-use fennik_render::{Quality, RenderScene};
+use fennik_render::Quality;
 use fennik_store::ShotId;
 use serde::Deserialize;
 use std::collections::{HashMap, VecDeque};
@@ -148,7 +148,7 @@ async fn change_draft(
         if let Some(slot) = document.placing.inserts.iter_mut().find(|i| i.id == body.insert.id) {
             *slot = body.insert;
         }
-        let scene = RenderScene::build(&document.placing.inserts, &document.light, &app.shapes)?;
+        let scene = app.scene_of(&shot, &document)?;
         picture::jpeg(&shot, (body.frame, body.frame), app.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
     })
     .await?;

@@ -101,6 +101,9 @@ struct InsertSheet {
     kind: &'static str,
     name: String,
     place: Vec<Line>,
+    look: Vec<Line>,
+    /// The file that it shows.
+    file: Option<String>,
     content: Vec<Line>,
 }
 
@@ -113,6 +116,8 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
         kind: insert.content.word(),
         name: insert.shown_name(),
         place: lines(&kinds::PLACE_FIELDS),
+        look: lines(&kinds::LOOK_FIELDS),
+        file: insert.content.asset().map(|a| a.file.clone()),
         content: lines(kinds::fields(&insert.content)),
     })
 }

@@ -1,16 +1,17 @@
 //! What every handler may use.
 
 use super::picture;
+use crate::engine::assets::{AssetFiles, ShotAssets};
 use crate::engine::laying::Ground;
 use crate::engine::readings::{DatumReadings, readings};
 use crate::engine::{EngineError, OpenShot, analyse, read_tracks, survey};
 use crate::jobs::Jobs;
 use fennik_core::image::{PictureSettings, Plane};
-use fennik_core::scene::AnalysisId;
+use fennik_core::scene::{AnalysisId, Insert, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_core::survey::{Survey, View};
 use fennik_core::track::TrackSet;
-use fennik_render::{RenderScene, ShapeCache};
+use fennik_render::{Assets, RenderScene, ShapeCache};
 use fennik_store::{ClipId, ShotId, Store};
 use std::collections::HashMap;
 use std::sync::atomic::AtomicUsize;
@@ -41,6 +42,8 @@ pub struct AppState {
     readings: Mutex<Option<(String, Arc<DatumReadings>)>>,
     scene: Mutex<Option<(String, Arc<RenderScene>)>>,
     pub(super) shapes: ShapeCache,
+    /// What inserts show, as far as it was shown.
+    pub(super) files: Arc<AssetFiles>,
     pub(super) pictures: picture::Cache,
     seen: Mutex<Option<Seen>>,
     /// Those who decode a frame for a look take turns; whoever asks for what is there already does not wait for them.
@@ -80,6 +83,7 @@ impl AppState {
             readings: Mutex::new(None),
             scene: Mutex::new(None),
             shapes: ShapeCache::default(),
+            files: Arc::default(),
             pictures: picture::Cache::default(),
             seen: Mutex::new(None),
             looking: Mutex::new(()),
@@ -173,6 +177,18 @@ impl AppState {
         Ok(plane)
     }
 
+    /// What inserts of a shot show.
+    pub(super) fn assets(&self, shot: &OpenShot, inserts: &[Insert]) -> Result<Arc<dyn Assets>, EngineError> {
+        ShotAssets::of(&self.store, &self.files, inserts, shot.clip.rate)
+    }
+
+    /// The inserts of a document.
+    pub(super) fn scene_of(&self, shot: &OpenShot, document: &ShotDocument) -> Result<RenderScene, EngineError> {
+        let inserts = &document.placing.inserts;
+        let assets = self.assets(shot, inserts)?;
+        Ok(RenderScene::build(inserts, &document.light, &self.shapes, &assets)?)
+    }
+
     /// The inserts of the head, built once for as long as nothing of them changes. `key` is that of the picture.
     pub(super) fn scene(&self, shot: &OpenShot, key: &str) -> Result<Arc<RenderScene>, EngineError> {
         let mut slot = held(&self.scene);
@@ -180,7 +196,7 @@ impl AppState {
             return Ok(scene.clone());
         }
         let document = shot.document();
-        let scene = Arc::new(RenderScene::build(&document.placing.inserts, &document.light, &self.shapes)?);
+        let scene = Arc::new(self.scene_of(shot, document)?);
         *slot = Some((key.to_owned(), scene.clone()));
         Ok(scene)
     }

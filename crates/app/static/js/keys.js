@@ -46,7 +46,7 @@ export function heedKeys({ model, views, playback, sheet, acts, byId, arrange })
       if (!e.repeat) model.lockOff(true);
     },
     s: () => sheet.fold(),
-    t: () => model.toggle({ kind: "place", what: "title", stance: "standing" }),
+    t: () => model.toggle({ kind: "place", what: "title", stance: "standing", asset: "" }),
     l: () => model.toggle({ kind: "lasso" }),
     m: () => model.toggle({ kind: "outline", mode: "keep-out", corners: [] }),
     Enter: () => {

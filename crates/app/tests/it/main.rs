@@ -9,6 +9,7 @@ mod error_texts;
 mod forms;
 mod kinds;
 mod lost;
+mod placed;
 mod recipe;
 #[path = "../server/mod.rs"]
 #[allow(dead_code, reason = "the soak uses the rest")]

@@ -62,9 +62,15 @@ fn a_step_that_does_not_hold_ends_the_run_and_those_before_it_stay() {
         (json!({ "do": "take-in", "clip": "gone.mp4" }), "gone.mp4"),
         (json!({ "do": "set", "thing": "Hello", "values": {} }), "nothing called \"Hello\""),
         (json!({ "do": "set", "thing": "light", "values": { "sun": "2 m" } }), "sun: "),
-        (json!({ "do": "set", "thing": "light", "values": { "moon": 1 } }), "bearing, height, sun and ambient"),
+        (
+            json!({ "do": "set", "thing": "light", "values": { "moon": 1 } }),
+            "bearing, height, sun, ambient and floor-shadow",
+        ),
         (json!({ "do": "set", "thing": "light", "values": { "sun": 1 }, "frame": 3 }), "over time"),
-        (json!({ "do": "place", "kind": "kiosk", "name": "K", "at": { "frame": 0, "pixel": [9, 9] } }), "a title can"),
+        (
+            json!({ "do": "place", "kind": "kiosk", "name": "K", "at": { "frame": 0, "pixel": [9, 9] } }),
+            "cannot be placed",
+        ),
         (json!({ "do": "render", "out": "x", "frames": [5, 30] }), "frames 0 to 29"),
         (json!({ "do": "dance" }), "dance"),
         (json!({ "do": "flip", "often": true }), "often"),

@@ -2,6 +2,7 @@
 
 mod anchor;
 pub mod anim;
+mod asset;
 mod datum;
 mod document;
 mod insert;
@@ -11,6 +12,7 @@ mod transfer;
 mod transfer_fit;
 
 pub use anchor::Anchor;
+pub use asset::{Asset, AssetName, AssetNameError};
 use datum::letters as datum_letters;
 pub use datum::{
     Datum, DatumError, Distance, DrawnLine, FloorReading, HeadingBasis, LineError, LineRole, Proposal, ScaleBasis,
@@ -22,7 +24,7 @@ pub use document::{
     TrackingEdit,
 };
 pub use insert::*;
-pub use spot::{FAR_M, Spot, SpotError, SpotKind, spot_at, spot_on};
+pub use spot::{FAR_M, Spot, SpotError, SpotKind, spot_at, spot_far, spot_on};
 pub use surface::{Surface, SurfaceEditError, SurfaceId, SurfaceReading};
 pub use transfer::{SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer};
 pub use transfer_fit::TransferFit;

@@ -143,6 +143,16 @@ pub fn spot_at(
     looking.spot(datum, surfaces)
 }
 
+/// A place far off behind a pixel of a frame, whatever lies before it.
+///
+/// # Errors
+/// [`SpotError::NoCamera`].
+pub fn spot_far(solution: &Solution, datum: &Datum, frame: u32, pixel: Vector2<f64>) -> Result<Spot, SpotError> {
+    let path = CameraPath::new(solution, &datum.world_from_solve);
+    let camera = path.at(frame).ok_or(SpotError::NoCamera { frame })?;
+    Ok(Looking { solution, path, camera, sight: camera.ray(pixel), frame, pixel }.far())
+}
+
 impl Looking<'_> {
     fn spot(&self, datum: &Datum, surfaces: &[Surface]) -> Result<Spot, SpotError> {
         let candidates = self.candidates(datum, surfaces);

@@ -16,6 +16,8 @@ pub enum PixelKind {
     Grey,
     /// Three bytes a pixel: red, green, blue, as encoded for display.
     Rgb,
+    /// Four bytes a pixel: with alpha, which is full where the clip has none.
+    Rgba,
 }
 
 impl PixelKind {
@@ -23,6 +25,7 @@ impl PixelKind {
         match self {
             Self::Grey => 1,
             Self::Rgb => 3,
+            Self::Rgba => 4,
         }
     }
 
@@ -30,6 +33,7 @@ impl PixelKind {
         match self {
             Self::Grey => "gray",
             Self::Rgb => "rgb24",
+            Self::Rgba => "rgba",
         }
     }
 }

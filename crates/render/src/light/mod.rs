@@ -1,36 +1,201 @@
 //! Light on a face: the sun with its shadow, and what comes from everywhere.
+//!
+//! Matt faces give light back evenly (Lambert); those that shine also mirror it in lobes of micro facets (Walter et al.,
+//! "Microfacet Models for Refraction", 2007, with Schlick's terms, as glTF 2.0, appendix B), and of the sky what
+//! Karis gives for it ("Physically Based Shading on Mobile", 2014).
 
-use crate::scene::{Face, PlacedScene};
-use nalgebra::Vector3;
+use crate::placed::{Face, PlacedScene};
+use crate::texture::Footprint;
+use nalgebra::{Vector2, Vector3};
+use std::f32::consts::PI;
 
 /// A shadow ray starts this far off its surface, of the distance to the camera.
 const OFFSET: f32 = 1e-4;
+/// Light that what is no metal mirrors head-on.
+const DIELECTRIC: f32 = 0.04;
+/// Smallest roughness: a sun of no size would not be seen in a perfect mirror.
+const SMOOTHEST: f32 = 0.06;
+
+type V = Vector3<f32>;
 
 /// A point of a face that is looked at.
 pub(crate) struct Seen<'a> {
     pub face: &'a Face,
+    /// Its position in the scene.
+    pub index: usize,
     /// World.
-    pub at: Vector3<f32>,
+    pub at: V,
     /// Unit direction in which it is looked at.
-    pub along: Vector3<f32>,
+    pub along: V,
     /// World units from the eye.
     pub distance: f32,
+    /// Radians that a pixel spans.
+    pub pixel: f32,
 }
 
-/// Linear light from a point towards the eye, and whether the sun reaches it.
-pub(crate) fn shade(scene: &PlacedScene, sun: Vector3<f32>, seen: &Seen, shadows: bool) -> (Vector3<f32>, bool) {
-    let face = seen.face;
+/// What a face sends towards the eye.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Sent {
+    /// Linear light times alpha, and alpha.
+    pub light: [f32; 4],
+    /// Whether the sun reaches it.
+    pub lit: bool,
+}
+
+/// How carefully light is looked at.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Care {
+    /// Whether faces keep the sun from one another.
+    pub shadows: bool,
+    /// Whether shadows on the floor are fine.
+    pub fine: bool,
+}
+
+/// Places of the pictures of a face.
+struct Places {
+    uv: [f32; 2],
+    /// How they grow, per world unit.
+    slopes: [V; 2],
+    long: V,
+    short: V,
+}
+
+impl Places {
+    fn footprint(&self, map: &crate::Map) -> Footprint {
+        let way = |d: &V| map.way([self.slopes[0].dot(d), self.slopes[1].dot(d)]);
+        Footprint { at: map.at(self.uv), long: way(&self.long), short: way(&self.short) }
+    }
+
+    fn look(&self, map: Option<&crate::Map>) -> Option<[f32; 4]> {
+        map.map(|m| m.texture.look(&self.footprint(m), m.wrap))
+    }
+}
+
+/// What a point of a face sends towards the eye.
+pub(crate) fn shade(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sent {
+    let material = scene.material(seen.face);
+    if material.catches {
+        return caught(scene, sun, seen, care);
+    }
     // Both sides of a face are lit alike: the camera may fly through.
-    let normal = if face.normal.dot(&seen.along) > 0.0 { -face.normal } else { face.normal };
+    let back = seen.face.normal.dot(&seen.along) > 0.0;
+    let flat = if back { -seen.face.normal } else { seen.face.normal };
+    let corners = scene.triangles[seen.index];
+    let smooth = scene.normals[corners[0] as usize] != V::zeros();
+    let pictured = material.base_map.is_some()
+        || material.surface_map.is_some()
+        || material.normal_map.is_some()
+        || material.emission_map.is_some();
+    let between = if smooth || pictured { scene.between(seen.index, seen.at) } else { None };
+    let mut normal = flat;
+    let mut places = None;
+    if let Some(b) = &between {
+        if smooth {
+            let sum: V = corners.iter().zip(b.weights).map(|(k, w)| scene.normals[*k as usize] * w).sum();
+            normal = sum.try_normalize(1e-6).map_or(flat, |n| if back { -n } else { n });
+        }
+        if pictured {
+            let [p, q, r] = corners.map(|k| scene.uvs[k as usize]);
+            let uv = std::array::from_fn(|k| p[k] * b.weights[0] + q[k] * b.weights[1] + r[k] * b.weights[2]);
+            let slopes = std::array::from_fn(|k| b.slopes[0] * (q[k] - p[k]) + b.slopes[1] * (r[k] - p[k]));
+            let width = seen.distance * seen.pixel;
+            let level = (seen.along - flat * seen.along.dot(&flat)).try_normalize(1e-6);
+            let way =
+                level.unwrap_or_else(|| flat.cross(&if flat.y.abs() < 0.9 { V::y() } else { V::x() }).normalize());
+            let steep = seen.along.dot(&flat).abs().max(0.02);
+            places = Some(Places { uv, slopes, long: way * (width / steep), short: flat.cross(&way) * width });
+        }
+    }
+    let base = places.as_ref().and_then(|p| p.look(material.base_map.as_ref()));
+    let colour: [f32; 4] = std::array::from_fn(|k| material.base[k] * base.map_or(1.0, |b| b[k]));
+    // A picture's light is times its alpha already; the material's own alpha is not.
+    let mut alpha = colour[3];
+    let mut albedo = V::new(colour[0], colour[1], colour[2]) * material.base[3];
+    match material.cover {
+        crate::Cover::Opaque => {
+            albedo /= alpha.max(1e-4);
+            alpha = 1.0;
+        }
+        crate::Cover::Mask(from) => {
+            albedo /= alpha.max(1e-4);
+            alpha = if alpha >= from { 1.0 } else { 0.0 };
+        }
+        crate::Cover::Blend => {}
+    }
+    if alpha <= 0.0 {
+        return Sent { light: [0.0; 4], lit: false };
+    }
+    if let (Some(p), Some(map)) = (&places, &material.normal_map) {
+        let [x, y, z, _] = map.texture.look(&p.footprint(map), map.wrap);
+        let (u, v) = (p.slopes[0], p.slopes[1]);
+        let along = |d: V| (d - normal * d.dot(&normal)).try_normalize(1e-12);
+        if let (Some(right), Some(down)) = (along(u), along(v)) {
+            let bent = right * (2.0 * x - 1.0) - down * (2.0 * y - 1.0) + normal * (2.0 * z - 1.0).max(0.05);
+            normal = bent.try_normalize(1e-6).unwrap_or(normal);
+        }
+    }
+    let glow = material.emission.map(|e| e * alpha);
+    let emitted = places.as_ref().and_then(|p| p.look(material.emission_map.as_ref()));
+    let glow = V::from(std::array::from_fn(|k| glow[k] * emitted.map_or(1.0, |e| e[k])));
+    if material.glows {
+        let out = albedo + glow;
+        return Sent { light: [out.x, out.y, out.z, alpha], lit: false };
+    }
     let facing = normal.dot(&sun).max(0.0);
     let lit = facing > 0.0
+        && flat.dot(&sun) > 0.0
         && sun.y > 0.0
-        && (!shadows || {
-            let from = seen.at + normal * (OFFSET * seen.distance.max(1.0));
+        && (!care.shadows || {
+            let from = seen.at + flat * (OFFSET * seen.distance.max(1.0));
             !scene.tree().blocks(from, sun)
         });
-    let from_sun = if lit { scene.light.sun as f32 * facing } else { 0.0 };
+    let strength = if lit { scene.light.sun as f32 } else { 0.0 };
     // The sky gives more than the ground, so that no side goes flat.
     let ambient = scene.light.ambient as f32 * (0.85 + 0.15 * normal.y);
-    (face.colour * (from_sun + ambient), lit)
+    let mut out = albedo * (strength * facing + ambient) + glow;
+    if material.shines {
+        let surface = places.as_ref().and_then(|p| p.look(material.surface_map.as_ref()));
+        let metal = material.metal * surface.map_or(1.0, |s| s[2]);
+        let rough = (material.rough * surface.map_or(1.0, |s| s[1])).clamp(SMOOTHEST, 1.0);
+        let toward_eye = -seen.along;
+        let head_on = V::repeat(DIELECTRIC * alpha) * (1.0 - metal) + albedo * metal;
+        let sky = mirrored_sky(scene, normal, toward_eye, rough, head_on);
+        let sparkle = lobe(normal, toward_eye, sun, rough, head_on) * (strength * facing * PI);
+        out = albedo * (1.0 - metal) * (strength * facing + ambient) + sky + sparkle + glow;
+    }
+    Sent { light: [out.x, out.y, out.z, alpha], lit }
+}
+
+/// The shadow that lies on the floor: black, as dark as the sun is bright against what comes from everywhere.
+fn caught(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sent {
+    let direct = scene.light.sun as f32 * sun.y;
+    let darkest = direct / (direct + scene.light.ambient as f32).max(1e-6);
+    let kept = scene.shadow_on_floor(Vector2::new(seen.at.x, seen.at.z), care.fine);
+    Sent { light: [0.0, 0.0, 0.0, kept * darkest * scene.light.floor_shadow as f32], lit: false }
+}
+
+/// Light of the sun that is mirrored, of the light that falls on it.
+fn lobe(normal: V, eye: V, sun: V, rough: f32, head_on: V) -> V {
+    let Some(half) = (eye + sun).try_normalize(1e-6) else { return V::zeros() };
+    let (nh, nl, nv) = (normal.dot(&half).max(0.0), normal.dot(&sun).max(0.0), normal.dot(&eye).max(1e-3));
+    let a2 = rough.powi(4);
+    let spread = a2 / (PI * (nh * nh * (a2 - 1.0) + 1.0).powi(2));
+    // Both ways in and out (Heitz 2014, height-correlated).
+    let seen = 0.5 / (nl * (nv * nv * (1.0 - a2) + a2).sqrt() + nv * (nl * nl * (1.0 - a2) + a2).sqrt()).max(1e-4);
+    let grazing = (1.0 - eye.dot(&half).clamp(0.0, 1.0)).powi(5);
+    (head_on + (V::repeat(1.0) - head_on) * grazing) * (spread * seen)
+}
+
+/// Light of sky and ground that is mirrored: bright above, dimmer below, the softer the rougher.
+fn mirrored_sky(scene: &PlacedScene, normal: V, eye: V, rough: f32, head_on: V) -> V {
+    let toward = normal * (2.0 * normal.dot(&eye)) - eye;
+    let soft = 0.15 + 0.85 * rough;
+    let up = (toward.y / soft).clamp(-1.0, 1.0);
+    let sky = scene.light.ambient as f32 * (0.9 + 0.55 * up);
+    // Karis: scale and bias of the light mirrored head-on.
+    let nv = normal.dot(&eye).clamp(0.0, 1.0);
+    let r = [1.0 - rough, 0.0425 - 0.0275 * rough, 1.04 - 0.572 * rough, 0.022 * rough - 0.04];
+    let a = (r[0] * r[0]).min((-9.28 * nv).exp2()) * r[0] + r[1];
+    let (scale, bias) = (-1.04 * a + r[2], 1.04 * a + r[3]);
+    (head_on * scale + V::repeat(bias.max(0.0))) * sky
 }

@@ -8,4 +8,4 @@ mod project;
 mod tile;
 
 pub(crate) use project::{ScreenTriangle, project};
-pub(crate) use tile::{SAMPLES, TILE, Tile, sample_offset};
+pub(crate) use tile::{Fragment, SAMPLES, TILE, Tile, sample_offset};

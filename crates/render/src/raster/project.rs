@@ -1,6 +1,6 @@
 //! From the world to the screen.
 
-use crate::scene::PlacedScene;
+use crate::placed::PlacedScene;
 use fennik_core::camera::Camera;
 use nalgebra::{Vector2, Vector3};
 
@@ -83,6 +83,7 @@ fn seen(camera: &Camera, world: V3, in_camera: V3) -> V2 {
 pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize) -> Vec<ScreenTriangle> {
     let frustum = Frustum::new(camera, width, height);
     let pose = camera.pose();
+    let eye = pose.centre().cast::<f32>();
     let corners: Vec<(Corner, [f64; 5])> = scene
         .corners
         .iter()
@@ -100,6 +101,10 @@ pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize
     for (face, t) in scene.triangles.iter().enumerate() {
         let of = t.map(|k| &corners[k as usize]);
         if (0..5).any(|plane| of.iter().all(|c| c.1[plane] < 0.0)) {
+            continue;
+        }
+        let looks = &scene.faces[face];
+        if !scene.material(looks).two_sided && looks.normal.dot(&eye) < looks.offset {
             continue;
         }
         let mut projector = Projector { camera, bends, face: face as u32, out: &mut out };
@@ -206,7 +211,11 @@ mod tests {
     use proptest::prelude::*;
 
     fn scene(corners: &[[f64; 3]; 3]) -> PlacedScene {
-        let mesh = Mesh { positions: corners.iter().map(|c| V3::from(*c).cast()).collect(), indices: vec![[0, 1, 2]] };
+        let mesh = Mesh {
+            positions: corners.iter().map(|c| V3::from(*c).cast()).collect(),
+            indices: vec![[0, 1, 2]],
+            ..Mesh::default()
+        };
         PlacedScene::of_mesh(&mesh)
     }
 

@@ -61,6 +61,22 @@ impl Edges {
     }
 }
 
+/// A face that something shows through, where a pixel or a sample of it meets it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Fragment {
+    /// Position of the pixel, or of the sample, in a list of them.
+    pub at: u32,
+    /// One over the depth.
+    pub depth: f32,
+    /// The face.
+    pub face: u32,
+}
+
+/// Sorts fragments by where they are, the farthest first.
+pub fn sort(fragments: &mut [Fragment]) {
+    fragments.sort_unstable_by(|a, b| a.at.cmp(&b.at).then(a.depth.total_cmp(&b.depth)).then(a.face.cmp(&b.face)));
+}
+
 /// What the middles of a tile's pixels see.
 pub struct Tile {
     left: usize,
@@ -73,17 +89,20 @@ pub struct Tile {
     pub faces: Vec<u32>,
     /// Whether something thin may lie in a pixel beside its middle.
     pub thin: Vec<bool>,
+    /// Faces that something shows through, as far as they are not hidden.
+    pub fragments: Vec<Fragment>,
 }
 
 impl Tile {
     /// An empty tile whose first pixel is (`left`, `top`).
     pub fn new(left: usize, top: usize, size: [usize; 2]) -> Self {
         let n = size[0] * size[1];
-        Self { left, top, size, depth: vec![0.0; n], faces: vec![0; n], thin: vec![false; n] }
+        Self { left, top, size, depth: vec![0.0; n], faces: vec![0; n], thin: vec![false; n], fragments: Vec::new() }
     }
 
-    /// Draws a triangle at the middles of the pixels. With `edges`, thin ones are noted where they may touch.
-    pub fn draw(&mut self, t: &ScreenTriangle, edges: bool) {
+    /// Draws a triangle at the middles of the pixels. With `edges`, thin ones are noted where they may touch. Of a face
+    /// that something shows through, the fragments are kept.
+    pub fn draw(&mut self, t: &ScreenTriangle, edges: bool, through: bool) {
         let Some(of) = Edges::new(t, self.left, self.top) else { return };
         let columns = of.span(0, self.size[0], 0.0);
         for y in of.span(1, self.size[1], 0.0) {
@@ -93,7 +112,9 @@ impl Tile {
                 let at = |k: usize| planes[k].0 * x as f32 + planes[k].1;
                 if at(0) >= 0.0 && at(1) >= 0.0 && at(2) >= 0.0 {
                     let (depth, i) = (at(3), row + x);
-                    if depth > self.depth[i] {
+                    if through {
+                        self.fragments.push(Fragment { at: i as u32, depth, face: t.face });
+                    } else if depth > self.depth[i] {
                         self.depth[i] = depth;
                         self.faces[i] = t.face + 1;
                     }
@@ -103,6 +124,13 @@ impl Tile {
         if edges {
             self.note_thin(&of);
         }
+    }
+
+    /// Sorts the fragments by pixel, the farthest first, and drops what is hidden.
+    pub fn settle(&mut self) {
+        let depth = &self.depth;
+        self.fragments.retain(|f| f.depth > depth[f.at as usize]);
+        sort(&mut self.fragments);
     }
 
     fn note_thin(&mut self, of: &Edges) {
@@ -125,12 +153,20 @@ impl Tile {
         }
     }
 
-    /// What the samples of some pixels (of this tile, row by row) see: one more than the face, or 0 for none.
-    pub fn sampled(&self, triangles: impl Iterator<Item = ScreenTriangle>, pixels: &[usize]) -> Vec<[u32; SAMPLES]> {
+    /// What the samples of some pixels (of this tile, row by row) see: one more than the face, or 0 for none; and the
+    /// fragments of all samples, each counted on from those of the pixels before.
+    pub fn sampled(
+        &self,
+        triangles: impl Iterator<Item = ScreenTriangle>,
+        pixels: &[usize],
+        through: impl Fn(u32) -> bool,
+    ) -> (Vec<[u32; SAMPLES]>, Vec<Fragment>) {
         let offsets: [[f32; 2]; SAMPLES] = std::array::from_fn(sample_offset);
         let mut faces = vec![[0u32; SAMPLES]; pixels.len()];
         let mut depths = vec![[0.0f32; SAMPLES]; pixels.len()];
+        let mut fragments = Vec::new();
         for t in triangles {
+            let shows = through(t.face);
             let Some(of) = Edges::new(&t, self.left, self.top) else { continue };
             // By how much each plane differs at the samples.
             let differ = [&of.edges[0], &of.edges[1], &of.edges[2], &of.depth]
@@ -147,14 +183,18 @@ impl Tile {
                         && middle[1] + differ[1][k] >= 0.0
                         && middle[2] + differ[2][k] >= 0.0;
                     let depth = middle[3] + differ[3][k];
-                    if inside && depth > depths[k] {
+                    if inside && shows {
+                        fragments.push(Fragment { at: (n * SAMPLES + k) as u32, depth, face: t.face });
+                    } else if inside && depth > depths[k] {
                         depths[k] = depth;
                         faces[k] = t.face + 1;
                     }
                 }
             }
         }
-        faces
+        fragments.retain(|f| f.depth > depths[f.at as usize / SAMPLES][f.at as usize % SAMPLES]);
+        sort(&mut fragments);
+        (faces, fragments)
     }
 }
 
@@ -182,28 +222,44 @@ mod tests {
         let mut tile = Tile::new(64, 32, [TILE, TILE]);
         let (a, b, c, d) = ([64.3, 32.2], [95.7, 33.9], [94.1, 62.8], [65.2, 61.7]);
         for t in [triangle([a, b, c], 0.5, 0), triangle([c, d, a], 0.5, 1)] {
-            tile.draw(&t, false);
+            tile.draw(&t, false, false);
         }
         for y in 3..28 {
             for x in 3..29 {
                 assert_ne!(tile.faces[y * TILE + x], 0, "{x} {y}");
             }
         }
-        tile.draw(&triangle([a, b, c], 0.4, 7), false);
+        tile.draw(&triangle([a, b, c], 0.4, 7), false, false);
         assert!(!tile.faces.contains(&8), "it lies behind");
-        tile.draw(&triangle([a, c, b], 0.6, 8), false);
+        tile.draw(&triangle([a, c, b], 0.6, 8), false, false);
         assert!(tile.faces.contains(&9) && !tile.faces.contains(&1), "whichever way it runs");
+    }
+
+    #[test]
+    fn fragments_come_from_afar_and_what_is_hidden_is_dropped() {
+        let mut tile = Tile::new(0, 0, [TILE, TILE]);
+        let whole = [[-1.0, -1.0], [80.0, -1.0], [-1.0, 80.0]];
+        for (depth, face) in [(0.5, 2), (0.9, 3), (0.2, 4), (0.1, 5)] {
+            tile.draw(&triangle(whole, depth, face), false, face != 4);
+        }
+        tile.settle();
+        let at: Vec<u32> = tile.fragments.iter().filter(|f| f.at == 5).map(|f| f.face).collect();
+        assert_eq!((at, tile.faces[5]), (vec![2, 3], 5));
+        let all = [(0.5, 2), (0.9, 3), (0.2, 4), (0.1, 5)].map(|(depth, face)| triangle(whole, depth, face));
+        let (faces, fragments) = tile.sampled(all.into_iter(), &[5, 6], |face| face != 4);
+        assert_eq!((faces[1], fragments.len()), ([5; SAMPLES], 2 * 2 * SAMPLES));
+        assert!(fragments.chunks(2).all(|pair| pair[0].at == pair[1].at && pair[0].face == 2 && pair[1].face == 3));
     }
 
     #[test]
     fn what_slips_between_the_middles_is_noted_and_found_by_the_samples() {
         let mut tile = Tile::new(0, 0, [TILE, TILE]);
         let sliver = triangle([[2.0, 10.3], [30.0, 10.4], [30.0, 10.5]], 1.0, 4);
-        tile.draw(&sliver, true);
+        tile.draw(&sliver, true, false);
         assert!(tile.faces.iter().all(|f| *f == 0));
         let noted: Vec<usize> = (0..TILE * TILE).filter(|i| tile.thin[*i]).collect();
         assert!(noted.len() > 20 && noted.iter().all(|i| (9..=12).contains(&(i / TILE))), "{noted:?}");
-        let covered = tile.sampled([sliver].into_iter(), &noted);
+        let (covered, _) = tile.sampled([sliver].into_iter(), &noted, |_| false);
         let hits = covered.iter().flatten().filter(|f| **f == 5).count() as f32 / SAMPLES as f32;
         assert!((hits - 1.4).abs() < 0.9, "about its area is covered: {hits}");
     }
@@ -213,7 +269,8 @@ mod tests {
         let tile = Tile::new(0, 0, [TILE, TILE]);
         let t = triangle([[3.1, 2.7], [27.4, 8.2], [11.9, 29.3]], 1.0, 0);
         let all: Vec<usize> = (0..TILE * TILE).collect();
-        let covered = tile.sampled([t].into_iter(), &all).iter().flatten().filter(|f| **f == 1).count();
+        let covered = tile.sampled([t].into_iter(), &all, |_| false).0;
+        let covered = covered.iter().flatten().filter(|f| **f == 1).count();
         let area = 0.5 * ((27.4 - 3.1) * (29.3 - 2.7) - (8.2 - 2.7) * (11.9 - 3.1f32));
         assert!((covered as f32 / SAMPLES as f32 - area).abs() < 1.5, "{covered} samples for {area} px");
     }

@@ -1,6 +1,8 @@
 //! Shapes of inserts in their own frame: one file a kind.
 
+mod card;
 mod fonts;
+mod model;
 mod solid;
 mod title;
 
@@ -9,7 +11,8 @@ pub use solid::triangulated;
 pub use title::TitleError;
 
 use crate::Mesh;
-use fennik_core::scene::{InsertError, InsertKind, Stance};
+use crate::assets::{AssetError, Model};
+use fennik_core::scene::{InsertError, InsertKind, Prop, Stance};
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -23,6 +26,9 @@ pub enum ShapeError {
     /// Letters.
     #[error(transparent)]
     Title(#[from] TitleError),
+    /// A file that cannot be shown.
+    #[error(transparent)]
+    Asset(#[from] AssetError),
     /// A size, a place or a text that cannot be shown.
     #[error(transparent)]
     Value(#[from] InsertError),
@@ -32,6 +38,11 @@ pub enum ShapeError {
 fn make(kind: &InsertKind, stance: Stance) -> Result<Mesh, ShapeError> {
     match kind {
         InsertKind::Title(title) => Ok(title::mesh(title, stance)?),
+        InsertKind::Sign(sign) => Ok(card::sign(sign, stance)),
+        InsertKind::Effect(effect) => Ok(card::effect(effect)),
+        InsertKind::Backdrop(backdrop) => Ok(card::backdrop(backdrop)),
+        // What a model is made of lies in its file; a marker is not seen.
+        InsertKind::Prop(_) | InsertKind::Marker => Ok(Mesh::default()),
     }
 }
 
@@ -47,10 +58,6 @@ struct Held {
     bytes: usize,
 }
 
-fn bytes_of(mesh: &Mesh) -> usize {
-    12 * (mesh.positions.len() + mesh.indices.len())
-}
-
 impl ShapeCache {
     /// The shape of a kind.
     ///
@@ -59,21 +66,32 @@ impl ShapeCache {
     pub fn shape(&self, kind: &InsertKind, stance: Stance) -> Result<Arc<Mesh>, ShapeError> {
         // What it is made from, written down: no two shapes share that.
         let key = serde_json::to_string(&(kind, stance)).unwrap_or_default();
+        self.kept(key, || make(kind, stance))
+    }
+
+    /// The shape of a model, on its foot.
+    pub fn model(&self, prop: &Prop, model: &Model) -> Arc<Mesh> {
+        let key = serde_json::to_string(prop).unwrap_or_default();
+        let made = self.kept(key, || Ok(model::on_foot(&model.mesh, prop)));
+        made.unwrap_or_else(|_| Arc::new(Mesh::default()))
+    }
+
+    fn kept(&self, key: String, make: impl FnOnce() -> Result<Mesh, ShapeError>) -> Result<Arc<Mesh>, ShapeError> {
         if let Some(mesh) = self.0.lock().unwrap_or_else(PoisonError::into_inner).meshes.get(&key) {
             return Ok(mesh.clone());
         }
-        let mesh = Arc::new(make(kind, stance)?);
+        let mesh = Arc::new(make()?);
         let mut held = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        held.bytes += bytes_of(&mesh);
+        held.bytes += mesh.bytes();
         match held.meshes.insert(key.clone(), mesh.clone()) {
             // Two asked at once.
-            Some(same) => held.bytes -= bytes_of(&same),
+            Some(same) => held.bytes -= same.bytes(),
             None => held.order.push_back(key),
         }
         while held.bytes > CACHE_BYTES {
             let Some(oldest) = held.order.pop_front() else { break };
             if let Some(gone) = held.meshes.remove(&oldest) {
-                held.bytes -= bytes_of(&gone);
+                held.bytes -= gone.bytes();
             }
         }
         Ok(mesh)

@@ -5,7 +5,7 @@ use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::{Lens, Pose, Similarity};
 use fennik_core::scene::{Insert, InsertId, Light, LightNow, Stance};
 use fennik_core::solve::{Solution, SolvedFrame};
-use fennik_render::{Quality, RenderScene, ShapeCache, composite};
+use fennik_render::{NoAssets, Quality, RenderScene, ShapeCache, composite};
 use image::RgbImage;
 use nalgebra::{Rotation3, Vector3};
 use std::path::Path;
@@ -22,10 +22,11 @@ fn look(eye: [f64; 3]) -> Pose {
 }
 
 fn drawn(inserts: &[Insert], camera: &Camera, quality: Quality) -> RgbImage {
-    let light: Light = LightNow { bearing_deg: 55.0, height_deg: 30.0, sun: 0.9, ambient: 0.3 }.into();
-    let scene = RenderScene::build(inserts, &light, &ShapeCache::default()).unwrap();
+    let light: Light =
+        LightNow { bearing_deg: 55.0, height_deg: 30.0, sun: 0.9, ambient: 0.3, floor_shadow: 0.0 }.into();
+    let scene = RenderScene::build(inserts, &light, &ShapeCache::default(), &NoAssets::shared()).unwrap();
     let mut rgb = vec![120; (WIDTH * HEIGHT * 3) as usize];
-    composite(&mut rgb, WIDTH as usize, HEIGHT as usize, camera, &scene, quality);
+    composite(&mut rgb, WIDTH as usize, HEIGHT as usize, camera, &scene, quality).unwrap();
     RgbImage::from_raw(WIDTH, HEIGHT, rgb).unwrap()
 }
 

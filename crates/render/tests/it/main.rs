@@ -6,9 +6,9 @@ mod golden;
 use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::geometry::{Lens, Pose, Similarity};
 use fennik_core::scene::anim::{Animated, Curve, Key};
-use fennik_core::scene::{Insert, InsertId, InsertKind, Light, Placement, Stance, Title};
+use fennik_core::scene::{Insert, InsertId, InsertKind, Light, LightNow, Placement, Stance, Title};
 use fennik_core::solve::{Solution, SolvedFrame};
-use fennik_render::{Mesh, Quality, RenderScene, ShapeCache, composite, fonts};
+use fennik_render::{Mesh, NoAssets, Quality, RenderScene, ShapeCache, composite, fonts};
 use nalgebra::{Rotation3, Vector2, Vector3};
 use proptest::prelude::*;
 
@@ -23,13 +23,19 @@ fn letters(text: &str, font: &str, bevel_m: f64) -> Title {
 pub(crate) fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
     let content = InsertKind::Title(letters(text, font, bevel_m));
     let placement = Placement::on([0.0; 3], [0.0, 1.0, 0.0], stance);
-    Insert { id: InsertId(1), name: String::new(), content, placement, hidden: false }
+    Insert { id: InsertId(1), ..Insert::new(content, placement) }
+}
+
+/// No shadow on the floor, so that what changes is the insert alone.
+fn light() -> Light {
+    LightNow { floor_shadow: 0.0, ..Light::default().at(0.0) }.into()
 }
 
 fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> {
-    let scene = RenderScene::build(std::slice::from_ref(insert), &Light::default(), &ShapeCache::default()).unwrap();
+    let scene = RenderScene::build(std::slice::from_ref(insert), &light(), &ShapeCache::default(), &NoAssets::shared())
+        .unwrap();
     let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
-    composite(&mut rgb, WIDTH, HEIGHT, &Camera::new(*pose, *lens, HEIGHT as u32), &scene, quality);
+    composite(&mut rgb, WIDTH, HEIGHT, &Camera::new(*pose, *lens, HEIGHT as u32), &scene, quality).unwrap();
     rgb
 }
 
@@ -71,7 +77,7 @@ proptest! {
         let pose = Pose::look_at(Vector3::new(x, y, z), Vector3::new(0.1, 0.4, 0.0), Vector3::y()).unwrap();
         let lens = Lens { k1, ..Lens::centred(focal, WIDTH as u32, HEIGHT as u32) };
         let rgb = draw(&insert, &pose, &lens, Quality::Draft);
-        let mesh = RenderScene::mesh(&insert, 0.0).unwrap();
+        let mesh = RenderScene::mesh(&insert, 0.0, &NoAssets).unwrap();
         let wrong = (0..WIDTH * HEIGHT)
             .filter(|i| changed(&rgb, i % WIDTH, i / WIDTH) != sees(&mesh, &pose, &lens, i % WIDTH, i / WIDTH)).count();
         // Rays that graze an edge may fall to either side in f32.
@@ -93,13 +99,15 @@ fn an_insert_follows_the_rows_of_a_rolling_shutter() {
     let frames = (0..5).map(|f| SolvedFrame::new(f, pose(f64::from(f) - 2.0), lens, 0.1, 50)).collect();
     let solution = Solution { frames, readout: 0.8, ..Solution::empty(WIDTH as u32, HEIGHT as u32, 5) };
     let insert = title("HI", "Lato Black", Stance::Standing, 0.02);
-    let scene = RenderScene::build(std::slice::from_ref(&insert), &Light::default(), &ShapeCache::default()).unwrap();
-    let mesh = RenderScene::mesh(&insert, 0.0).unwrap();
+    let scene =
+        RenderScene::build(std::slice::from_ref(&insert), &light(), &ShapeCache::default(), &NoAssets::shared())
+            .unwrap();
+    let mesh = RenderScene::mesh(&insert, 0.0, &NoAssets).unwrap();
     let shown = |readout: f64| {
         let solution = Solution { readout, ..solution.clone() };
         let camera = CameraPath::new(&solution, &Similarity::identity()).at(2).unwrap();
         let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
-        composite(&mut rgb, WIDTH, HEIGHT, &camera, &scene, Quality::Draft);
+        composite(&mut rgb, WIDTH, HEIGHT, &camera, &scene, Quality::Draft).unwrap();
         rgb
     };
     let rolling = shown(0.8);
@@ -129,7 +137,7 @@ fn the_exact_picture_is_the_draft_with_smooth_edges() {
     let pose = Pose::look_at(Vector3::new(0.6, 1.2, 4.0), Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
     let lens = Lens::centred(150.0, WIDTH as u32, HEIGHT as u32);
     let (draft, exact) = (draw(&insert, &pose, &lens, Quality::Draft), draw(&insert, &pose, &lens, Quality::Exact));
-    let mesh = RenderScene::mesh(&insert, 0.0).unwrap();
+    let mesh = RenderScene::mesh(&insert, 0.0, &NoAssets).unwrap();
     let mut inner = 0;
     for y in 1..HEIGHT - 1 {
         for x in 1..WIDTH - 1 {
@@ -151,7 +159,8 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
     assert!(fonts().len() >= 4, "at least four families");
     for font in fonts() {
         for stance in [Stance::Standing, Stance::Lying] {
-            let mesh = RenderScene::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02), 0.0).unwrap();
+            let mesh = RenderScene::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02), 0.0, &NoAssets)
+                .unwrap();
             let (low, high) = mesh.bounds().unwrap();
             assert!(mesh.indices.len() > 400 && high.x - low.x > 4.0, "{}: {low:?} {high:?}", font.name);
             if stance == Stance::Standing {
@@ -161,7 +170,7 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
             }
         }
         assert!(
-            RenderScene::mesh(&title("漢", font.name, Stance::Standing, 0.0), 0.0)
+            RenderScene::mesh(&title("漢", font.name, Stance::Standing, 0.0), 0.0, &NoAssets)
                 .unwrap_err()
                 .to_string()
                 .contains("漢")
@@ -172,7 +181,7 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
 #[test]
 fn letters_are_closed_solids() {
     for font in fonts() {
-        let mesh = RenderScene::mesh(&title("R8o", font.name, Stance::Standing, 0.02), 0.0).unwrap();
+        let mesh = RenderScene::mesh(&title("R8o", font.name, Stance::Standing, 0.02), 0.0, &NoAssets).unwrap();
         // A closed surface meets every line an even number of times.
         let (low, high) = mesh.bounds().unwrap();
         let mut odd = 0;
@@ -201,8 +210,8 @@ fn sizes_that_cannot_be_shown_are_refused_before_anything_is_built() {
         let letters = Title { height_m, depth_m, ..letters("A", "Lato Black", 0.0) };
         let whole = title("A", "Lato Black", Stance::Standing, 0.0);
         let insert = Insert { content: InsertKind::Title(letters), ..whole };
-        assert!(RenderScene::mesh(&insert, 0.0).is_err(), "{height_m} {depth_m}");
-        assert!(RenderScene::build(&[insert], &Light::default(), &ShapeCache::default()).is_err());
+        assert!(RenderScene::mesh(&insert, 0.0, &NoAssets).is_err(), "{height_m} {depth_m}");
+        assert!(RenderScene::build(&[insert], &light(), &ShapeCache::default(), &NoAssets::shared()).is_err());
     }
 }
 
@@ -213,15 +222,21 @@ fn a_keyed_insert_stands_elsewhere_on_another_frame() {
     let keys = vec![Key::smooth(0.0, [-1.0, 0.0, 0.0]), Key::smooth(8.0, [1.0, 0.0, 0.0])];
     insert.placement.anchor.foot = Animated::Curve(Curve::new(keys).unwrap());
     let middle = |frame: f64| {
-        let (low, high) = RenderScene::mesh(&insert, frame).unwrap().bounds().unwrap();
+        let (low, high) = RenderScene::mesh(&insert, frame, &NoAssets).unwrap().bounds().unwrap();
         (low.x + high.x) / 2.0
     };
     assert!((middle(-3.0) + 1.0).abs() < 0.02 && (middle(20.0) - 1.0).abs() < 0.02, "held outside its keys");
     // A quarter of the way: 2 (3 t^2 - 2 t^3) from the first key.
     assert!((middle(2.0) - (-1.0 + 2.0 * 0.15625)).abs() < 0.02, "{}", middle(2.0));
-    let scene = RenderScene::build(std::slice::from_ref(&insert), &Light::default(), &ShapeCache::default()).unwrap();
-    assert!(!std::sync::Arc::ptr_eq(&scene.at(2.0), &scene.at(3.0)));
+    let scene =
+        RenderScene::build(std::slice::from_ref(&insert), &light(), &ShapeCache::default(), &NoAssets::shared())
+            .unwrap();
+    let eye = Vector3::new(0.0, 1.0, 5.0);
+    assert!(!std::sync::Arc::ptr_eq(&scene.at(2.0, eye).unwrap(), &scene.at(3.0, eye).unwrap()));
     insert.placement.anchor.foot = [0.0; 3].into();
-    let still = RenderScene::build(&[insert], &Light::default(), &ShapeCache::default()).unwrap();
-    assert!(std::sync::Arc::ptr_eq(&still.at(2.0), &still.at(3.0)), "what stays is placed once");
+    let still = RenderScene::build(&[insert], &light(), &ShapeCache::default(), &NoAssets::shared()).unwrap();
+    assert!(
+        std::sync::Arc::ptr_eq(&still.at(2.0, eye).unwrap(), &still.at(3.0, eye).unwrap()),
+        "what stays is placed once"
+    );
 }

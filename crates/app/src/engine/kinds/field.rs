@@ -34,9 +34,9 @@ pub enum ValueError {
         /// As it was written.
         value: Value,
     },
-    /// Neither upright nor flat.
-    #[error("{value} is neither standing nor lying")]
-    NoStance {
+    /// None of the words that it may be.
+    #[error("{value} is none of the words that it can be")]
+    NoWord {
         /// As it was written.
         value: Value,
     },
@@ -49,12 +49,20 @@ pub enum ValueError {
         all: Vec<&'static str>,
     },
     /// No such kind.
-    #[error("{word:?} cannot be placed; a {} can", kinds.join(" or a "))]
+    #[error("{word:?} cannot be placed; a {} can", kinds.join(", a "))]
     NoKind {
         /// What was asked for.
         word: String,
         /// What there is.
         kinds: Vec<&'static str>,
+    },
+    /// A kind that shows a file, and none that it can show.
+    #[error("a {kind} shows a {shows}; choose one")]
+    NoAsset {
+        /// The kind.
+        kind: &'static str,
+        /// What it shows.
+        shows: &'static str,
     },
     /// One of several.
     #[error("{name}: {why}")]
@@ -130,6 +138,14 @@ pub fn amount(value: &Value, measure: Measure) -> Result<f64, ValueError> {
 /// [`ValueError`] says what is wrong with it.
 pub fn text(value: &Value) -> Result<String, ValueError> {
     value.as_str().map(str::to_owned).ok_or_else(|| ValueError::NoText { value: value.clone() })
+}
+
+/// One of some words, as JSON has it.
+///
+/// # Errors
+/// [`ValueError::NoWord`].
+pub fn word<T: serde::de::DeserializeOwned>(value: &Value) -> Result<T, ValueError> {
+    serde_json::from_value(value.clone()).map_err(|_| ValueError::NoWord { value: value.clone() })
 }
 
 /// A colour, as JSON has it.

@@ -1,47 +1,116 @@
 //! What pages and recipes know of each kind of insert: one file a kind, and the lists here.
 
+mod backdrop;
+mod effect;
 mod field;
+mod look;
 mod placed;
+mod play;
+mod prop;
+mod sign;
 mod title;
 
 pub use field::{Field, Input, ValueError, amount, text};
+pub use look::FIELDS as LOOK_FIELDS;
 pub use placed::FIELDS as PLACE_FIELDS;
 
 pub use super::quantity::{Amount, Measure};
+use crate::engine::assets::{AssetInfo, TakenAsset};
 use fennik_core::scene::{Insert, InsertKind};
+use nalgebra::Vector3;
 use serde_json::Value;
 use std::collections::BTreeMap;
 
 /// Values by their names in a recipe.
 pub type Values = BTreeMap<String, Value>;
 
-/// Makes the first one of a kind, of a readable size for its distance, metres.
-pub type MakeFirst = fn(f64) -> InsertKind;
-
-/// Kinds that can be placed, by their words.
-const KINDS: [(&str, MakeFirst); 1] = [(title::WORD, |distance_m| InsertKind::Title(title::first(distance_m)))];
-
-/// The words of all kinds.
-pub fn words() -> impl Iterator<Item = &'static str> {
-    KINDS.iter().map(|(word, _)| *word)
+/// What is to be placed, and from where it is seen.
+#[derive(Debug, Clone, Copy)]
+pub struct Wish<'a> {
+    /// The word of its kind.
+    pub kind: &'a str,
+    /// The file that it shows.
+    pub shows: Option<&'a TakenAsset>,
+    /// Metres from the camera.
+    pub distance_m: f64,
+    /// Unit direction from the camera, world.
+    pub toward: Vector3<f64>,
+    /// Where the playhead stands.
+    pub frame: u32,
 }
 
-/// What makes the first one of a kind.
+/// The word of what is far away.
+pub const BACKDROP: &str = backdrop::WORD;
+const MARKER: &str = "marker";
+
+/// The words of all kinds.
+pub const WORDS: [&str; 6] = [title::WORD, sign::WORD, prop::WORD, effect::WORD, backdrop::WORD, MARKER];
+
+/// What a kind shows: `picture` for a picture or a clip, `model`, or nothing.
+pub fn shows(kind: &str) -> Option<&'static str> {
+    match kind {
+        sign::WORD | effect::WORD | backdrop::WORD => Some("picture"),
+        prop::WORD => Some("model"),
+        _ => None,
+    }
+}
+
+/// Makes the first one of a kind, of a readable size for its distance.
 ///
 /// # Errors
-/// [`ValueError::NoKind`] names the kinds that there are.
-pub fn first_of(word: &str) -> Result<MakeFirst, ValueError> {
-    KINDS
-        .iter()
-        .find(|(kind, _)| *kind == word)
-        .map(|(_, first)| *first)
-        .ok_or_else(|| ValueError::NoKind { word: word.to_owned(), kinds: words().collect() })
+/// [`ValueError::NoKind`] names the kinds that there are; [`ValueError::NoAsset`] says what the kind shows.
+pub fn first_of(wish: &Wish) -> Result<InsertKind, ValueError> {
+    let Some(kind) = WORDS.into_iter().find(|w| *w == wish.kind) else {
+        return Err(ValueError::NoKind { word: wish.kind.to_owned(), kinds: WORDS.to_vec() });
+    };
+    let file = || {
+        let shows = shows(kind).unwrap_or("file");
+        let fits = |a: &&TakenAsset| matches!(a.info, AssetInfo::Model { .. }) == (shows == "model");
+        wish.shows.filter(fits).ok_or(ValueError::NoAsset { kind, shows })
+    };
+    Ok(match kind {
+        sign::WORD => InsertKind::Sign(sign::first(file()?, wish.distance_m)),
+        prop::WORD => InsertKind::Prop(prop::first(file()?)),
+        effect::WORD => InsertKind::Effect(effect::first(file()?, wish.distance_m, wish.frame)),
+        backdrop::WORD => InsertKind::Backdrop(backdrop::first(file()?, wish.toward)),
+        MARKER => InsertKind::Marker,
+        _ => InsertKind::Title(title::first(wish.distance_m)),
+    })
+}
+
+/// Shows another file and keeps everything else.
+///
+/// # Errors
+/// [`ValueError::NoAsset`] where the kind cannot show it.
+pub fn swap(kind: &mut InsertKind, file: &TakenAsset) -> Result<(), ValueError> {
+    let wish = Wish { kind: kind.word(), shows: Some(file), distance_m: 1.0, toward: Vector3::z(), frame: 0 };
+    let made = first_of(&wish)?;
+    let (asset, aspect) = (file.asset.clone(), file.info.aspect());
+    match (kind, made) {
+        (InsertKind::Sign(sign), _) => (sign.asset, sign.aspect) = (asset, aspect),
+        (InsertKind::Effect(effect), _) => (effect.asset, effect.aspect) = (asset, aspect),
+        (InsertKind::Backdrop(far), _) => (far.asset, far.aspect) = (asset, aspect),
+        // Another model has units and axes of its own.
+        (InsertKind::Prop(prop), InsertKind::Prop(other)) => *prop = other,
+        (other, _) => return Err(ValueError::NoAsset { kind: other.word(), shows: "text" }),
+    }
+    Ok(())
+}
+
+/// A size that people would type.
+fn rounded_size(m: f64) -> f64 {
+    (m * 10.0).round().max(1.0) / 10.0
 }
 
 /// What can be set of what a kind shows.
 pub fn fields(kind: &InsertKind) -> &'static [Field] {
     match kind {
         InsertKind::Title(_) => &title::FIELDS,
+        InsertKind::Sign(_) => &sign::FIELDS,
+        InsertKind::Prop(_) => &prop::FIELDS,
+        InsertKind::Effect(_) => &effect::FIELDS,
+        InsertKind::Backdrop(_) => &backdrop::FIELDS,
+        InsertKind::Marker => &[],
     }
 }
 
@@ -49,6 +118,11 @@ pub fn fields(kind: &InsertKind) -> &'static [Field] {
 pub fn content_values(kind: &InsertKind) -> Values {
     match kind {
         InsertKind::Title(title) => title::values(title),
+        InsertKind::Sign(sign) => sign::values(sign),
+        InsertKind::Prop(prop) => prop::values(prop),
+        InsertKind::Effect(effect) => effect::values(effect),
+        InsertKind::Backdrop(far) => backdrop::values(far),
+        InsertKind::Marker => Values::new(),
     }
 }
 
@@ -59,12 +133,18 @@ pub fn content_values(kind: &InsertKind) -> Values {
 pub fn set_content(kind: &mut InsertKind, name: &str, value: &Value) -> Result<bool, ValueError> {
     match kind {
         InsertKind::Title(title) => title::set(title, name, value),
+        InsertKind::Sign(sign) => sign::set(sign, name, value),
+        InsertKind::Prop(prop) => prop::set(prop, name, value),
+        InsertKind::Effect(effect) => effect::set(effect, name, value),
+        InsertKind::Backdrop(far) => backdrop::set(far, name, value),
+        InsertKind::Marker => Ok(false),
     }
 }
 
 /// All values of an insert at a time, frames, but for its name.
 pub fn values(insert: &Insert, frame: f64) -> Values {
     let mut values = placed::values(&insert.placement, frame);
+    values.extend(look::values(insert, frame));
     values.extend(content_values(&insert.content));
     values
 }
@@ -78,9 +158,10 @@ pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result
         "name" => insert.name = text(value)?.trim().to_owned(),
         "hidden" => insert.hidden = value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() })?,
         _ if placed::set(&mut insert.placement, frame, name, value)? => {}
+        _ if look::set(insert, frame, name, value)? => {}
         _ if set_content(&mut insert.content, name, value)? => {}
         _ => {
-            let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).map(|f| f.name).collect();
+            let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).chain(&LOOK_FIELDS).map(|f| f.name).collect();
             return Err(ValueError::Unknown { kind: insert.content.word(), all });
         }
     }
@@ -93,7 +174,7 @@ pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result
 /// The first value that cannot be used, by its name.
 pub fn set_typed(insert: &mut Insert, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(insert, frame);
-    let all = fields(&insert.content).iter().chain(&PLACE_FIELDS);
+    let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).chain(&LOOK_FIELDS);
     let changed: Vec<&Field> = all.filter(|f| typed.get(f.name).is_some_and(|typed| f.differs(&now, typed))).collect();
     let name = typed.get("name").map(|name| ("name", name));
     for (name, typed) in changed.iter().map(|f| (f.name, &typed[f.name])).chain(name) {
@@ -105,19 +186,22 @@ pub fn set_typed(insert: &mut Insert, frame: f64, typed: &BTreeMap<String, Strin
 #[cfg(test)]
 mod tests {
     use super::*;
-    use fennik_core::scene::{InsertId, Placement, Stance};
+    use crate::engine::assets::ShotOn;
+    use fennik_core::scene::{Asset, AssetName, InsertId, Placement, Stance};
 
     fn insert(content: InsertKind) -> Insert {
         let placement = Placement::on([1.0, 0.0, -2.0], [0.0, 1.0, 0.0], Stance::Standing);
-        Insert { id: InsertId(1), name: "one".into(), content, placement, hidden: false }
+        Insert { id: InsertId(1), name: "one".into(), ..Insert::new(content, placement) }
     }
 
     #[test]
     fn every_kind_is_made_anew_from_its_values() {
-        for (word, first) in KINDS {
-            let made = first(12.0);
+        for word in WORDS {
+            let file = file(word);
+            let wish = Wish { shows: Some(&file), ..wish(word) };
+            let made = first_of(&wish).unwrap();
             assert_eq!((made.word(), made.validate()), (word, Ok(())));
-            let mut other = first(3.0);
+            let mut other = first_of(&Wish { distance_m: 3.0, frame: 7, toward: Vector3::x(), ..wish }).unwrap();
             let values = content_values(&made);
             let mut names: Vec<_> = fields(&made).iter().map(|f| f.name).collect();
             names.sort_unstable();
@@ -127,14 +211,44 @@ mod tests {
             }
             assert_eq!(other, made);
             let wrong = set(&mut insert(other), 0.0, "moons", &Value::from(1)).unwrap_err().to_string();
-            assert!(wrong.contains("turn") && wrong.contains(names[0]), "{wrong}");
+            assert!(wrong.contains("turn") && names.iter().all(|n| wrong.contains(n)), "{wrong}");
+            assert_eq!(first_of(&super::tests::wish(word)).is_err(), shows(word).is_some(), "{word} shows a file");
         }
-        assert!(first_of("kiosk").unwrap_err().to_string().contains("a title can"));
+        assert!(first_of(&wish("kiosk")).unwrap_err().to_string().contains("a title, a sign"));
+    }
+
+    #[test]
+    fn another_file_keeps_everything_else() {
+        let (one, mut other) = (file("sign"), file("effect"));
+        other.info = AssetInfo::Picture { width: 300, height: 100, ground: ShotOn::Anything };
+        let mut kind = first_of(&Wish { shows: Some(&one), ..wish("sign") }).unwrap();
+        set_content(&mut kind, "thickness", &Value::from(0.2)).unwrap();
+        let before = content_values(&kind);
+        swap(&mut kind, &other).unwrap();
+        let InsertKind::Sign(sign) = &kind else { panic!("a sign") };
+        assert_eq!((sign.aspect, &sign.asset, content_values(&kind)), (3.0, &other.asset, before));
+        assert!(swap(&mut kind, &file("prop")).unwrap_err().to_string().contains("picture"));
+        assert!(swap(&mut InsertKind::Marker, &one).is_err());
+    }
+
+    fn wish(kind: &str) -> Wish<'_> {
+        Wish { kind, shows: None, distance_m: 12.0, toward: -Vector3::z(), frame: 0 }
+    }
+
+    /// A file that a kind shows.
+    fn file(kind: &str) -> TakenAsset {
+        let name = AssetName::of_digest(&[kind.len() as u8; 32]);
+        let info = if shows(kind) == Some("model") {
+            AssetInfo::Model { size: [1.0; 3], unit_m: 0.01, z_up: true, triangles: 2, notes: Vec::new() }
+        } else {
+            AssetInfo::Picture { width: 200, height: 100, ground: ShotOn::Black }
+        };
+        TakenAsset { asset: Asset { name, file: "one".into() }, kind: "any".into(), info }
     }
 
     #[test]
     fn only_what_was_typed_anew_is_set() {
-        let mut one = insert(first_of("title").unwrap()(10.0));
+        let mut one = insert(first_of(&wish("title")).unwrap());
         one.placement.set_turn_lean_deg(0.0, [-77.123_456_789_012, 11.1]);
         let before = one.clone();
         let shown = |v: &Value| v.as_str().map_or_else(|| v.to_string(), str::to_owned);

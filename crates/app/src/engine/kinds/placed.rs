@@ -1,6 +1,6 @@
 //! Where an insert stands, as forms and recipes see it: the same for all kinds.
 
-use super::field::{Field, Input, ValueError, amount};
+use super::field::{Field, Input, ValueError, amount, word};
 use super::{Measure, Values};
 use fennik_core::scene::Placement;
 use serde_json::{Value, json};
@@ -43,8 +43,7 @@ pub fn set(placement: &mut Placement, frame: f64, name: &str, value: &Value) -> 
         "lift" => placement.anchor.lift_m.set_at(frame, length()?),
         "scale" => placement.scale.set_at(frame, amount(value, Measure::Plain)?),
         "stance" => {
-            placement.stance =
-                serde_json::from_value(value.clone()).map_err(|_| ValueError::NoStance { value: value.clone() })?
+            placement.stance = word(value)?;
         }
         _ => return Ok(false),
     }

@@ -11,7 +11,7 @@ use super::laying::{Axis, Part};
 use super::quantity::Amount;
 use fennik_core::image::Channel;
 use fennik_core::matte::{MaskMode, OutlineKey};
-use fennik_core::scene::{Follow, LineRole, Stance};
+use fennik_core::scene::{AssetName, Follow, LineRole, Stance};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
@@ -317,13 +317,19 @@ pub enum Step {
     Flip {},
     /// Places something.
     Place {
-        /// `title`.
+        /// `title`, `sign`, `prop`, `effect`, `backdrop` or `marker`.
         kind: String,
         /// Its name.
         name: String,
         /// What a title says.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         text: Option<String>,
+        /// The file that it shows, beside the recipe.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        file: Option<String>,
+        /// Or one that was taken in before, by its content.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        asset: Option<AssetName>,
         /// Where.
         at: Place,
         /// Standing or lying.
@@ -332,6 +338,17 @@ pub enum Step {
         /// The surface: `floor`, or what lies under the place where this is left out.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         on: Option<String>,
+    },
+    /// Shows another file and keeps everything else.
+    Swap {
+        /// What.
+        thing: String,
+        /// The file, beside the recipe.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        file: Option<String>,
+        /// Or one that was taken in before, by its content.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        asset: Option<AssetName>,
     },
     /// Changes values of a thing (by its name), or of the `light`.
     Set {
@@ -395,6 +412,7 @@ impl Step {
             Self::Nudge { .. } => "nudge",
             Self::Flip {} => "flip",
             Self::Place { .. } => "place",
+            Self::Swap { .. } => "swap",
             Self::Set { .. } => "set",
             Self::Remove { .. } => "remove",
             Self::Render { .. } => "render",

@@ -2,18 +2,19 @@
 
 use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step};
 use crate::engine::adopt::edit_head;
+use crate::engine::assets::{self, ShotAssets, TakenAsset};
 use crate::engine::focal::focal_px;
 use crate::engine::kinds::{self, Values, amount};
 use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
-use crate::engine::place::{Pixel, insert_on, spot};
+use crate::engine::place::{Pixel, insert_on, spot_for};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
 use crate::engine::{EngineError, OpenShot, analyse, import, output, survey};
 use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::{
-    DrawnLine, Edit, Follow, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit, SolvingEdit, Stance,
-    Surface, SurfacingEdit, TrackingEdit, points_inside, spot_on,
+    AssetName, DrawnLine, Edit, Follow, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit,
+    SolvingEdit, Stance, Surface, SurfacingEdit, TrackingEdit, points_inside, spot_on,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -87,7 +88,7 @@ pub enum StepError {
     #[error("values that change over time cannot be set yet; leave out frame")]
     Keyed,
     /// A value that the light has not.
-    #[error("the light has no {name:?}; it has bearing, height, sun and ambient")]
+    #[error("the light has no {name:?}; it has bearing, height, sun, ambient and floor-shadow")]
     NoLightValue {
         /// As it was written.
         name: String,
@@ -242,6 +243,7 @@ impl<'a> Cook<'a> {
                 .lay(|_, _| Ok(Lay::Nudge { turn_deg: turn.unwrap_or_default(), shift_m: shift.unwrap_or_default() })),
             Step::Flip {} => self.lay(|_, _| Ok(Lay::Flip)),
             Step::Place { .. } => self.place(step),
+            Step::Swap { thing, file, asset } => self.swap(thing, file.as_deref(), asset.as_ref()),
             Step::Set { thing, values, frame } => self.set(thing, values, *frame),
             Step::Remove { thing } => {
                 let shot = self.open()?;
@@ -423,8 +425,10 @@ impl<'a> Cook<'a> {
     }
 
     fn place(&self, step: &Step) -> Result<(), EngineError> {
-        let Step::Place { kind, name, text, at, stance, on } = step else { return Err(EngineError::Fault) };
-        kinds::first_of(kind)?;
+        let Step::Place { kind, name, text, file, asset, at, stance, on } = step else {
+            return Err(EngineError::Fault);
+        };
+        let shows = self.shown_file(file.as_deref(), asset.as_ref())?;
         let shot = self.open()?;
         if find_insert(&shot, name).is_ok() {
             return Err(StepError::Taken { name: name.clone() }.into());
@@ -432,11 +436,13 @@ impl<'a> Cook<'a> {
         let (solution, document) = (shot.solution(self.store)?, shot.document());
         let pixel = Vector2::from(at.pixel);
         let spot = match on.as_deref() {
-            None => spot(&solution, document, Pixel { frame: at.frame, at: at.pixel })?,
+            None => spot_for(kind, &solution, document, Pixel { frame: at.frame, at: at.pixel })?,
             Some("floor") => spot_on(&solution, &document.datum, None, at.frame, pixel)?,
             Some(other) => spot_on(&solution, &document.datum, Some(surface_named(&shot, other)?), at.frame, pixel)?,
         };
-        let mut insert = insert_on(kind, &solution, document, at.frame, &spot, stance.unwrap_or(Stance::Standing))?;
+        // Titles of earlier recipes stand where nothing is said.
+        let stance = (*stance).or((kind == "title").then_some(Stance::Standing));
+        let mut insert = insert_on((kind, shows.as_ref()), &solution, document, at.frame, &spot, stance)?;
         insert.name.clone_from(name);
         if let Some(text) = text {
             let set = kinds::set_content(&mut insert.content, "text", &Value::from(text.as_str()))?;
@@ -444,8 +450,38 @@ impl<'a> Cook<'a> {
                 return Err(StepError::NoText { kind: kind.clone() }.into());
             }
         }
-        fennik_render::RenderScene::mesh(&insert, 0.0)?;
+        self.can_be_shown(&shot, &insert)?;
         self.edit(&shot, &Edit::Placing(PlacingEdit::AddInsert { insert }))
+    }
+
+    /// The file that something is to show: one beside the recipe, or one that was taken in before.
+    fn shown_file(&self, file: Option<&str>, asset: Option<&AssetName>) -> Result<Option<TakenAsset>, EngineError> {
+        match (file, asset) {
+            (Some(file), _) => {
+                let path = self.path(file);
+                let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+                Ok(Some(assets::take_in(self.store, &assets::with_companions(name, path))?))
+            }
+            (None, Some(name)) => Ok(Some(assets::find(self.store, name)?)),
+            (None, None) => Ok(None),
+        }
+    }
+
+    /// What cannot be drawn is told now, not at the next picture.
+    fn can_be_shown(&self, shot: &OpenShot, insert: &Insert) -> Result<(), EngineError> {
+        let inserts = std::slice::from_ref(insert);
+        let shows = ShotAssets::of(self.store, &Arc::default(), inserts, shot.clip.rate)?;
+        fennik_render::RenderScene::mesh(insert, 0.0, shows.as_ref())?;
+        Ok(())
+    }
+
+    fn swap(&self, thing: &str, file: Option<&str>, asset: Option<&AssetName>) -> Result<(), EngineError> {
+        let shot = self.open()?;
+        let mut insert = find_insert(&shot, thing)?.clone();
+        let shows = self.shown_file(file, asset)?.ok_or(assets::AssetsError::Nothing)?;
+        kinds::swap(&mut insert.content, &shows)?;
+        self.can_be_shown(&shot, &insert)?;
+        self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }))
     }
 
     fn set(&self, thing: &str, values: &Values, frame: Option<u32>) -> Result<(), EngineError> {
@@ -458,7 +494,7 @@ impl<'a> Cook<'a> {
             for (name, value) in values {
                 kinds::set(&mut insert, 0.0, name, value).map_err(|why| why.of(name))?;
             }
-            fennik_render::RenderScene::mesh(&insert, 0.0)?;
+            self.can_be_shown(&shot, &insert)?;
             return self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }));
         }
         if shot.document().surfacing.named(thing).is_some() {
@@ -474,6 +510,7 @@ impl<'a> Cook<'a> {
                 "height" => (&mut light.height_deg, Measure::Angle),
                 "sun" => (&mut light.sun, Measure::Plain),
                 "ambient" => (&mut light.ambient, Measure::Plain),
+                "floor-shadow" => (&mut light.floor_shadow, Measure::Plain),
                 _ => return Err(StepError::NoLightValue { name: name.clone() }.into()),
             };
             *slot = amount(value, measure).map_err(|why| why.of(name))?.into();

@@ -1,13 +1,15 @@
 //! What there is in a shot, as JSON for other programs (docs/formats.md).
 
+use crate::engine::assets::ShotAssets;
 use crate::engine::readings::readings;
 use crate::engine::{EngineError, OpenShot, survey};
 use fennik_core::scene::{Datum, Surface, floor_corners};
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
-use fennik_render::RenderScene;
+use fennik_render::{Assets, RenderScene};
 use fennik_store::Store;
 use serde_json::{Value, json};
+use std::sync::Arc;
 
 /// The shot's readings, inserts and surfaces, in the world of the datum, metres.
 ///
@@ -25,12 +27,13 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         readings["solve"] = solve_reading(solution, shot.solve_is_of_these_tracks(store).is_err());
         readings["datum"] = datum_reading(shot, solution);
     }
+    let assets = ShotAssets::of(store, &Arc::default(), &document.placing.inserts, shot.clip.rate)?;
     let inserts = document.placing.inserts.iter().map(|insert| {
         let p = &insert.placement;
         let m = *p.rotation(0.0).matrix();
         let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
         Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": p.origin(0.0).as_slice(),
-            "rotation": rows, "size": size(insert)?, "hidden": insert.hidden }))
+            "rotation": rows, "size": size(insert, assets.as_ref())?, "hidden": insert.hidden }))
     });
     let inserts = inserts.collect::<Result<Vec<_>, EngineError>>()?;
     let masks: Vec<_> = document
@@ -47,7 +50,7 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         "frame_rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
         "trim": document.trim, "readings": readings, "masks": masks, "inserts": inserts, "surfaces": surfaces,
         "light": { "bearing": light.bearing_deg, "height": light.height_deg, "sun": light.sun,
-            "ambient": light.ambient } }))
+            "ambient": light.ambient, "floor_shadow": light.floor_shadow } }))
 }
 
 fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {
@@ -81,9 +84,9 @@ fn datum_reading(shot: &OpenShot, solution: &Solution) -> Value {
 }
 
 /// Width, height and depth of an insert as it stands, metres.
-fn size(insert: &fennik_core::scene::Insert) -> Result<[f64; 3], EngineError> {
+fn size(insert: &fennik_core::scene::Insert, assets: &dyn Assets) -> Result<[f64; 3], EngineError> {
     let turn = insert.placement.rotation(0.0).inverse();
-    let mesh = RenderScene::mesh(insert, 0.0)?;
+    let mesh = RenderScene::mesh(insert, 0.0, assets)?;
     let local =
         mesh.positions.iter().map(|p| turn * nalgebra::Vector3::new(f64::from(p.x), f64::from(p.y), f64::from(p.z)));
     let (mut low, mut high) = ([f64::INFINITY; 3], [f64::NEG_INFINITY; 3]);

@@ -92,6 +92,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
             ("height", json!(l.height_deg)),
             ("sun", json!(l.sun)),
             ("ambient", json!(l.ambient)),
+            ("floor-shadow", json!(l.floor_shadow)),
         ];
         steps.push(Step::Set { thing: "light".to_owned(), values: named(values), frame: None });
     }
@@ -395,6 +396,11 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
         ("scale", json!(p.scale.at(0.0))),
         ("stance", json!(p.stance)),
     ]));
+    let plain = Insert::new(insert.content.clone(), p.clone());
+    if (&insert.opacity, insert.blend, p.facing) != (&plain.opacity, plain.blend, Default::default()) {
+        let look = kinds::LOOK_FIELDS.map(|f| f.name);
+        values.extend(kinds::values(insert, 0.0).into_iter().filter(|(name, _)| look.contains(&name.as_str())));
+    }
     if insert.hidden {
         values.insert("hidden".to_owned(), json!(true));
     }
@@ -416,6 +422,8 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
             kind: insert.content.word().to_owned(),
             name: name.clone(),
             text,
+            file: None,
+            asset: insert.content.asset().map(|a| a.name.clone()),
             at,
             stance: Some(stance),
             on: on_floor.then(|| "floor".to_owned()),

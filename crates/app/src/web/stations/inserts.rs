@@ -2,17 +2,17 @@
 
 use super::view::{ShotView, Station};
 use crate::engine::ShotError;
-use crate::engine::{EngineError, kinds, place};
+use crate::engine::{EngineError, assets, kinds, place};
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};
 use actix_web::{Responder, post, web};
 use askama::Template;
-use fennik_core::scene::{Edit, InsertId, PlacingEdit, Stance};
+use fennik_core::scene::{AssetName, Edit, InsertId, PlacingEdit, Stance};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(place_insert).service(change_insert);
+    config.service(place_insert).service(change_insert).service(swap_file);
 }
 
 /// One insert in its line.
@@ -22,12 +22,30 @@ struct InsertLine {
     label: String,
 }
 
+/// One file that could be placed.
+struct FileTile {
+    name: String,
+    file: String,
+    reading: String,
+    is_model: bool,
+}
+
+impl FileTile {
+    fn of(taken: &assets::TakenAsset) -> Self {
+        Self {
+            name: taken.asset.name.to_string(),
+            file: taken.asset.file.clone(),
+            reading: taken.info.reading(),
+            is_model: matches!(taken.info, assets::AssetInfo::Model { .. }),
+        }
+    }
+}
+
 #[derive(Template)]
 #[template(path = "stations/inserts.html")]
 struct Tools {
     solved: bool,
-    /// The words of what can be placed.
-    kinds: Vec<&'static str>,
+    files: Vec<FileTile>,
     inserts: Vec<InsertLine>,
 }
 
@@ -37,7 +55,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         |i: &fennik_core::scene::Insert| InsertLine { id: i.id.0, name: i.shown_name(), label: i.content.label() };
     let tools = Tools {
         solved: view.solution.is_some(),
-        kinds: kinds::words().collect(),
+        files: assets::all(&view.app.store)?.iter().map(FileTile::of).collect(),
         inserts: inserts.iter().map(line).collect(),
     };
     Station::new("inserts", "Inserts", views::inserts_reading(inserts.len()), &tools)
@@ -53,10 +71,15 @@ struct PlaceRequest {
     /// The word of what is placed.
     #[serde(default = "title")]
     kind: String,
+    /// The file that it shows.
+    #[serde(default)]
+    asset: Option<AssetName>,
     frame: u32,
     x: f64,
     y: f64,
-    stance: Stance,
+    /// Nothing: as the surface calls for.
+    #[serde(default)]
+    stance: Option<Stance>,
 }
 
 #[post("/shots/{id}/place")]
@@ -66,7 +89,9 @@ async fn place_insert(editor: Editor, body: web::Json<PlaceRequest>) -> Result<i
         .apply(body.revision, move |app, shot| {
             let solution = app.solution(shot)?;
             let at = place::Pixel { frame: body.frame, at: [body.x, body.y] };
-            let insert = place::insert_at(&body.kind, &solution, shot.document(), at, body.stance)?;
+            let shows = body.asset.map(|name| assets::find(&app.store, &name)).transpose()?;
+            let document = shot.document();
+            let insert = place::insert_at(&body.kind, shows.as_ref(), &solution, document, at, body.stance)?;
             Ok(Edit::Placing(PlacingEdit::AddInsert { insert }))
         })
         .await
@@ -113,12 +138,34 @@ impl TryFrom<BTreeMap<String, String>> for InsertForm {
 async fn change_insert(editor: Editor, form: web::Form<InsertForm>) -> Result<impl Responder, PageError> {
     let form = form.into_inner();
     editor
-        .apply(form.revision, move |_, shot| {
+        .apply(form.revision, move |app, shot| {
             let gone = || ShotError::Gone { what: "insert" };
             let mut insert = shot.document().insert(InsertId(form.insert)).ok_or_else(gone)?.clone();
             kinds::set_typed(&mut insert, form.frame, &form.typed)?;
             // Letters that the font lacks are told now, not at the next picture.
-            fennik_render::RenderScene::mesh(&insert, form.frame)?;
+            let shows = app.assets(shot, std::slice::from_ref(&insert))?;
+            fennik_render::RenderScene::mesh(&insert, form.frame, shows.as_ref())?;
+            Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+        })
+        .await
+}
+
+#[derive(Deserialize)]
+struct SwapRequest {
+    revision: i64,
+    insert: u32,
+    asset: AssetName,
+}
+
+/// Shows another file and keeps everything else.
+#[post("/shots/{id}/swap")]
+async fn swap_file(editor: Editor, body: web::Json<SwapRequest>) -> Result<impl Responder, PageError> {
+    let body = body.into_inner();
+    editor
+        .apply(body.revision, move |app, shot| {
+            let gone = || ShotError::Gone { what: "insert" };
+            let mut insert = shot.document().insert(InsertId(body.insert)).ok_or_else(gone)?.clone();
+            kinds::swap(&mut insert.content, &assets::find(&app.store, &body.asset)?)?;
             Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
         })
         .await

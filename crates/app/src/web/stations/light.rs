@@ -34,11 +34,18 @@ struct LightForm {
     height_deg: f64,
     sun: f64,
     ambient: f64,
+    floor_shadow: f64,
 }
 
 #[post("/shots/{id}/light")]
 async fn change_light(editor: Editor, form: web::Form<LightForm>) -> Result<impl Responder, PageError> {
     let f = form.into_inner();
-    let light = LightNow { bearing_deg: f.bearing_deg, height_deg: f.height_deg, sun: f.sun, ambient: f.ambient };
+    let light = LightNow {
+        bearing_deg: f.bearing_deg,
+        height_deg: f.height_deg,
+        sun: f.sun,
+        ambient: f.ambient,
+        floor_shadow: f.floor_shadow,
+    };
     editor.apply(f.revision, move |_, _| Ok(Edit::Light(LightEdit::Light { light: light.into() }))).await
 }

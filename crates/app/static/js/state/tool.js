@@ -4,7 +4,7 @@
 /**
  * @typedef {{kind: "select"}} Select picks tracks, grabs handles and masks
  * @typedef {{kind: "lasso"}} Lasso the same; a drag goes round tracks instead of over them
- * @typedef {{kind: "place", what: string, stance: string}} Place puts an insert on the surface under the pointer
+ * @typedef {{kind: "place", what: string, stance: string, asset: string}} Place puts an insert on the surface under the pointer
  * @typedef {{kind: "outline", mode: string, corners: number[][]}} Outline draws a mask corner by corner
  * @typedef {{kind: "line", role: string}} Line draws along an upright, a level edge or the horizon
  * @typedef {{kind: "rod", height: number}} Rod stands a rod where one points

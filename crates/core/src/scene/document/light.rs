@@ -16,11 +16,14 @@ pub struct Light {
     pub sun: Animated<f64>,
     /// Strength of the light from everywhere.
     pub ambient: Animated<f64>,
+    /// How much of the shadow of what is placed falls on the floor, 0 to 1.
+    #[serde(default)]
+    pub floor_shadow: Animated<f64>,
 }
 
 impl Default for Light {
     fn default() -> Self {
-        LightNow { bearing_deg: 40.0, height_deg: 45.0, sun: 0.8, ambient: 0.35 }.into()
+        LightNow { bearing_deg: 40.0, height_deg: 45.0, sun: 0.8, ambient: 0.35, floor_shadow: 1.0 }.into()
     }
 }
 
@@ -31,6 +34,7 @@ impl From<LightNow> for Light {
             height_deg: l.height_deg.into(),
             sun: l.sun.into(),
             ambient: l.ambient.into(),
+            floor_shadow: l.floor_shadow.into(),
         }
     }
 }
@@ -43,6 +47,7 @@ impl Light {
             height_deg: self.height_deg.at(frame),
             sun: self.sun.at(frame),
             ambient: self.ambient.at(frame),
+            floor_shadow: self.floor_shadow.at(frame),
         }
     }
 
@@ -52,14 +57,13 @@ impl Light {
     }
 
     fn all(&self) -> impl Iterator<Item = &Animated<f64>> {
-        [&self.bearing_deg, &self.height_deg, &self.sun, &self.ambient].into_iter()
+        [&self.bearing_deg, &self.height_deg, &self.sun, &self.ambient, &self.floor_shadow].into_iter()
     }
 
     /// Moves its keys in time by frames.
     pub(super) fn shift(&mut self, by: f64) {
-        [&mut self.bearing_deg, &mut self.height_deg, &mut self.sun, &mut self.ambient]
-            .into_iter()
-            .for_each(|v| v.shift(by));
+        let Self { bearing_deg, height_deg, sun, ambient, floor_shadow } = self;
+        [bearing_deg, height_deg, sun, ambient, floor_shadow].into_iter().for_each(|v| v.shift(by));
     }
 }
 
@@ -74,6 +78,8 @@ pub struct LightNow {
     pub sun: f64,
     /// Strength of the light from everywhere.
     pub ambient: f64,
+    /// How much of the shadow of what is placed falls on the floor, 0 to 1.
+    pub floor_shadow: f64,
 }
 
 impl LightNow {
@@ -105,6 +111,7 @@ impl Light {
         within(&light.height_deg, -90.0, 90.0)?;
         within(&light.sun, 0.0, 20.0)?;
         within(&light.ambient, 0.0, 20.0)?;
+        within(&light.floor_shadow, 0.0, 1.0)?;
         *self = light.clone();
         Ok(())
     }

@@ -194,7 +194,7 @@ mod tests {
         placement.set_turn_lean_deg(0.0, [turn_deg, 0.0]);
         placement.anchor.lift_m = 0.1.into();
         placement.scale = 1.5.into();
-        Insert { id: InsertId(0), name: String::new(), content: InsertKind::Title(title), placement, hidden: false }
+        Insert::new(InsertKind::Title(title), placement)
     }
 
     #[test]

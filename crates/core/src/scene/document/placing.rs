@@ -74,7 +74,7 @@ impl Placing {
 
     /// Moves all keys in time by frames.
     pub(super) fn shift(&mut self, by: f64) {
-        self.inserts.iter_mut().for_each(|i| i.placement.shift(by));
+        self.inserts.iter_mut().for_each(|i| i.shift(by));
     }
 
     /// Moves everything with the world, so that it stays where it is in the picture.

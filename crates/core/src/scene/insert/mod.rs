@@ -1,14 +1,28 @@
 //! Inserts: what is placed in the scene. One file a kind; a new kind is a file and a line in [`InsertKind`].
 
+mod backdrop;
+mod blend;
+mod effect;
 mod error;
 mod placement;
+mod play;
+mod prop;
+mod sign;
 mod title;
 
+pub use backdrop::{Backdrop, Spread};
+pub use blend::Blend;
+pub use effect::{Effect, Key, Keyed};
 pub use error::InsertError;
 pub(crate) use error::within;
-pub use placement::{Placement, Stance};
+pub use placement::{Facing, Placement, Stance};
+pub use play::{Ends, Play};
+pub use prop::{ModelUp, Prop};
+pub use sign::{Alpha, Sign};
 pub use title::Title;
 
+use super::Asset;
+use super::anim::Animated;
 use serde::{Deserialize, Serialize};
 
 /// Names an insert within its shot; never used twice.
@@ -22,6 +36,16 @@ pub struct InsertId(pub u32);
 pub enum InsertKind {
     /// Letters.
     Title(Title),
+    /// A picture or a clip on a card.
+    Sign(Sign),
+    /// A model.
+    Prop(Prop),
+    /// A filmed or drawn element.
+    Effect(Effect),
+    /// Something far away.
+    Backdrop(Backdrop),
+    /// A place with a name, for others to hang on.
+    Marker,
 }
 
 /// Something placed.
@@ -38,6 +62,24 @@ pub struct Insert {
     pub placement: Placement,
     /// Whether it is left out of the picture.
     pub hidden: bool,
+    /// How much of it is seen, 0 to 1.
+    #[serde(default = "opaque", skip_serializing_if = "is_opaque")]
+    pub opacity: Animated<f64>,
+    /// How it is mixed with what lies behind it.
+    #[serde(default, skip_serializing_if = "is_normal")]
+    pub blend: Blend,
+}
+
+fn opaque() -> Animated<f64> {
+    1.0.into()
+}
+
+fn is_opaque(opacity: &Animated<f64>) -> bool {
+    *opacity == opaque()
+}
+
+fn is_normal(blend: &Blend) -> bool {
+    *blend == Blend::Normal
 }
 
 /// Longest name, characters.
@@ -48,6 +90,11 @@ impl InsertKind {
     pub fn word(&self) -> &'static str {
         match self {
             Self::Title(_) => "title",
+            Self::Sign(_) => "sign",
+            Self::Prop(_) => "prop",
+            Self::Effect(_) => "effect",
+            Self::Backdrop(_) => "backdrop",
+            Self::Marker => "marker",
         }
     }
 
@@ -55,6 +102,44 @@ impl InsertKind {
     pub fn label(&self) -> String {
         match self {
             Self::Title(title) => title.text.lines().next().unwrap_or(self.word()).to_owned(),
+            Self::Marker => self.word().to_owned(),
+            _ => self.asset().map_or_else(String::new, |a| a.file.clone()),
+        }
+    }
+
+    /// Whether it is seen from the front alone, so that it hangs on a wall.
+    pub fn is_flat(&self) -> bool {
+        matches!(self, Self::Title(_) | Self::Sign(_))
+    }
+
+    /// The file that it shows.
+    pub fn asset(&self) -> Option<&Asset> {
+        match self {
+            Self::Title(_) | Self::Marker => None,
+            Self::Sign(sign) => Some(&sign.asset),
+            Self::Prop(prop) => Some(&prop.asset),
+            Self::Effect(effect) => Some(&effect.asset),
+            Self::Backdrop(backdrop) => Some(&backdrop.asset),
+        }
+    }
+
+    /// How what it shows runs.
+    pub fn play(&self) -> Option<&Play> {
+        match self {
+            Self::Title(_) | Self::Prop(_) | Self::Marker => None,
+            Self::Sign(sign) => Some(&sign.play),
+            Self::Effect(effect) => Some(&effect.play),
+            Self::Backdrop(backdrop) => Some(&backdrop.play),
+        }
+    }
+
+    /// The same, to be changed.
+    pub fn play_mut(&mut self) -> Option<&mut Play> {
+        match self {
+            Self::Title(_) | Self::Prop(_) | Self::Marker => None,
+            Self::Sign(sign) => Some(&mut sign.play),
+            Self::Effect(effect) => Some(&mut effect.play),
+            Self::Backdrop(backdrop) => Some(&mut backdrop.play),
         }
     }
 
@@ -62,6 +147,8 @@ impl InsertKind {
     pub fn base_colour(&self) -> [u8; 3] {
         match self {
             Self::Title(title) => title.colour,
+            Self::Sign(sign) => sign.edge,
+            Self::Prop(_) | Self::Effect(_) | Self::Backdrop(_) | Self::Marker => [200; 3],
         }
     }
 
@@ -72,11 +159,36 @@ impl InsertKind {
     pub fn validate(&self) -> Result<(), InsertError> {
         match self {
             Self::Title(title) => title.validate(),
+            Self::Sign(sign) => sign.validate(),
+            Self::Prop(prop) => prop.validate(),
+            Self::Effect(effect) => effect.validate(),
+            Self::Backdrop(backdrop) => backdrop.validate(),
+            Self::Marker => Ok(()),
         }
     }
 }
 
 impl Insert {
+    /// Something that covers what lies behind it; its document gives it an id and a name.
+    pub fn new(content: InsertKind, placement: Placement) -> Self {
+        let (id, name) = (InsertId(0), String::new());
+        Self { id, name, content, placement, hidden: false, opacity: opaque(), blend: Blend::default() }
+    }
+
+    /// Moves its keys, and what it shows, in time by frames.
+    pub fn shift(&mut self, by: f64) {
+        self.placement.shift(by);
+        self.opacity.shift(by);
+        if let Some(play) = self.content.play_mut() {
+            play.shift(by);
+        }
+    }
+
+    /// Whether it looks or stands otherwise at another time.
+    pub fn changes(&self) -> bool {
+        self.placement.moves() || self.opacity.changes()
+    }
+
     /// What it is called: its name, or for those of earlier versions its kind and number.
     pub fn shown_name(&self) -> String {
         if self.name.trim().is_empty() { format!("{} {}", self.content.word(), self.id.0) } else { self.name.clone() }
@@ -88,6 +200,7 @@ impl Insert {
     /// The first [`InsertError`].
     pub fn validate(&self) -> Result<(), InsertError> {
         self.placement.validate()?;
+        self.opacity.validate(|v| within("the opacity", *v, 0.0, 1.0))?;
         if self.name.chars().count() > MAX_NAME || self.name.chars().any(char::is_control) {
             return Err(InsertError::Name { most: MAX_NAME });
         }

@@ -28,6 +28,23 @@ impl Stance {
     }
 }
 
+/// Whether an insert turns to the camera.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Facing {
+    /// It stays as it is turned.
+    #[default]
+    Stays,
+    /// It turns about its upright.
+    Upright,
+    /// It turns and leans.
+    Wholly,
+}
+
+fn stays(facing: &Facing) -> bool {
+    *facing == Facing::Stays
+}
+
 /// Where an insert is, in the world of the datum. Its pivot is its foot: the middle of the bottom
 /// edge when it stands, of the text when it lies.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -38,18 +55,42 @@ pub struct Placement {
     pub scale: Animated<f64>,
     /// Standing or lying.
     pub stance: Stance,
+    /// Whether it turns to the camera.
+    #[serde(default, skip_serializing_if = "stays")]
+    pub facing: Facing,
 }
 
 impl Placement {
     /// On a surface, as large as it was made.
     pub fn on(foot: [f64; 3], normal: [f64; 3], stance: Stance) -> Self {
-        Self { anchor: Anchor::on(foot, normal), scale: 1.0.into(), stance }
+        Self { anchor: Anchor::on(foot, normal), scale: 1.0.into(), stance, facing: Facing::default() }
     }
 
     /// World from the insert's own frame at a time, frames: x along the baseline, y up the letters, z towards the
     /// reader.
     pub fn rotation(&self, frame: f64) -> Rotation3<f64> {
         self.anchor.rotation(frame) * self.stance.basis()
+    }
+
+    /// The same as it turns to a camera whose centre is `eye`, world.
+    pub fn rotation_toward(&self, frame: f64, eye: Vector3<f64>) -> Rotation3<f64> {
+        let still = self.rotation(frame);
+        let away = eye - self.origin(frame);
+        let toward = |up: Vector3<f64>, ahead: Vector3<f64>| {
+            let side = up.cross(&ahead).try_normalize(1e-9)?;
+            let ahead = side.cross(&up);
+            Some(Rotation3::from_matrix_unchecked(Matrix3::from_columns(&[side, up, ahead])))
+        };
+        let up = still * Vector3::y();
+        match self.facing {
+            Facing::Stays => None,
+            Facing::Upright => toward(up, away),
+            Facing::Wholly => away.try_normalize(1e-9).and_then(|ahead| {
+                let side = up.cross(&ahead).try_normalize(1e-9)?;
+                toward(ahead.cross(&side), ahead)
+            }),
+        }
+        .unwrap_or(still)
     }
 
     /// The foot, lifted, at a time, frames.
@@ -82,7 +123,7 @@ impl Placement {
         self.scale.shift(by);
     }
 
-    /// Whether it moves or grows over time.
+    /// Whether it moves or grows over time, by itself.
     pub fn moves(&self) -> bool {
         self.anchor.moves() || self.scale.changes()
     }

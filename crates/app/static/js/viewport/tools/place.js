@@ -21,7 +21,8 @@ export class PlaceTool {
       { tool } = model,
       [x, y] = this.viewport.toPicture(at);
     if (tool.kind !== "place") return;
-    const placed = { kind: tool.what, frame: model.frame, x, y, stance: tool.stance };
+    const asset = tool.asset || null;
+    const placed = { kind: tool.what, asset, frame: model.frame, x, y, stance: tool.stance || null };
     if (!(await model.change("place", placed))) return;
     model.putAway();
     model.chooseNewest("insert");

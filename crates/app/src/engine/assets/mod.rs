@@ -1,0 +1,307 @@
+//! Files that inserts show: taking them in, and giving them to whoever draws.
+
+mod ground;
+mod key;
+mod shown;
+
+pub use ground::ShotOn;
+pub use shown::{AssetFiles, ShotAssets};
+
+use super::EngineError;
+use super::import::relative;
+use fennik_core::scene::{Asset, AssetName};
+use fennik_media::{
+    AssetFileError, AssetKind, ClipInfo, Companions, FrameReader, MediaError, ModelFile, Picture, PixelKind,
+};
+use fennik_store::{AssetRow, Store};
+use ground::shot_on;
+use serde::{Deserialize, Serialize};
+use std::path::{Path, PathBuf};
+
+/// Why a file cannot be taken in or shown.
+#[derive(Debug, thiserror::Error)]
+pub enum AssetsError {
+    /// A picture or a model.
+    #[error(transparent)]
+    File(#[from] AssetFileError),
+    /// A clip.
+    #[error(transparent)]
+    Clip(#[from] MediaError),
+    /// Not there.
+    #[error("the file {name} was never taken in here; take it in again")]
+    NoSuch {
+        /// Which.
+        name: AssetName,
+    },
+    /// Nothing arrived.
+    #[error("no file arrived; choose a picture, a clip or a model")]
+    Nothing,
+    /// More than one that could be shown.
+    #[error("{} and {} could both be shown; take them in one after the other", names[0], names[1])]
+    Several {
+        /// The first of them.
+        names: Vec<String>,
+    },
+    /// A file that cannot be opened.
+    #[error("{} cannot be read: {why}", path.display())]
+    Unread {
+        /// Which.
+        path: PathBuf,
+        /// What is wrong with it.
+        why: std::io::Error,
+    },
+    /// No room.
+    #[error("the file could not be stored ({why}); make room on the disk and try again")]
+    NoRoom {
+        /// What the disk says.
+        why: std::io::Error,
+    },
+    /// What is kept of it is damaged.
+    #[error("what is kept of “{file}” is damaged: {why}; take it in again")]
+    Record {
+        /// Its name.
+        file: String,
+        /// What is wrong with it.
+        why: serde_json::Error,
+    },
+}
+
+/// What is known of a file.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(tag = "is", rename_all = "lowercase")]
+pub enum AssetInfo {
+    /// One picture.
+    Picture {
+        /// px.
+        width: u32,
+        /// px.
+        height: u32,
+        /// What its pictures are shot on.
+        #[serde(default)]
+        ground: ShotOn,
+    },
+    /// A clip.
+    Clip {
+        /// As it was opened.
+        clip: Box<ClipInfo>,
+        /// What its pictures are shot on.
+        #[serde(default)]
+        ground: ShotOn,
+    },
+    /// A model.
+    Model {
+        /// In its own units.
+        size: [f32; 3],
+        /// Metres of one of them.
+        unit_m: f64,
+        /// Whether its own Z points up.
+        z_up: bool,
+        /// Triangles.
+        triangles: usize,
+        /// What is approximated or missing.
+        notes: Vec<String>,
+    },
+}
+
+impl AssetInfo {
+    /// What pictures are shot on; a model on nothing.
+    pub fn ground(&self) -> ShotOn {
+        match self {
+            Self::Picture { ground, .. } | Self::Clip { ground, .. } => *ground,
+            Self::Model { .. } => ShotOn::Anything,
+        }
+    }
+
+    /// Width over height of what is seen; 1 for a model.
+    pub fn aspect(&self) -> f64 {
+        match self {
+            Self::Picture { width, height, .. } => f64::from(*width) / f64::from(*height),
+            Self::Clip { clip, .. } => f64::from(clip.width) / f64::from(clip.height),
+            Self::Model { .. } => 1.0,
+        }
+    }
+
+    /// What it is, in a line.
+    pub fn reading(&self) -> String {
+        match self {
+            Self::Picture { width, height, .. } => format!("{width} x {height} px"),
+            Self::Clip { clip, .. } => {
+                let seconds = f64::from(clip.frames) / clip.rate.per_second();
+                format!("{} x {} px, {} frames, {seconds:.1} s", clip.width, clip.height, clip.frames)
+            }
+            Self::Model { size, unit_m, triangles, notes, .. } => {
+                let [x, y, z] = size.map(|v| f64::from(v) * unit_m);
+                let notes: String = notes.iter().map(|n| format!("; {n}")).collect();
+                format!("{x:.2} x {y:.2} x {z:.2} m, {triangles} triangles{notes}")
+            }
+        }
+    }
+}
+
+/// A file that was taken in, with what is known of it.
+#[derive(Debug, Clone)]
+pub struct TakenAsset {
+    /// How inserts name it.
+    pub asset: Asset,
+    /// `picture`, `clip` or `model`.
+    pub kind: String,
+    /// What is known of it.
+    pub info: AssetInfo,
+}
+
+impl TakenAsset {
+    fn of(row: AssetRow) -> Result<Self, AssetsError> {
+        let info =
+            serde_json::from_str(&row.info).map_err(|why| AssetsError::Record { file: row.file.clone(), why })?;
+        Ok(Self { asset: Asset { name: row.name, file: row.file }, kind: row.kind, info })
+    }
+}
+
+/// The file of an asset's folder that it is named after.
+fn main_file(folder: &Path, file: &str) -> PathBuf {
+    folder.join(format!("asset.{}", extension(file)))
+}
+
+fn extension(name: &str) -> String {
+    let last = Path::new(name).extension().map(|e| e.to_string_lossy().to_ascii_lowercase()).unwrap_or_default();
+    last.chars().filter(char::is_ascii_alphanumeric).take(8).collect()
+}
+
+/// A file that arrived: what it was called, and where its bytes are.
+pub type ArrivedFile = (String, PathBuf);
+
+/// A file on the disk with those beside it that a model refers to.
+pub fn with_companions(name: String, path: PathBuf) -> Vec<ArrivedFile> {
+    let mut files = vec![(name.clone(), path.clone())];
+    if AssetKind::of(&name) == AssetKind::Model {
+        let beside = |e: &PathBuf| {
+            let n = e.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+            e.is_file() && *e != path && ["mtl", "bin", "png", "jpg", "jpeg", "webp"].contains(&extension(&n).as_str())
+        };
+        let folder = path.parent().map(std::fs::read_dir);
+        let entries = folder.into_iter().flatten().flatten().flatten().map(|e| e.path()).filter(beside).take(200);
+        files.extend(
+            entries.map(|e| (e.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default(), e.clone())),
+        );
+    }
+    files
+}
+
+/// Takes in a file with what came with it (pictures and buffers of a model).
+///
+/// # Errors
+/// [`EngineError`] says what is wrong with it; nothing is kept then.
+pub fn take_in(store: &Store, arrived: &[ArrivedFile]) -> Result<TakenAsset, EngineError> {
+    let models: Vec<&ArrivedFile> = arrived.iter().filter(|(n, _)| AssetKind::of(n) == AssetKind::Model).collect();
+    let (main, with): (&ArrivedFile, Vec<&ArrivedFile>) = match (models.as_slice(), arrived) {
+        ([], []) => return Err(AssetsError::Nothing.into()),
+        ([], [one]) => (one, Vec::new()),
+        ([one], all) => (one, all.iter().filter(|f| !std::ptr::eq(*f, *one)).collect()),
+        (several, all) => {
+            let mut names: Vec<String> = several.iter().map(|f| f.0.clone()).collect();
+            names.extend(all.iter().map(|f| f.0.clone()));
+            return Err(AssetsError::Several { names }.into());
+        }
+    };
+    if let Some((_, path)) = arrived.iter().find(|(_, path)| !path.is_file()) {
+        let why = std::fs::metadata(path).err().unwrap_or_else(|| std::io::ErrorKind::InvalidInput.into());
+        return Err(AssetsError::Unread { path: path.clone(), why }.into());
+    }
+    let folder = store.new_asset_folder()?;
+    let no_room = |why| AssetsError::NoRoom { why };
+    let target = main_file(folder.path(), &main.0);
+    std::fs::copy(&main.1, &target).map_err(no_room)?;
+    for (name, path) in &with {
+        std::fs::copy(path, folder.path().join(companion_name(name))).map_err(no_room)?;
+    }
+    let kind = AssetKind::of(&main.0);
+    let info = look(kind, folder.path(), &main.0)?;
+    let name = folder.name()?;
+    let row =
+        AssetRow { name, file: shown_name(&main.0), kind: kind.word().to_owned(), info: serde_json::to_string(&info)? };
+    store.add_asset(folder, &row)?;
+    // What was there before keeps its name.
+    find(store, &row.name)
+}
+
+/// A file name that leads nowhere else; what a model refers to is looked up by it.
+fn companion_name(name: &str) -> String {
+    let last = name.rsplit(['/', '\\']).next().unwrap_or(name);
+    let plain: String = last.chars().filter(|c| !c.is_control()).take(120).collect();
+    if plain.starts_with('.') || plain.is_empty() { format!("file{plain}") } else { plain }
+}
+
+fn shown_name(name: &str) -> String {
+    let last = name.rsplit(['/', '\\']).next().unwrap_or(name);
+    last.chars().filter(|c| !c.is_control()).take(80).collect()
+}
+
+fn look(kind: AssetKind, folder: &Path, file: &str) -> Result<AssetInfo, AssetsError> {
+    let path = main_file(folder, file);
+    Ok(match kind {
+        AssetKind::Picture => {
+            let picture = Picture::open(&path, file)?;
+            let (width, height) = (picture.width, picture.height);
+            let rgba = shown::display_values(picture.pixels);
+            AssetInfo::Picture { width, height, ground: shot_on(&rgba, width as usize, height as usize) }
+        }
+        AssetKind::Clip => {
+            let scratch = folder.join("scratch");
+            let opened = ClipInfo::open(&path, &scratch);
+            let _ = std::fs::remove_dir_all(&scratch);
+            let mut clip = ClipInfo { shown: Some(shown_name(file)), ..opened? };
+            relative(&mut clip, &folder.canonicalize().unwrap_or_else(|_| folder.to_owned()));
+            AssetInfo::Clip { ground: ground_of(&clip, folder), clip: Box::new(clip) }
+        }
+        AssetKind::Model => {
+            let model = ModelFile::open(&path, file, &companions(folder, &path))?;
+            let [low, high] = model.bounds();
+            AssetInfo::Model {
+                size: std::array::from_fn(|k| high[k] - low[k]),
+                unit_m: model.unit_m,
+                z_up: model.z_up,
+                triangles: model.triangles.len(),
+                notes: model.notes,
+            }
+        }
+    })
+}
+
+/// What a clip is shot on, by a frame of its middle.
+fn ground_of(clip: &ClipInfo, folder: &Path) -> ShotOn {
+    let mut clip = clip.clone();
+    clip.source = clip.source.rebased(folder);
+    let middle = clip.frames / 2;
+    let read = || {
+        let mut reader = FrameReader::open(&clip, Some((middle, middle + 1)), PixelKind::Rgba).ok()?;
+        reader.next_frame().ok()?.map(|rgba| shot_on(rgba, clip.width as usize, clip.height as usize))
+    };
+    read().unwrap_or_default()
+}
+
+/// Largest file that comes with a model, bytes.
+const MOST_COMPANION: u64 = 512 * 1024 * 1024;
+
+fn companions(folder: &Path, main: &Path) -> Companions {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path());
+    let others = entries.filter(|p| p != main && p.is_file());
+    let small = others.filter(|p| p.metadata().is_ok_and(|m| m.len() <= MOST_COMPANION));
+    small.filter_map(|p| Some((p.file_name()?.to_string_lossy().into_owned(), std::fs::read(&p).ok()?))).collect()
+}
+
+/// A file that was taken in.
+///
+/// # Errors
+/// [`AssetsError::NoSuch`] where there is none.
+pub fn find(store: &Store, name: &AssetName) -> Result<TakenAsset, EngineError> {
+    let row = store.asset(name)?.ok_or_else(|| AssetsError::NoSuch { name: name.clone() })?;
+    Ok(TakenAsset::of(row)?)
+}
+
+/// All files that were taken in, the newest first.
+///
+/// # Errors
+/// [`EngineError`] when the database refuses or a record is damaged.
+pub fn all(store: &Store) -> Result<Vec<TakenAsset>, EngineError> {
+    store.assets()?.into_iter().map(|row| Ok(TakenAsset::of(row)?)).collect()
+}

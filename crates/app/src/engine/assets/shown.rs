@@ -1,0 +1,280 @@
+//! Pictures and models for whoever draws, kept as long as there is room for them.
+
+use super::key::treat;
+use super::{AssetInfo, AssetsError, TakenAsset, companions, find, main_file};
+use crate::engine::EngineError;
+use fennik_core::scene::{AssetName, Insert};
+use fennik_media::{
+    ClipInfo, FrameReader, ModelCover, ModelFile, ModelMap, ModelMaterial, Picture, PixelKind, Pixels, Rate, Rim,
+};
+use fennik_render::{AssetError, Assets, Cover, Map, Material, Mesh, Model, Run, Texture, Treatment, Wrap, colour};
+use fennik_store::Store;
+use nalgebra::Vector3;
+use std::collections::{HashMap, VecDeque};
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+/// Bytes of pictures that are kept.
+const CACHE_BYTES: usize = 384 * 1024 * 1024;
+/// Clips that are read on from where they were.
+const READERS: usize = 6;
+/// So far ahead a clip is read on rather than opened anew, frames.
+const READ_ON: u32 = 24;
+/// Models that are kept.
+const MODELS: usize = 32;
+
+/// All files of a data folder, as far as they were shown.
+#[derive(Default)]
+pub struct AssetFiles {
+    pictures: Mutex<Pictures>,
+    readers: Mutex<VecDeque<OpenClip>>,
+    models: Mutex<VecDeque<(AssetName, Arc<Model>)>>,
+}
+
+/// A frame of a file, and what was done to it, written down.
+type PictureKey = (AssetName, u32, String);
+
+#[derive(Default)]
+struct Pictures {
+    held: HashMap<PictureKey, Arc<Texture>>,
+    order: VecDeque<PictureKey>,
+    bytes: usize,
+}
+
+/// A clip that is being read.
+struct OpenClip {
+    name: AssetName,
+    /// The frame that comes next.
+    next: u32,
+    reader: FrameReader,
+}
+
+fn locked<T>(slot: &Mutex<T>) -> MutexGuard<'_, T> {
+    slot.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl AssetFiles {
+    fn picture(&self, known: &Known, frame: u32, treatment: &Treatment) -> Result<Arc<Texture>, EngineError> {
+        let name = &known.taken.asset.name;
+        let key = (name.clone(), frame, format!("{treatment:?}"));
+        if let Some(there) = locked(&self.pictures).held.get(&key) {
+            return Ok(there.clone());
+        }
+        let (width, height, mut rgba) = match &known.taken.info {
+            AssetInfo::Clip { clip, .. } => {
+                let mut clip = (**clip).clone();
+                clip.source = clip.source.rebased(&known.folder);
+                (clip.width, clip.height, self.frame(name, &clip, frame)?)
+            }
+            _ => {
+                let file = &known.taken.asset.file;
+                let picture = Picture::open(&main_file(&known.folder, file), file).map_err(AssetsError::from)?;
+                (picture.width, picture.height, display_values(picture.pixels))
+            }
+        };
+        treat(&mut rgba, treatment.alpha, &treatment.key);
+        let texture = Arc::new(Texture::new(width as usize, height as usize, &rgba));
+        let mut pictures = locked(&self.pictures);
+        pictures.bytes += texture.bytes();
+        if let Some(same) = pictures.held.insert(key.clone(), texture.clone()) {
+            pictures.bytes -= same.bytes();
+        } else {
+            pictures.order.push_back(key);
+        }
+        while pictures.bytes > CACHE_BYTES {
+            let Some(oldest) = pictures.order.pop_front() else { break };
+            if let Some(gone) = pictures.held.remove(&oldest) {
+                pictures.bytes -= gone.bytes();
+            }
+        }
+        Ok(texture)
+    }
+
+    /// A frame of a clip; one that comes soon after the last one is read on to.
+    fn frame(&self, name: &AssetName, clip: &ClipInfo, frame: u32) -> Result<Vec<u8>, EngineError> {
+        let open = {
+            let mut readers = locked(&self.readers);
+            let at = readers.iter().position(|r| &r.name == name && (r.next..r.next + READ_ON).contains(&frame));
+            at.and_then(|i| readers.remove(i))
+        };
+        let mut open = match open {
+            Some(open) => open,
+            None => {
+                let reader = FrameReader::open(clip, Some((frame, clip.frames.max(frame + 1))), PixelKind::Rgba);
+                OpenClip { name: name.clone(), next: frame, reader: reader.map_err(AssetsError::from)? }
+            }
+        };
+        let mut bytes = None;
+        while open.next <= frame {
+            bytes = open.reader.next_frame().map_err(AssetsError::from)?.map(<[u8]>::to_vec);
+            open.next += 1;
+        }
+        let mut readers = locked(&self.readers);
+        readers.push_back(open);
+        if readers.len() > READERS {
+            readers.pop_front();
+        }
+        Ok(bytes.ok_or(crate::engine::output::OutputError::NoFrame { frame })?)
+    }
+
+    fn model(&self, known: &Known) -> Result<Arc<Model>, EngineError> {
+        let name = &known.taken.asset.name;
+        if let Some((_, there)) = locked(&self.models).iter().find(|(n, _)| n == name) {
+            return Ok(there.clone());
+        }
+        let (folder, called) = (&known.folder, &known.taken.asset.file);
+        let path = main_file(folder, called);
+        let file = ModelFile::open(&path, called, &companions(folder, &path)).map_err(AssetsError::from)?;
+        let model = Arc::new(drawn(file));
+        let mut models = locked(&self.models);
+        models.push_back((name.clone(), model.clone()));
+        if models.len() > MODELS {
+            models.pop_front();
+        }
+        Ok(model)
+    }
+}
+
+pub(super) fn display_values(pixels: Pixels) -> Vec<u8> {
+    match pixels {
+        Pixels::Encoded(rgba) => rgba,
+        // Files of linear light hold colours times alpha; what is brighter than white is white.
+        Pixels::Linear(rgba) => rgba
+            .chunks_exact(4)
+            .flat_map(|p| {
+                let alpha = p[3].clamp(0.0, 1.0);
+                let light = |v: f32| colour::byte_of(v / alpha.max(1e-4));
+                [light(p[0]), light(p[1]), light(p[2]), (alpha * 255.0 + 0.5) as u8]
+            })
+            .collect(),
+    }
+}
+
+/// A model as it is drawn.
+fn drawn(file: ModelFile) -> Model {
+    let sizes: Vec<(usize, usize)> = file.pictures.iter().map(|p| (p.width as usize, p.height as usize)).collect();
+    let pixels: Vec<Vec<u8>> = file.pictures.into_iter().map(|p| display_values(p.pixels)).collect();
+    let mut light: HashMap<usize, Arc<Texture>> = HashMap::new();
+    let mut numbers: HashMap<usize, Arc<Texture>> = HashMap::new();
+    let mut map = |of: &Option<ModelMap>, is_light: bool| {
+        let of = of.as_ref()?;
+        let (rgba, (width, height)) = (pixels.get(of.picture)?, *sizes.get(of.picture)?);
+        let make = || {
+            Arc::new(if is_light {
+                Texture::new(width, height, rgba)
+            } else {
+                Texture::of_numbers(width, height, rgba)
+            })
+        };
+        let texture = if is_light { &mut light } else { &mut numbers }.entry(of.picture).or_insert_with(make).clone();
+        let wrap = of.rim.map(|r| match r {
+            Rim::Clamp => Wrap::Clamp,
+            Rim::Repeat => Wrap::Repeat,
+            Rim::Mirror => Wrap::Mirror,
+        });
+        Some(Map { texture, wrap, transform: of.transform })
+    };
+    let materials = file
+        .materials
+        .iter()
+        .map(|m: &ModelMaterial| Material {
+            base: m.base,
+            base_map: map(&m.base_map, true),
+            metal: m.metal,
+            rough: m.rough,
+            surface_map: map(&m.surface_map, false),
+            normal_map: map(&m.normal_map, false),
+            emission: m.emission,
+            emission_map: map(&m.emission_map, true),
+            cover: match m.cover {
+                ModelCover::Opaque => Cover::Opaque,
+                ModelCover::Mask(from) => Cover::Mask(from),
+                ModelCover::Blend => Cover::Blend,
+            },
+            two_sided: m.two_sided,
+            glows: m.unlit,
+            shines: !m.unlit,
+            ..Material::matt([1.0; 3])
+        })
+        .collect();
+    let flat = file.normals.iter().all(|n| *n == [0.0; 3]);
+    let mesh = Mesh {
+        positions: file.positions.into_iter().map(Vector3::from).collect(),
+        indices: file.triangles,
+        normals: if flat { Vec::new() } else { file.normals.into_iter().map(Vector3::from).collect() },
+        uvs: file.uvs,
+        parts: file.parts,
+    };
+    Model { mesh, materials }
+}
+
+/// A file that was taken in, and where it lies.
+struct Known {
+    taken: TakenAsset,
+    folder: PathBuf,
+}
+
+/// The files that the inserts of a document show, in a shot of a rate.
+pub struct ShotAssets {
+    files: Arc<AssetFiles>,
+    known: HashMap<AssetName, Known>,
+    rate: Rate,
+}
+
+impl std::fmt::Debug for ShotAssets {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("ShotAssets")
+            .field("known", &self.known.keys())
+            .field("rate", &self.rate)
+            .finish_non_exhaustive()
+    }
+}
+
+impl ShotAssets {
+    /// Looks up what inserts show. What was never taken in is missed only when it is to be drawn.
+    ///
+    /// # Errors
+    /// [`EngineError`] when the database refuses.
+    pub fn of(
+        store: &Store,
+        files: &Arc<AssetFiles>,
+        inserts: &[Insert],
+        rate: Rate,
+    ) -> Result<Arc<dyn Assets>, EngineError> {
+        let mut known = HashMap::new();
+        for asset in inserts.iter().filter_map(|i| i.content.asset()) {
+            if store.asset(&asset.name)?.is_some() {
+                let taken = find(store, &asset.name)?;
+                known.insert(asset.name.clone(), Known { taken, folder: store.asset_folder(&asset.name) });
+            }
+        }
+        Ok(Arc::new(Self { files: files.clone(), known, rate }))
+    }
+
+    fn known(&self, name: &AssetName) -> Result<&Known, AssetError> {
+        self.known.get(name).ok_or_else(|| said(&AssetsError::NoSuch { name: name.clone() }))
+    }
+}
+
+fn said(why: &impl std::fmt::Display) -> AssetError {
+    AssetError(why.to_string())
+}
+
+impl Assets for ShotAssets {
+    fn run(&self, name: &AssetName) -> Result<Run, AssetError> {
+        Ok(match &self.known(name)?.taken.info {
+            AssetInfo::Clip { clip, .. } => {
+                Run { frames: clip.frames, rate: clip.rate.per_second() / self.rate.per_second() }
+            }
+            _ => Run { frames: 1, rate: 1.0 },
+        })
+    }
+
+    fn picture(&self, name: &AssetName, frame: u32, treatment: &Treatment) -> Result<Arc<Texture>, AssetError> {
+        self.files.picture(self.known(name)?, frame, treatment).map_err(|e| said(&e))
+    }
+
+    fn model(&self, name: &AssetName) -> Result<Arc<Model>, AssetError> {
+        self.files.model(self.known(name)?).map_err(|e| said(&e))
+    }
+}

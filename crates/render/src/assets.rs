@@ -1,0 +1,87 @@
+//! Where pictures and models come from; who draws does not know how they are kept.
+
+use crate::{Material, Mesh, Texture};
+use fennik_core::scene::{Alpha, AssetName, Key};
+use std::sync::Arc;
+
+/// Why a file cannot be shown.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
+pub struct AssetError(pub String);
+
+/// How long a clip is.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Run {
+    /// Frames; one for a still.
+    pub frames: u32,
+    /// Times as many a second as the shot has.
+    pub rate: f64,
+}
+
+/// What is done to a picture before it is shown.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Treatment {
+    /// What its colours were multiplied by.
+    pub alpha: Alpha,
+    /// What of it is left out.
+    pub key: Key,
+}
+
+/// A model in its own frame.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Model {
+    /// All its triangles.
+    pub mesh: Mesh,
+    /// What they look like.
+    pub materials: Vec<Material>,
+}
+
+/// Gives what inserts show.
+pub trait Assets: Send + Sync + std::fmt::Debug {
+    /// How long a file runs.
+    ///
+    /// # Errors
+    /// [`AssetError`] when it is not there.
+    fn run(&self, name: &AssetName) -> Result<Run, AssetError>;
+
+    /// A frame of a picture or a clip.
+    ///
+    /// # Errors
+    /// [`AssetError`] when it is not there or cannot be decoded.
+    fn picture(&self, name: &AssetName, frame: u32, treatment: &Treatment) -> Result<Arc<Texture>, AssetError>;
+
+    /// A model.
+    ///
+    /// # Errors
+    /// [`AssetError`] when it is not there or cannot be read.
+    fn model(&self, name: &AssetName) -> Result<Arc<Model>, AssetError>;
+}
+
+/// No files at all: for scenes of titles alone.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct NoAssets;
+
+impl NoAssets {
+    /// For whoever asks for a shared one.
+    pub fn shared() -> Arc<dyn Assets> {
+        Arc::new(Self)
+    }
+}
+
+impl Assets for NoAssets {
+    fn run(&self, name: &AssetName) -> Result<Run, AssetError> {
+        Err(missing(name))
+    }
+
+    fn picture(&self, name: &AssetName, _: u32, _: &Treatment) -> Result<Arc<Texture>, AssetError> {
+        Err(missing(name))
+    }
+
+    fn model(&self, name: &AssetName) -> Result<Arc<Model>, AssetError> {
+        Err(missing(name))
+    }
+}
+
+fn missing(name: &AssetName) -> AssetError {
+    AssetError(format!("the file {name} is not there"))
+}

@@ -1,0 +1,126 @@
+//! What a face looks like.
+
+use crate::texture::{Texture, Wrap};
+use std::sync::Arc;
+
+/// What of a face shows through.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub enum Cover {
+    /// Nothing, whatever its picture says.
+    #[default]
+    Opaque,
+    /// All or nothing, parted at an alpha.
+    Mask(f32),
+    /// By its alpha.
+    Blend,
+}
+
+/// How a picture lies on a face.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Map {
+    /// The picture.
+    pub texture: Arc<Texture>,
+    /// What lies beyond its rim, across and down.
+    pub wrap: [Wrap; 2],
+    /// Rows of two, then a shift: from the face's own places to those of the picture.
+    pub transform: [f32; 6],
+}
+
+impl Map {
+    /// As it is.
+    pub fn new(texture: Arc<Texture>) -> Self {
+        Self { texture, wrap: [Wrap::Clamp; 2], transform: [1.0, 0.0, 0.0, 1.0, 0.0, 0.0] }
+    }
+
+    /// A place in it.
+    pub(crate) fn at(&self, [u, v]: [f32; 2]) -> [f32; 2] {
+        let [a, b, c, d, x, y] = self.transform;
+        [a * u + b * v + x, c * u + d * v + y]
+    }
+
+    /// A way in it.
+    pub(crate) fn way(&self, [u, v]: [f32; 2]) -> [f32; 2] {
+        let [a, b, c, d, ..] = self.transform;
+        [a * u + b * v, c * u + d * v]
+    }
+}
+
+/// What a face looks like (metal and roughness as in glTF 2.0, appendix B).
+#[derive(Debug, Clone, PartialEq)]
+pub struct Material {
+    /// Linear light that a matt face gives back, and alpha.
+    pub base: [f32; 4],
+    /// Times this picture.
+    pub base_map: Option<Map>,
+    /// 0 is none, 1 is metal.
+    pub metal: f32,
+    /// 0 is a mirror, 1 is matt.
+    pub rough: f32,
+    /// Roughness in green, metal in blue.
+    pub surface_map: Option<Map>,
+    /// Directions.
+    pub normal_map: Option<Map>,
+    /// Linear light that it gives by itself.
+    pub emission: [f32; 3],
+    /// Times this picture.
+    pub emission_map: Option<Map>,
+    /// What shows through.
+    pub cover: Cover,
+    /// Whether its back is seen.
+    pub two_sided: bool,
+    /// Whether it shows its base as it is, whatever the light.
+    pub glows: bool,
+    /// Whether it mirrors light at all; a matt face does not.
+    pub shines: bool,
+    /// Whether it keeps light from others.
+    pub casts: bool,
+    /// What is left of it over the plate.
+    pub matte: Option<Matte>,
+    /// It is a floor that is not seen itself: only shadows fall on it.
+    pub catches: bool,
+}
+
+/// Where a far picture is left out.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Matte {
+    /// Over how much it fades at the horizon, radians; `None` where it goes on below.
+    pub horizon: Option<f32>,
+    /// From which brightness of the plate on it covers, display values 0 to 1, and over how much it fades in.
+    pub plate: Option<(f32, f32)>,
+}
+
+impl Material {
+    /// Matt, of one colour, linear light.
+    pub fn matt([r, g, b]: [f32; 3]) -> Self {
+        Self {
+            base: [r, g, b, 1.0],
+            base_map: None,
+            metal: 0.0,
+            rough: 1.0,
+            surface_map: None,
+            normal_map: None,
+            emission: [0.0; 3],
+            emission_map: None,
+            cover: Cover::Opaque,
+            two_sided: true,
+            glows: false,
+            shines: false,
+            casts: true,
+            matte: None,
+            catches: false,
+        }
+    }
+
+    /// Whether what lies behind it may be seen.
+    pub fn shows_through(&self) -> bool {
+        match self.cover {
+            Cover::Opaque => self.matte.is_some() || self.catches,
+            Cover::Mask(_) => true,
+            Cover::Blend => {
+                self.base[3] < 1.0
+                    || self.matte.is_some()
+                    || self.base_map.as_ref().is_some_and(|m| !m.texture.is_opaque())
+            }
+        }
+    }
+}

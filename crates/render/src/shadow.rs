@@ -1,0 +1,137 @@
+//! The shadow of everything on the floor, kept as a picture of the floor: what stands still casts it once for all frames.
+
+use crate::tree::Bvh;
+use nalgebra::{Vector2, Vector3};
+use rayon::prelude::*;
+
+/// Half of the angle under which the sun is seen, radians: a little more than it has, as through thin haze.
+const SUN_RADIUS: f32 = 0.012;
+/// Cells along the longer side, and rays of each: rough and fine.
+const ROUGH: (usize, usize) = (96, 4);
+const FINE: (usize, usize) = (448, 16);
+/// How far shadows are followed, of the size of what casts them.
+const FARTHEST: f32 = 6.0;
+/// A ray starts this far over the floor, of a cell.
+const OFF_FLOOR: f32 = 0.05;
+
+/// How much of the sun is kept from each cell of the floor.
+#[derive(Debug)]
+pub(crate) struct FloorShadow {
+    low: Vector2<f32>,
+    /// World units.
+    cell: f32,
+    across: usize,
+    down: usize,
+    kept: Vec<f32>,
+}
+
+/// The part of the floor (x and z) on which shadows of corners may fall; `None` where the sun is too low or all lies
+/// below.
+pub(crate) fn reach(corners: &[Vector3<f32>], sun: Vector3<f32>) -> Option<(Vector2<f32>, Vector2<f32>)> {
+    if sun.y < 0.03 {
+        return None;
+    }
+    let top = corners.iter().fold(0.0f32, |m, p| m.max(p.y));
+    // What lies below the floor casts nothing on it; what goes through it begins there.
+    let over = corners.iter().filter(|_| top > 0.0).map(|p| Vector3::new(p.x, p.y.max(0.0), p.z));
+    let empty = (Vector2::repeat(f32::INFINITY), Vector2::repeat(f32::NEG_INFINITY));
+    let bounds = |all: &mut dyn Iterator<Item = Vector2<f32>>| {
+        all.fold(empty, |(low, high): (Vector2<f32>, Vector2<f32>), p| (low.inf(&p), high.sup(&p)))
+    };
+    let (feet_low, feet_high) = bounds(&mut over.clone().map(|p| Vector2::new(p.x, p.z)));
+    let slant = Vector2::new(sun.x, sun.z) / sun.y;
+    let (low, high) = bounds(&mut over.map(|p| Vector2::new(p.x, p.z) - slant * p.y));
+    if !(low.x.is_finite() && high.x.is_finite()) {
+        return None;
+    }
+    let size = (feet_high - feet_low).norm().max(top);
+    let soft = Vector2::repeat(top * SUN_RADIUS / sun.y.powi(2) + 0.02 * size);
+    let most = Vector2::repeat(FARTHEST * size);
+    Some(((low - soft).sup(&(feet_low - most)), (high + soft).inf(&(feet_high + most))))
+        .filter(|(low, high)| low.x < high.x && low.y < high.y)
+}
+
+impl FloorShadow {
+    pub(crate) fn new(tree: &Bvh, sun: Vector3<f32>, (low, high): (Vector2<f32>, Vector2<f32>), fine: bool) -> Self {
+        let (cells, rays) = if fine { FINE } else { ROUGH };
+        let size = high - low;
+        let cell = size.max() / cells as f32;
+        let count = |v: f32| (v / cell).ceil().max(1.0) as usize + 1;
+        let (across, down) = (count(size.x), count(size.y));
+        let side = if sun.x.abs() < 0.7 { Vector3::x() } else { Vector3::z() };
+        let u = sun.cross(&side).normalize();
+        let v = sun.cross(&u);
+        let mut kept = vec![0.0; across * down];
+        kept.par_chunks_mut(across).enumerate().for_each(|(row, values)| {
+            for (column, value) in values.iter_mut().enumerate() {
+                let mut blocked = 0;
+                for ray in 0..rays {
+                    // Evenly over the cell and over the sun, each cell with its own turn (Vogel's spiral).
+                    let n = (ray as f32 + 0.5) / rays as f32;
+                    let turn = 2.399_963_2 * ray as f32 + 1.7 * column as f32 + 2.9 * row as f32;
+                    let spread = (SUN_RADIUS * n.sqrt()) / sun.y.max(0.2);
+                    let toward = (sun + (u * turn.cos() + v * turn.sin()) * spread).normalize();
+                    let jitter = Vector2::new((turn * 1.3).sin(), (turn * 0.7).cos()) * 0.5;
+                    let x = low.x + (column as f32 + jitter.x) * cell;
+                    let z = low.y + (row as f32 + jitter.y) * cell;
+                    blocked += usize::from(tree.blocks(Vector3::new(x, OFF_FLOOR * cell, z), toward));
+                }
+                *value = blocked as f32 / rays as f32;
+            }
+        });
+        Self { low, cell, across, down, kept }
+    }
+
+    /// At a place of the floor.
+    pub(crate) fn at(&self, at: Vector2<f32>) -> f32 {
+        let p = (at - self.low) / self.cell;
+        let (x0, y0) = (p.x.floor(), p.y.floor());
+        let (fx, fy) = (p.x - x0, p.y - y0);
+        let value = |x: f32, y: f32| {
+            let inside = x >= 0.0 && y >= 0.0 && (x as usize) < self.across && (y as usize) < self.down;
+            if inside { self.kept[y as usize * self.across + x as usize] } else { 0.0 }
+        };
+        let top = value(x0, y0) + fx * (value(x0 + 1.0, y0) - value(x0, y0));
+        let bottom = value(x0, y0 + 1.0) + fx * (value(x0 + 1.0, y0 + 1.0) - value(x0, y0 + 1.0));
+        top + fy * (bottom - top)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A wall 2 m high and 4 m wide at z = 0.
+    fn wall() -> Vec<[Vector3<f32>; 3]> {
+        let [a, b, c, d] = [[-2.0, 0.0], [2.0, 0.0], [2.0, 2.0], [-2.0, 2.0]].map(|[x, y]| Vector3::new(x, y, 0.0));
+        vec![[a, b, c], [a, c, d]]
+    }
+
+    #[test]
+    fn a_shadow_is_as_long_as_the_sun_makes_it_and_softer_farther_off() {
+        let corners: Vec<_> = wall().into_iter().flatten().collect();
+        // From behind the wall at 45 degrees: the shadow falls toward +z, 2 m long.
+        let sun = Vector3::new(0.0, 1.0, -1.0f32).normalize();
+        let (low, high) = reach(&corners, sun).unwrap();
+        assert!(high.y > 2.0 && high.y < 2.3 && low.y < 0.0 && low.y > -0.3, "{low} {high}");
+        let shadow = FloorShadow::new(&Bvh::build(&wall()), sun, (low, high), true);
+        let at = |x: f32, z: f32| shadow.at(Vector2::new(x, z));
+        assert!(at(0.0, 1.0) > 0.99 && at(0.0, -0.1) < 0.01 && at(0.0, 2.15) < 0.05 && at(2.3, 1.0) < 0.05);
+        let half = |x: f32| (0..300).map(|i| 1.7 + i as f32 * 0.002).find(|z| at(x, *z) < 0.5).unwrap();
+        assert!((half(0.0) - 2.0).abs() < 0.02, "{}", half(0.0));
+        // Its sides are sharp at the foot and soft at the end.
+        let width = |z: f32| {
+            let edge = |level: f32| (0..600).map(|i| 1.7 + i as f32 * 0.001).find(|x| at(*x, z) < level).unwrap();
+            edge(0.15) - edge(0.85)
+        };
+        assert!(width(1.8) > 1.5 * width(0.15), "{} {}", width(1.8), width(0.15));
+    }
+
+    #[test]
+    fn no_shadow_where_the_sun_is_down_or_all_lies_below() {
+        let corners = [Vector3::new(0.0, 1.0, 0.0f32)];
+        assert!(reach(&corners, Vector3::new(1.0, 0.0, 0.0)).is_none());
+        assert!(reach(&[Vector3::new(0.0, -1.0, 0.0)], Vector3::y()).is_none());
+        assert!(reach(&[], Vector3::y()).is_none());
+    }
+}
