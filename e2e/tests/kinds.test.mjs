@@ -1,0 +1,148 @@
+// Pictures, clips and models: taken in, placed by a click, changed, swapped, and refused where they are broken.
+import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { colourAt, distance, endAll, openStation, showFrame, startAll } from "../support.mjs";
+
+let folder, server, browser, page, files;
+
+const drawing = (colour) =>
+  `<svg xmlns="http://www.w3.org/2000/svg" width="40" height="40"><rect width="40" height="40" fill="${colour}"/></svg>`;
+
+before(async () => {
+  ({ folder, server, browser, page } = await startAll());
+  files = mkdtempSync(join(tmpdir(), "fennik-files-"));
+  writeFileSync(join(files, "red crest.svg"), drawing("#e01010"));
+  writeFileSync(join(files, "green.svg"), drawing("#10d040"));
+  writeFileSync(join(files, "broken.png"), "this is no picture");
+  writeFileSync(
+    join(files, "crate.obj"),
+    "v -1 0 0\nv 1 0 0\nv 1 2 0\nv -1 2 0\nv 0 0 -1\nv 0 2 -1\nf 1 2 3 4\nf 2 5 6 3\nf 5 1 4 6\n",
+  );
+  const bars = "color=blue:s=64x64:r=25:d=1,format=rgb24,geq=r='255*mod(N,2)':g='0':b='255*(1-mod(N,2))'";
+  execFileSync("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", bars, "-pix_fmt", "yuv420p", join(files, "screen.mp4")]);
+  await page.goto(`${server.address}shots/2`);
+  await page.waitForFunction(() => globalThis.fennik?.model.state);
+  await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
+  await openStation(page, "inserts");
+  await showFrame(page, 60);
+});
+after(() => {
+  rmSync(files, { recursive: true, force: true });
+  return endAll({ page, quiet: true, browser, server, folder });
+});
+
+const state = () => page.evaluate(() => globalThis.fennik.model.state);
+
+async function changed(act) {
+  const was = (await state()).revision;
+  await act();
+  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was, { timeout: 20_000 });
+}
+
+const onPage = (at) =>
+  page.evaluate(([x, y]) => {
+    const { stage } = globalThis.fennik,
+      box = stage.canvas.getBoundingClientRect(),
+      p = stage.toStage([x, y]);
+    return [p[0] + box.left, p[1] + box.top];
+  }, at);
+
+/** Takes a file in and has it in hand. */
+async function takeIn(name) {
+  await page.setInputFiles("#file-in", join(files, name));
+  await page.waitForFunction((n) => document.getElementById("file-reading").textContent.startsWith(n), name);
+}
+
+async function clickAt(at) {
+  const [x, y] = await onPage(at);
+  await page.mouse.move(x, y);
+  await changed(() => page.mouse.click(x, y));
+}
+
+/** Waits until the picture at a place is of a colour. */
+const seen = (at, test, what) =>
+  page
+    .waitForFunction(
+      async ([at, source]) => {
+        const { stage } = globalThis.fennik,
+          [x, y] = stage.toStage(at),
+          d = window.devicePixelRatio;
+        const [r, g, b] = document
+          .getElementById("plate")
+          .getContext("2d")
+          .getImageData(Math.round(x * d), Math.round(y * d), 1, 1).data;
+        return new Function("r", "g", "b", `return ${source}`)(r, g, b);
+      },
+      [at, test],
+      { timeout: 20_000 },
+    )
+    .catch(async () => assert.fail(`${what}: ${await colourAt(page, at, 1)}`));
+
+test("a picture is taken in, shown as it would stand, and stands where it is clicked", async () => {
+  await takeIn("red crest.svg");
+  const tile = page.locator(".file-tile").first();
+  assert.match(await tile.textContent(), /red crest\.svg/);
+  await page.waitForFunction(() => document.querySelector(".file-tile img").naturalWidth > 0);
+  assert.equal(await tile.getAttribute("aria-pressed"), "true", "it is in hand");
+  const [r, g] = await colourAt(page, [300, 590], 1);
+  assert.ok(r < g + 60, `nothing red is there yet: ${r} ${g}`);
+  await clickAt([300, 630]);
+  const { inserts } = await state();
+  assert.equal(inserts.at(-1).content.kind, "sign");
+  assert.equal(inserts.at(-1).content.asset.file, "red crest.svg");
+  await seen([300, 590], "r > 120 && g < 60 && b < 60", "the crest stands there");
+});
+
+test("its values are typed, and another picture takes its place", async () => {
+  await page.selectOption('.insert-form [name="light"]', "glows");
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.at(-1).content.glows);
+  await changed(async () => {
+    await page.fill('.insert-form [name="opacity"]', "0.5");
+    await page.press('.insert-form [name="opacity"]', "Tab");
+  });
+  await seen([300, 590], "r > 120 && g > 40 && g < 150", "the plate shines through");
+  const { placement } = (await state()).inserts.at(-1);
+  await page.click('[data-act="swap-file"]');
+  await changed(() => takeIn("green.svg"));
+  const now = (await state()).inserts.at(-1);
+  assert.deepEqual([now.placement, now.opacity, now.content.asset.file], [placement, 0.5, "green.svg"]);
+  await seen([300, 590], "g > r + 40", "the other picture");
+  await changed(() => page.keyboard.press("Control+z"));
+  assert.equal((await state()).inserts.at(-1).content.asset.file, "red crest.svg");
+});
+
+test("a clip runs with the shot, and a model stands on its foot", async () => {
+  await takeIn("screen.mp4");
+  await clickAt([560, 640]);
+  await page.selectOption('.insert-form [name="light"]', "glows");
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.at(-1).content.glows);
+  const at = [560, 610];
+  await seen(at, "b > 150 && r < 90", "its even frames");
+  await showFrame(page, 61);
+  const moved = await page.evaluate(() => globalThis.fennik.model.frame);
+  assert.equal(moved, 61);
+  await seen(at, "r > 150 && b < 90", "its odd frames");
+  await showFrame(page, 60);
+  await takeIn("crate.obj");
+  const bare = await colourAt(page, [860, 570], 2);
+  await clickAt([860, 600]);
+  const insert = (await state()).inserts.at(-1);
+  assert.equal(insert.content.kind, "prop");
+  assert.ok(Math.abs(insert.placement.anchor.foot[1]) < 1e-9, "on the floor");
+  await page.waitForTimeout(1500);
+  assert.ok(distance(bare, await colourAt(page, [860, 570], 2)) > 15, "it is seen");
+});
+
+test("a file that cannot be shown is refused by its name, and nothing changes", async () => {
+  const before = (await state()).revision;
+  await page.setInputFiles("#file-in", join(files, "broken.png"));
+  await page.waitForFunction(() =>
+    /broken\.png.*cannot be read/.test(document.getElementById("file-reading").textContent),
+  );
+  assert.equal((await state()).revision, before);
+  assert.equal(await page.locator(".file-tile", { hasText: "broken" }).count(), 0);
+});
