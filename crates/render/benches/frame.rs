@@ -36,7 +36,7 @@ fn frames(criterion: &mut Criterion) {
     let plate = vec![120u8; (WIDTH * HEIGHT * 3) as usize];
     let draw = |quality| {
         let mut rgb = plate.clone();
-        composite(&mut rgb, WIDTH as usize, HEIGHT as usize, &camera, &scene, quality).unwrap();
+        composite(&mut rgb, WIDTH as usize, HEIGHT as usize, &camera, &scene, quality, 0.0).unwrap();
         rgb
     };
     // The answer first: the letters are in the picture, and not all over it.

@@ -1,7 +1,7 @@
 //! One frame: inserts over the plate.
 
 use crate::blend::{Rgba, blend};
-use crate::colour::{encode, linear_of};
+use crate::colour::{byte_of, encode, linear_of};
 use crate::layers::{Bounds, Layer, compose};
 use crate::light::{Care, Seen, Sent, shade};
 use crate::material::Matte;
@@ -11,6 +11,7 @@ use crate::scene::{RenderError, RenderScene};
 use fennik_core::camera::Camera;
 use nalgebra::{Matrix3, Vector2, Vector3};
 use rayon::prelude::*;
+use std::sync::Arc;
 
 /// Two faces that share an edge lie there at depths that differ by rounding alone.
 const SAME_DEPTH: f32 = 1e-6;
@@ -25,7 +26,7 @@ pub enum Quality {
 }
 
 /// Draws the scene over `rgb` (`width` x `height`, display values), as seen by a camera for this size. Pixels without
-/// insert are left to the byte.
+/// insert are left to the byte. `shutter` is the part of a frame for which the exact picture is exposed; 0 is a moment.
 ///
 /// # Errors
 /// [`RenderError`] names the insert whose picture of that time cannot be read.
@@ -39,30 +40,101 @@ pub fn composite(
     camera: &Camera,
     scene: &RenderScene,
     quality: Quality,
+    shutter: f64,
 ) -> Result<(), RenderError> {
     assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
+    let size = [width, height];
+    if quality == Quality::Exact && shutter > 0.0 && blurs(camera, scene, shutter)? {
+        return exposed(rgb, size, camera, scene, shutter);
+    }
     let scene = scene.at(f64::from(camera.frame), camera.centre())?;
-    if let Some(layer) = inserts(rgb, [width, height], camera, &scene, quality) {
+    let exact = quality == Quality::Exact;
+    if let Some(layer) = inserts(rgb, size, camera, &scene, exact, Care { shadows: exact, fine: exact }) {
         compose(rgb, width, &layer);
     }
     Ok(())
 }
 
-/// The inserts mixed with the plate that lies behind them; `None` where none is in sight.
+/// Motion within the shutter that is seen, px.
+const SEEN_PX: f64 = 0.2;
+/// Corners that are asked how far they move.
+const ASKED: usize = 400;
+
+/// A moment of the exposure, frames from its middle: the camera, and everything in its place.
+fn moment(camera: &Camera, scene: &RenderScene, after: f64) -> Result<(Camera, Arc<PlacedScene>), RenderError> {
+    let then = camera.after(after);
+    let placed = scene.at(f64::from(camera.frame) + after, then.centre())?;
+    Ok((then, placed))
+}
+
+/// Whether anything moves on the picture while the shutter is open.
+fn blurs(camera: &Camera, scene: &RenderScene, shutter: f64) -> Result<bool, RenderError> {
+    let [(first, a), (last, b)] = [moment(camera, scene, -0.5 * shutter)?, moment(camera, scene, 0.5 * shutter)?];
+    if a.corners.len() != b.corners.len() {
+        return Ok(true);
+    }
+    let step = a.corners.len().div_ceil(ASKED).max(1);
+    Ok(a.corners.iter().zip(&b.corners).step_by(step).any(|(p, q)| {
+        let seen = |camera: &Camera, p: &Vector3<f32>| camera.project(p.cast());
+        match (seen(&first, p), seen(&last, q)) {
+            (Some(p), Some(q)) => (p - q).norm() > SEEN_PX,
+            _ => false,
+        }
+    }))
+}
+
+/// The picture while the shutter is open: the mean of the light of moments, each looked at elsewhere within the pixel, so
+/// that edges are smooth and what moves is blurred by as much as it moves.
+fn exposed(
+    rgb: &mut [u8],
+    size: [usize; 2],
+    camera: &Camera,
+    scene: &RenderScene,
+    shutter: f64,
+) -> Result<(), RenderError> {
+    let mut sum = vec![[0.0f32; 4]; size[0] * size[1]];
+    let still = Arc::ptr_eq(&moment(camera, scene, 0.0)?.1, &moment(camera, scene, 0.5 * shutter)?.1);
+    for k in 0..SAMPLES {
+        let (mut then, placed) = moment(camera, scene, shutter * ((k as f64 + 0.5) / SAMPLES as f64 - 0.5))?;
+        // Times and places in the pixel are not in step.
+        let [dx, dy] = sample_offset(k * 7 % SAMPLES).map(f64::from);
+        then.lens.centre_px = [then.lens.centre_px[0] - dx, then.lens.centre_px[1] - dy];
+        // What moves casts another shadow each time; a rough one will do.
+        let care = Care { shadows: true, fine: still };
+        let Some(layer) = inserts(rgb, size, &then, &placed, false, care) else { continue };
+        let columns = layer.bounds.width();
+        let rows = sum[layer.bounds.top * size[0]..layer.bounds.bottom * size[0]].par_chunks_mut(size[0]);
+        rows.zip(layer.pixels.par_chunks(columns)).for_each(|(sums, seen)| {
+            let sums = sums[layer.bounds.left..layer.bounds.right].iter_mut();
+            for (sum, p) in sums.zip(seen).filter(|(_, p)| p[3] > 0.0) {
+                (0..4).for_each(|c| sum[c] += p[c]);
+            }
+        });
+    }
+    let n = SAMPLES as f32;
+    rgb.par_chunks_exact_mut(3).zip(&sum).filter(|(_, s)| s[3] > 0.0).for_each(|(bytes, s)| {
+        for (byte, light) in bytes.iter_mut().zip(s) {
+            *byte = byte_of((light + (n - s[3]) * linear_of(*byte)) / n);
+        }
+    });
+    Ok(())
+}
+
+/// The inserts mixed with the plate that lies behind them; `None` where none is in sight. With `edges`, sixteen samples on
+/// every edge.
 fn inserts(
     plate: &[u8],
     [width, height]: [usize; 2],
     camera: &Camera,
     scene: &PlacedScene,
-    quality: Quality,
+    edges: bool,
+    care: Care,
 ) -> Option<Layer> {
     let triangles = project(scene, camera, width, height);
     let bounds = bounds(&triangles, width, height)?;
     let bands = Bands::new(&triangles, bounds);
-    let exact = quality == Quality::Exact;
-    let care = Care { shadows: exact, fine: exact };
     let sun = scene.light.toward_sun().cast();
-    let view = View { scene, sun, sight: Sight::new(camera), quality, care, plate, width };
+    let view = View { scene, sun, sight: Sight::new(camera), edges, care, plate, width };
     let mut layer = Layer::empty(bounds);
     let mut keys = vec![0u32; layer.pixels.len()];
     let columns = bounds.width();
@@ -76,7 +148,7 @@ fn inserts(
         .enumerate()
         .map(|(band, (pixels, keys))| view.middles(&bands, band, pixels, keys))
         .collect_into_vec(&mut tiles);
-    if exact {
+    if edges {
         layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
             tiles.iter().enumerate().for_each(|(i, tile)| view.edges(&bands, (band, i), tile, &keys, pixels));
         });
@@ -173,7 +245,8 @@ struct View<'a> {
     scene: &'a PlacedScene,
     sun: Vector3<f32>,
     sight: Sight<'a>,
-    quality: Quality,
+    /// Whether edges are looked at sample by sample.
+    edges: bool,
     care: Care,
     plate: &'a [u8],
     /// Of the plate, px.
@@ -257,8 +330,7 @@ impl View<'_> {
         let columns = bands.bounds.width();
         let draw = |i: usize| {
             let mut tile = bands.tile(band, i);
-            let exact = self.quality == Quality::Exact;
-            bands.of(band, i).for_each(|t| tile.draw(t, exact, self.scene.faces[t.face as usize].through));
+            bands.of(band, i).for_each(|t| tile.draw(t, self.edges, self.scene.faces[t.face as usize].through));
             tile.settle();
             let mut rest = &tile.fragments[..];
             for (k, face) in tile.faces.iter().enumerate() {
@@ -346,6 +418,7 @@ mod tests {
     use super::*;
     use crate::{NoAssets, ShapeCache};
     use fennik_core::geometry::{Lens, Pose};
+    use fennik_core::scene::anim::{Animated, Curve, Ease, Key};
     use fennik_core::scene::{Insert, InsertId, InsertKind, Light, LightNow, Placement, Stance, Title};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
@@ -381,6 +454,7 @@ mod tests {
             &Camera::new(pose, lens, 180),
             &RenderScene::build(inserts, light, &ShapeCache::default(), &NoAssets::shared()).unwrap(),
             quality,
+            0.0,
         )
         .unwrap();
         rgb
@@ -445,6 +519,31 @@ mod tests {
     }
 
     #[test]
+    fn what_moves_while_the_shutter_is_open_is_blurred_by_as_much() {
+        let mut moving = insert("I", 0.0, 0.0);
+        // About 24 px a frame to the right.
+        let keys =
+            vec![Key { ease: Ease::Linear, ..Key::smooth(-1.0, [-0.4, 0.0, 0.0]) }, Key::smooth(1.0, [0.4, 0.0, 0.0])];
+        moving.placement.anchor.foot = Animated::Curve(Curve::new(keys).unwrap());
+        let (pose, lens) = camera();
+        let scene = RenderScene::build(&[moving], &unshaded(), &ShapeCache::default(), &NoAssets::shared()).unwrap();
+        let row = |shutter: f64| {
+            let mut rgb = vec![90u8; 320 * 180 * 3];
+            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &scene, Quality::Exact, shutter).unwrap();
+            let middle = lens.project(
+                pose.to_camera(Vector3::new(0.0, 0.5, 0.15)).xy() / pose.to_camera(Vector3::new(0.0, 0.5, 0.15)).z,
+            );
+            let y = middle.y.round() as usize;
+            (0..320).filter(|x| rgb[3 * (320 * y + x)..][..3] != [90; 3]).count() as f64
+        };
+        let (sharp, half, whole) = (row(0.0), row(0.5), row(1.0));
+        // Sixteen moments reach fifteen sixteenths of the way.
+        let way = 300.0 / 5.0 * 0.4;
+        assert!((half - sharp - 0.5 * way * 15.0 / 16.0).abs() < 2.5, "{sharp} {half}, {way} px a frame");
+        assert!((whole - sharp - way * 15.0 / 16.0).abs() < 3.5, "{sharp} {whole}");
+    }
+
+    #[test]
     fn the_camera_may_fly_through_a_title() {
         let (_, lens) = camera();
         let scene =
@@ -453,7 +552,7 @@ mod tests {
         for z in [0.5, 0.1, 0.0, -0.1, -3.0] {
             let pose = Pose::look_at(Vector3::new(0.0, 0.5, z), Vector3::new(0.0, 0.5, z - 1.0), Vector3::y()).unwrap();
             let mut rgb = vec![90u8; 320 * 180 * 3];
-            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &scene, Quality::Exact).unwrap();
+            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &scene, Quality::Exact, 0.0).unwrap();
             let changed = rgb.chunks(3).filter(|p| **p != [90; 3]).count();
             if z < -2.0 {
                 assert_eq!(changed, 0, "all behind the camera");

@@ -2,7 +2,7 @@
 
 use crate::Mesh;
 use crate::material::Material;
-use crate::shadow::FloorShadow;
+use crate::shadow::{FloorShadow, FloorShadows, shadow_key};
 use crate::tree::Bvh;
 use fennik_core::scene::{Blend, LightNow};
 use nalgebra::{Vector2, Vector3};
@@ -55,14 +55,15 @@ pub struct PlacedScene {
     /// Built when the first shadow is asked for.
     tree: OnceLock<Bvh>,
     /// A rough and a fine one.
-    floor: [OnceLock<Option<FloorShadow>>; 2],
+    floor: [OnceLock<Option<Arc<FloorShadow>>>; 2],
+    shadows: Arc<FloorShadows>,
 }
 
 /// Names the floor among the inserts.
 const FLOOR_ID: u32 = u32::MAX;
 
 impl PlacedScene {
-    pub(crate) fn empty(light: LightNow) -> Self {
+    pub(crate) fn empty(light: LightNow, shadows: &Arc<FloorShadows>) -> Self {
         Self {
             corners: Vec::new(),
             normals: Vec::new(),
@@ -74,6 +75,7 @@ impl PlacedScene {
             light,
             tree: OnceLock::new(),
             floor: Default::default(),
+            shadows: shadows.clone(),
         }
     }
 
@@ -134,7 +136,7 @@ impl PlacedScene {
     /// One mesh in one place.
     #[cfg(test)]
     pub(crate) fn of_mesh(mesh: &Mesh) -> Self {
-        let mut scene = Self::empty(fennik_core::scene::Light::default().at(0.0));
+        let mut scene = Self::empty(fennik_core::scene::Light::default().at(0.0), &Arc::default());
         let look = Look { id: 1, opacity: 1.0, blend: Blend::Normal };
         scene.add(mesh, &[Arc::new(Material::matt([0.5; 3]))], look);
         scene
@@ -157,7 +159,8 @@ impl PlacedScene {
             let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
             let sun = self.light.toward_sun().cast::<f32>();
             let (low, high) = crate::shadow::reach(&casters, sun)?;
-            Some(FloorShadow::new(self.tree(), sun, (low, high), fine))
+            let key = shadow_key(&casters, sun, fine);
+            Some(self.shadows.get(key, || FloorShadow::new(self.tree(), sun, (low, high), fine)))
         };
         self.floor[usize::from(fine)].get_or_init(make).as_ref().map_or(0.0, |s| s.at(at))
     }

@@ -4,6 +4,7 @@ use crate::assets::{AssetError, Assets, Run, Treatment};
 use crate::colour::linear_of;
 use crate::material::{Cover, Map, Material, Matte};
 use crate::placed::{Look, PlacedScene};
+use crate::shadow::FloorShadows;
 use crate::shape::{ShapeCache, ShapeError};
 use crate::{Mesh, Wrap};
 use fennik_core::scene::{Effect, Facing, Insert, InsertKind, Keyed, Light, Placement, Spread};
@@ -46,6 +47,7 @@ pub struct RenderScene {
     assets: Arc<dyn Assets>,
     /// What is seen where nothing changes over time.
     still: OnceLock<Arc<PlacedScene>>,
+    shadows: Arc<FloorShadows>,
 }
 
 impl RenderScene {
@@ -64,7 +66,13 @@ impl RenderScene {
             .filter(|i| !i.hidden && i.content != InsertKind::Marker)
             .map(|i| instance(i, shapes, assets.as_ref()).map_err(|cause| wrong(i, cause)))
             .collect::<Result<_, _>>()?;
-        Ok(Self { instances, light: light.clone(), assets: assets.clone(), still: OnceLock::new() })
+        Ok(Self {
+            instances,
+            light: light.clone(),
+            assets: assets.clone(),
+            still: OnceLock::new(),
+            shadows: Arc::default(),
+        })
     }
 
     /// Everything in its place at a time, frames, as it stands for a camera whose centre is `eye`.
@@ -83,7 +91,7 @@ impl RenderScene {
     }
 
     fn placed(&self, frame: f64, eye: Vector3<f64>) -> Result<PlacedScene, RenderError> {
-        let mut scene = PlacedScene::empty(self.light.at(frame));
+        let mut scene = PlacedScene::empty(self.light.at(frame), &self.shadows);
         for i in &self.instances {
             let opacity = i.insert.opacity.at(frame) as f32;
             let materials = i.materials(frame, self.assets.as_ref()).map_err(|why| wrong(&i.insert, why.into()))?;

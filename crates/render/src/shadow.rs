@@ -3,6 +3,10 @@
 use crate::tree::Bvh;
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
+use std::collections::VecDeque;
+use std::collections::hash_map::DefaultHasher;
+use std::hash::{Hash, Hasher};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Half of the angle under which the sun is seen, radians: a little more than it has, as through thin haze.
 const SUN_RADIUS: f32 = 0.012;
@@ -23,6 +27,40 @@ pub(crate) struct FloorShadow {
     across: usize,
     down: usize,
     kept: Vec<f32>,
+}
+
+/// Shadows that were looked for, by what casts them: what stands still casts the same for as long as it does.
+#[derive(Debug, Default)]
+pub(crate) struct FloorShadows(Mutex<VecDeque<(u64, Arc<FloorShadow>)>>);
+
+/// Shadows that are kept.
+const KEPT: usize = 4;
+
+impl FloorShadows {
+    /// The shadow of what has a key.
+    pub(crate) fn get(&self, key: u64, make: impl FnOnce() -> FloorShadow) -> Arc<FloorShadow> {
+        let held = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, shadow)) = held().iter().find(|(k, _)| *k == key) {
+            return shadow.clone();
+        }
+        let made = Arc::new(make());
+        let mut kept = held();
+        kept.push_back((key, made.clone()));
+        if kept.len() > KEPT {
+            kept.pop_front();
+        }
+        made
+    }
+}
+
+/// Names what casts a shadow: every corner to the last bit, the sun, and how carefully it is looked for.
+pub(crate) fn shadow_key(corners: &[Vector3<f32>], sun: Vector3<f32>, fine: bool) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    fine.hash(&mut hasher);
+    for v in corners.iter().chain([&sun]) {
+        v.map(f32::to_bits).as_slice().hash(&mut hasher);
+    }
+    hasher.finish()
 }
 
 /// The part of the floor (x and z) on which shadows of corners may fall; `None` where the sun is too low or all lies

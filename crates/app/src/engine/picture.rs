@@ -48,7 +48,7 @@ pub fn draw(
 ) -> Result<(), EngineError> {
     let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(frame) else { return Ok(()) };
     let camera = camera.scaled(f64::from(width) / f64::from(solution.width));
-    Ok(composite(rgb, width as usize, height as usize, &camera, scene, quality)?)
+    Ok(composite(rgb, width as usize, height as usize, &camera, scene, quality, document.placing.shutter)?)
 }
 
 /// A grey picture as JPEG.
@@ -113,7 +113,8 @@ pub fn key(shot: &OpenShot) -> String {
     let made_from =
         (shot.state.shot.clip, document.trim.first, document.solving.solve, document.datum.world_from_solve);
     // Numbers are written down in full, so that nothing that differs is taken for the same.
-    let written = serde_json::to_string(&(made_from, shown, &document.light)).unwrap_or_default();
+    let written =
+        serde_json::to_string(&(made_from, shown, &document.light, document.placing.shutter)).unwrap_or_default();
     let mut hasher = DefaultHasher::new();
     (env!("CARGO_PKG_VERSION"), written).hash(&mut hasher);
     format!("{:016x}", hasher.finish())

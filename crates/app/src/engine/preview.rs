@@ -53,6 +53,6 @@ pub fn of_asset(store: &Store, files: &Arc<AssetFiles>, taken: &TakenAsset) -> R
         Pose::look_at(middle + from * (needed + 0.5 * size.z), middle, Vector3::y()).ok_or(EngineError::Fault)?;
     let camera = Camera::new(pose, Lens::centred(focal, width, height), height);
     let mut rgb = vec![BEHIND; (3 * width * height) as usize];
-    composite(&mut rgb, width as usize, height as usize, &camera, &scene, Quality::Exact)?;
+    composite(&mut rgb, width as usize, height as usize, &camera, &scene, Quality::Exact, 0.0)?;
     jpeg_of(&rgb, width, height)
 }

@@ -71,6 +71,11 @@ impl Camera {
         self.world_from_solve.pose(&self.velocity.propagate(&self.in_solve, frames))
     }
 
+    /// The same camera so many frames later, as far as it goes on as it moves here.
+    pub fn after(&self, frames: f64) -> Self {
+        if frames == 0.0 { *self } else { Self { in_solve: self.velocity.propagate(&self.in_solve, frames), ..*self } }
+    }
+
     /// `cam_from_world` when a row of the picture is exposed.
     pub fn pose_at_row(&self, row: f64) -> Pose {
         self.pose_after(self.time_of_row(row))

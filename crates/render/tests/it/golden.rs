@@ -26,7 +26,7 @@ fn drawn(inserts: &[Insert], camera: &Camera, quality: Quality) -> RgbImage {
         LightNow { bearing_deg: 55.0, height_deg: 30.0, sun: 0.9, ambient: 0.3, floor_shadow: 0.0 }.into();
     let scene = RenderScene::build(inserts, &light, &ShapeCache::default(), &NoAssets::shared()).unwrap();
     let mut rgb = vec![120; (WIDTH * HEIGHT * 3) as usize];
-    composite(&mut rgb, WIDTH as usize, HEIGHT as usize, camera, &scene, quality).unwrap();
+    composite(&mut rgb, WIDTH as usize, HEIGHT as usize, camera, &scene, quality, 0.0).unwrap();
     RgbImage::from_raw(WIDTH, HEIGHT, rgb).unwrap()
 }
 

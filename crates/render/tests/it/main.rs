@@ -35,7 +35,7 @@ fn draw(insert: &Insert, pose: &Pose, lens: &Lens, quality: Quality) -> Vec<u8> 
     let scene = RenderScene::build(std::slice::from_ref(insert), &light(), &ShapeCache::default(), &NoAssets::shared())
         .unwrap();
     let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
-    composite(&mut rgb, WIDTH, HEIGHT, &Camera::new(*pose, *lens, HEIGHT as u32), &scene, quality).unwrap();
+    composite(&mut rgb, WIDTH, HEIGHT, &Camera::new(*pose, *lens, HEIGHT as u32), &scene, quality, 0.0).unwrap();
     rgb
 }
 
@@ -107,7 +107,7 @@ fn an_insert_follows_the_rows_of_a_rolling_shutter() {
         let solution = Solution { readout, ..solution.clone() };
         let camera = CameraPath::new(&solution, &Similarity::identity()).at(2).unwrap();
         let mut rgb = vec![PLATE; WIDTH * HEIGHT * 3];
-        composite(&mut rgb, WIDTH, HEIGHT, &camera, &scene, Quality::Draft).unwrap();
+        composite(&mut rgb, WIDTH, HEIGHT, &camera, &scene, Quality::Draft, 0.0).unwrap();
         rgb
     };
     let rolling = shown(0.8);

@@ -55,14 +55,21 @@ pub fn shows(kind: &str) -> Option<&'static str> {
     }
 }
 
+/// A kind by its word.
+///
+/// # Errors
+/// [`ValueError::NoKind`] names the kinds that there are.
+pub fn known(word: &str) -> Result<&'static str, ValueError> {
+    let found = WORDS.into_iter().find(|w| *w == word);
+    found.ok_or_else(|| ValueError::NoKind { word: word.to_owned(), kinds: WORDS.to_vec() })
+}
+
 /// Makes the first one of a kind, of a readable size for its distance.
 ///
 /// # Errors
-/// [`ValueError::NoKind`] names the kinds that there are; [`ValueError::NoAsset`] says what the kind shows.
+/// As [`known`]; [`ValueError::NoAsset`] says what the kind shows.
 pub fn first_of(wish: &Wish) -> Result<InsertKind, ValueError> {
-    let Some(kind) = WORDS.into_iter().find(|w| *w == wish.kind) else {
-        return Err(ValueError::NoKind { word: wish.kind.to_owned(), kinds: WORDS.to_vec() });
-    };
+    let kind = known(wish.kind)?;
     let file = || {
         let shows = shows(kind).unwrap_or("file");
         let fits = |a: &&TakenAsset| matches!(a.info, AssetInfo::Model { .. }) == (shows == "model");

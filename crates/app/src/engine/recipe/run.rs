@@ -87,6 +87,12 @@ pub enum StepError {
     /// A key.
     #[error("values that change over time cannot be set yet; leave out frame")]
     Keyed,
+    /// A value that the shutter has not.
+    #[error("the shutter has no {name:?}; it has an angle, 0 to 360 deg")]
+    NoShutterValue {
+        /// As it was written.
+        name: String,
+    },
     /// A value that the light has not.
     #[error("the light has no {name:?}; it has bearing, height, sun, ambient and floor-shadow")]
     NoLightValue {
@@ -399,6 +405,18 @@ impl<'a> Cook<'a> {
     }
 
     /// Sets the values of a surface: its name, its kind, and how far it is pushed along its normal.
+    /// How long the shutter is open, as the angle of a turning one.
+    fn set_shutter(&self, shot: &OpenShot, values: &Values) -> Result<(), EngineError> {
+        for (name, value) in values {
+            if name != "angle" {
+                return Err(StepError::NoShutterValue { name: name.clone() }.into());
+            }
+            let shutter = amount(value, Measure::Angle).map_err(|why| why.of(name))? / 360.0;
+            self.edit(shot, &Edit::Placing(PlacingEdit::SetShutter { shutter }))?;
+        }
+        Ok(())
+    }
+
     fn set_surface(&self, name: &str, values: &Values) -> Result<(), EngineError> {
         let mut called = name.to_owned();
         for (what, value) in values {
@@ -428,6 +446,7 @@ impl<'a> Cook<'a> {
         let Step::Place { kind, name, text, file, asset, at, stance, on } = step else {
             return Err(EngineError::Fault);
         };
+        kinds::known(kind)?;
         let shows = self.shown_file(file.as_deref(), asset.as_ref())?;
         let shot = self.open()?;
         if find_insert(&shot, name).is_ok() {
@@ -499,6 +518,9 @@ impl<'a> Cook<'a> {
         }
         if shot.document().surfacing.named(thing).is_some() {
             return self.set_surface(thing, values);
+        }
+        if thing == "shutter" {
+            return self.set_shutter(&shot, values);
         }
         if thing != "light" {
             return Err(find_insert(&shot, thing).err().unwrap_or(EngineError::Fault));

@@ -6,7 +6,7 @@ use crate::engine::quantity::Amount;
 use crate::engine::{EngineError, OpenShot, SolveRecord, survey};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{Datum, Insert, Light, Stance, Surface, points_inside, propose, spot_at};
+use fennik_core::scene::{Datum, Insert, Light, Placing, Stance, Surface, points_inside, propose, spot_at};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -84,6 +84,10 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         for insert in &document.placing.inserts {
             steps.extend(insert_steps(insert, &document.datum, &solution));
         }
+    }
+    if document.placing.shutter != Placing::default().shutter {
+        let values = named([("angle", json!(360.0 * document.placing.shutter))]);
+        steps.push(Step::Set { thing: "shutter".to_owned(), values, frame: None });
     }
     if document.light != Light::default() {
         let l = document.light.at(0.0);

@@ -12,7 +12,7 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(place_insert).service(change_insert).service(swap_file);
+    config.service(place_insert).service(change_insert).service(swap_file).service(change_shutter);
 }
 
 /// One insert in its line.
@@ -44,7 +44,10 @@ impl FileTile {
 #[derive(Template)]
 #[template(path = "stations/inserts.html")]
 struct Tools {
+    shot: i64,
     solved: bool,
+    /// As the angle of a turning one, degrees.
+    shutter_deg: f64,
     files: Vec<FileTile>,
     inserts: Vec<InsertLine>,
 }
@@ -54,6 +57,8 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let line =
         |i: &fennik_core::scene::Insert| InsertLine { id: i.id.0, name: i.shown_name(), label: i.content.label() };
     let tools = Tools {
+        shot: view.id(),
+        shutter_deg: 360.0 * view.document().placing.shutter,
         solved: view.solution.is_some(),
         files: assets::all(&view.app.store)?.iter().map(FileTile::of).collect(),
         inserts: inserts.iter().map(line).collect(),
@@ -169,4 +174,17 @@ async fn swap_file(editor: Editor, body: web::Json<SwapRequest>) -> Result<impl 
             Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
         })
         .await
+}
+
+#[derive(Deserialize)]
+struct ShutterForm {
+    revision: i64,
+    shutter_deg: f64,
+}
+
+/// How long the shutter is open.
+#[post("/shots/{id}/shutter")]
+async fn change_shutter(editor: Editor, form: web::Form<ShutterForm>) -> Result<impl Responder, PageError> {
+    let shutter = form.shutter_deg / 360.0;
+    editor.apply(form.revision, move |_, _| Ok(Edit::Placing(PlacingEdit::SetShutter { shutter }))).await
 }

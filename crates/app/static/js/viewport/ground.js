@@ -190,7 +190,7 @@ export function paintDrawn(g, a, b, { role, at_edge = false }) {
   g.fillStyle = colours.sand;
   g.beginPath();
   for (const [x, y] of [a, b])
-    if (at_edge) g.moveTo(x + 3.5, y), g.arc(x, y, 3.5, 0, 2 * Math.PI);
+    if (at_edge) (g.moveTo(x + 3.5, y), g.arc(x, y, 3.5, 0, 2 * Math.PI));
     else g.rect(x - 2.5, y - 2.5, 5, 5);
   g.fill();
 }

@@ -2,8 +2,12 @@
 
 use super::error::EditError;
 use crate::geometry::Similarity;
+use crate::scene::insert::within;
 use crate::scene::{Insert, InsertId};
 use serde::{Deserialize, Serialize};
+
+/// 180 degrees of a turning shutter, as most cameras are set.
+const HALF_OPEN: f64 = 0.5;
 
 /// The part of the document that is about what is placed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -12,11 +16,14 @@ pub struct Placing {
     pub inserts: Vec<Insert>,
     /// The id that the next insert gets.
     pub next: InsertId,
+    /// Part of a frame for which the shutter is open, 0 to 1: what moves is blurred by as much as it moves meanwhile.
+    #[serde(default)]
+    pub shutter: f64,
 }
 
 impl Default for Placing {
     fn default() -> Self {
-        Self { inserts: Vec::new(), next: InsertId(1) }
+        Self { inserts: Vec::new(), next: InsertId(1), shutter: HALF_OPEN }
     }
 }
 
@@ -33,6 +40,11 @@ pub enum PlacingEdit {
     ChangeInsert {
         /// With the id of the one it replaces.
         insert: Insert,
+    },
+    /// Opens the shutter for another part of a frame.
+    SetShutter {
+        /// 0 to 1.
+        shutter: f64,
     },
     /// Takes something away.
     RemoveInsert {
@@ -62,6 +74,10 @@ impl Placing {
                 let slot = self.inserts.iter_mut().find(|i| i.id == insert.id);
                 *slot.ok_or(EditError::NoInsert { id: insert.id })? = insert.clone();
             }
+            PlacingEdit::SetShutter { shutter } => {
+                within("the shutter", *shutter, 0.0, 1.0)?;
+                self.shutter = *shutter;
+            }
             PlacingEdit::RemoveInsert { id } => {
                 if self.insert(*id).is_none() {
                     return Err(EditError::NoInsert { id: *id });
@@ -89,6 +105,7 @@ impl PlacingEdit {
         match self {
             Self::AddInsert { .. } => "place insert".to_owned(),
             Self::ChangeInsert { .. } => "change insert".to_owned(),
+            Self::SetShutter { .. } => "shutter".to_owned(),
             Self::RemoveInsert { .. } => "remove insert".to_owned(),
         }
     }
