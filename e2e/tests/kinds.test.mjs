@@ -137,6 +137,33 @@ test("a clip runs with the shot, and a model stands on its foot", async () => {
   assert.ok(distance(bare, await colourAt(page, [860, 570], 2)) > 15, "it is seen");
 });
 
+test("with a key at one frame and another value at a later one it moves between them", async () => {
+  await page.click('[data-act="keys"][data-action="key"]');
+  await page.waitForFunction(
+    () => globalThis.fennik.model.state.inserts.at(-1).placement.anchor.foot.keys?.length === 1,
+  );
+  const x = (await state()).inserts.at(-1).placement.anchor.foot.keys[0].value[0];
+  await showFrame(page, 80);
+  await changed(async () => {
+    await page.fill('.insert-form [name="x"]', String(x + 2));
+    await page.press('.insert-form [name="x"]', "Tab");
+  });
+  const { keys } = (await state()).inserts.at(-1).placement.anchor.foot;
+  assert.deepEqual(
+    keys.map((k) => k.frame),
+    [60, 80],
+  );
+  await showFrame(page, 70);
+  await page.waitForFunction(
+    (middle) => Math.abs(Number(document.querySelector('.insert-form [name="x"]').value) - middle) < 2e-3,
+    x + 1,
+  );
+  await changed(() => page.click('[data-act="keys"][data-action="clear"]'));
+  const foot = (await state()).inserts.at(-1).placement.anchor.foot;
+  assert.ok(Math.abs(foot[0] - x - 1) < 1e-6, "it stays as it is at the playhead");
+  await showFrame(page, 60);
+});
+
 test("a file that cannot be shown is refused by its name, and nothing changes", async () => {
   const before = (await state()).revision;
   await page.setInputFiles("#file-in", join(files, "broken.png"));

@@ -104,6 +104,8 @@ struct InsertSheet {
     look: Vec<Line>,
     /// The file that it shows.
     file: Option<String>,
+    /// Its keys.
+    keys: usize,
     content: Vec<Line>,
 }
 
@@ -118,6 +120,7 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
         place: lines(&kinds::PLACE_FIELDS),
         look: lines(&kinds::LOOK_FIELDS),
         file: insert.content.asset().map(|a| a.file.clone()),
+        keys: insert.key_frames().len(),
         content: lines(kinds::fields(&insert.content)),
     })
 }

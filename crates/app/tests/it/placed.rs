@@ -110,6 +110,28 @@ fn every_kind_is_placed_drawn_swapped_and_written_down() {
         json!([{ "do": "place", "kind": "marker", "name": "gate", "at": { "frame": 60, "pixel": [640, 600] } }]);
     let (done, said) = apply(&data, &recipe, marker);
     assert!(done, "{said}");
+    // It comes in from the side over some frames, and is not there yet half way.
+    let steps = json!([
+        { "do": "set", "thing": "sky", "values": { "hidden": true } },
+        { "do": "set", "thing": "slab", "values": { "hidden": false } },
+        { "do": "set", "thing": "slab", "values": { "x": -6, "opacity": 0 }, "frame": 60, "ease": "linear" },
+        { "do": "set", "thing": "slab", "values": { "x": 2, "opacity": 1 }, "frame": 62 },
+        { "do": "render", "out": "stills/comes", "frames": [60, 62] },
+        { "do": "set", "thing": "slab", "values": { "hidden": true } },
+    ]);
+    let (done, said) = apply(&data, &recipe, steps);
+    assert!(done, "{said}");
+    let blue = |frame: u32| {
+        let picture = still(&out.join("comes"), frame);
+        let all: Vec<u32> = picture
+            .enumerate_pixels()
+            .filter(|(_, _, p)| i32::from(p[2]) > i32::from(p[0]) + 60 && i32::from(p[2]) > i32::from(p[1]) + 40)
+            .map(|(x, ..)| x)
+            .collect();
+        (all.len(), all.iter().sum::<u32>() as f64 / all.len().max(1) as f64)
+    };
+    let [none, half, there] = [60, 61, 62].map(blue);
+    assert!(none.0 < half.0 && half.1 + 40.0 < there.1 && there.0 > 1000, "{none:?} {half:?} {there:?}");
     // What is wrong is said, and changes nothing.
     std::fs::write(folder.path().join("notes.png"), "no picture").unwrap();
     for (step, reason) in [
@@ -118,6 +140,7 @@ fn every_kind_is_placed_drawn_swapped_and_written_down() {
         (place("prop", "n", "crest.svg", [300, 620]), "model"),
         (place("sign", "n", "../gone.png", [9, 9]), "gone.png"),
         (json!({ "do": "swap", "thing": "gate", "file": "crest.svg" }), "marker"),
+        (json!({ "do": "set", "thing": "crest", "values": { "edge": "#102030" }, "frame": 9 }), "over time"),
         (json!({ "do": "set", "thing": "crest", "values": { "blend": "glitter" } }), "glitter"),
         (json!({ "do": "set", "thing": "crest", "values": { "opacity": 2 } }), "opacity"),
     ] {

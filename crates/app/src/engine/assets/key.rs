@@ -49,11 +49,15 @@ fn leave_out_black(p: &mut [u8], key: &Key) {
     p[3] = (f32::from(p[3]) * part + 0.5) as u8;
 }
 
-/// Colour without brightness (ITU-R BT.709), about -0.5 to 0.5.
+/// Below this a colour is too dark to tell, of white.
+const DARK: f32 = 0.12;
+
+/// Colour without brightness (ITU-R BT.709), the same in light and shade.
 fn chroma([r, g, b]: [u8; 3]) -> [f32; 2] {
     let [r, g, b] = [r, g, b].map(|v| f32::from(v) / 255.0);
     let y = 0.2126 * r + 0.7152 * g + 0.0722 * b;
-    [(b - y) / 1.8556, (r - y) / 1.5748]
+    let bright = r.max(g).max(b).max(DARK);
+    [(b - y) / 1.8556 / bright, (r - y) / 1.5748 / bright]
 }
 
 fn leave_out_colour(p: &mut [u8], key: &Key, of: [f32; 2]) {

@@ -64,6 +64,12 @@ pub enum ValueError {
         /// What it shows.
         shows: &'static str,
     },
+    /// A value that stays the same all the time.
+    #[error("{name} cannot change over time yet; x, y, z, turn, lean, lift, scale and opacity can")]
+    NotKeyed {
+        /// Which.
+        name: String,
+    },
     /// One of several.
     #[error("{name}: {why}")]
     Named {

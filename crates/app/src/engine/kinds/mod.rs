@@ -16,6 +16,7 @@ pub use placed::FIELDS as PLACE_FIELDS;
 
 pub use super::quantity::{Amount, Measure};
 use crate::engine::assets::{AssetInfo, TakenAsset};
+use fennik_core::scene::anim::Ease;
 use fennik_core::scene::{Insert, InsertKind};
 use nalgebra::Vector3;
 use serde_json::Value;
@@ -171,6 +172,39 @@ pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result
             let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).chain(&LOOK_FIELDS).map(|f| f.name).collect();
             return Err(ValueError::Unknown { kind: insert.content.word(), all });
         }
+    }
+    Ok(())
+}
+
+/// Sets a value of an insert with a key at a time, frames, and how it goes on from there.
+///
+/// # Errors
+/// [`ValueError::NotKeyed`] where the value cannot change over time; [`ValueError`] says what is wrong with it.
+pub fn set_keyed(
+    insert: &mut Insert,
+    frame: f64,
+    name: &str,
+    value: &Value,
+    ease: Option<Ease>,
+) -> Result<(), ValueError> {
+    let ease = ease.unwrap_or_default();
+    let anchor = &mut insert.placement.anchor;
+    match name {
+        "x" | "y" | "z" => anchor.foot.key_at(frame),
+        "turn" | "lean" => anchor.turn.key_at(frame),
+        "lift" => anchor.lift_m.key_at(frame),
+        "scale" => insert.placement.scale.key_at(frame),
+        "opacity" => insert.opacity.key_at(frame),
+        _ => return Err(ValueError::NotKeyed { name: name.to_owned() }),
+    }
+    set(insert, frame, name, value)?;
+    let anchor = &mut insert.placement.anchor;
+    match name {
+        "x" | "y" | "z" => anchor.foot.ease_at(frame, ease),
+        "turn" | "lean" => anchor.turn.ease_at(frame, ease),
+        "lift" => anchor.lift_m.ease_at(frame, ease),
+        "scale" => insert.placement.scale.ease_at(frame, ease),
+        _ => insert.opacity.ease_at(frame, ease),
     }
     Ok(())
 }

@@ -11,6 +11,7 @@ use super::laying::{Axis, Part};
 use super::quantity::Amount;
 use fennik_core::image::Channel;
 use fennik_core::matte::{MaskMode, OutlineKey};
+use fennik_core::scene::anim::Ease;
 use fennik_core::scene::{AssetName, Follow, LineRole, Stance};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -359,6 +360,9 @@ pub enum Step {
         /// A key at this frame instead.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         frame: Option<u32>,
+        /// How it goes on from that key: `smooth`, `linear` or `hold`.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        ease: Option<Ease>,
     },
     /// Takes a thing away.
     Remove {

@@ -12,6 +12,7 @@ use crate::engine::run::{self, Begin};
 use crate::engine::{EngineError, OpenShot, analyse, import, output, survey};
 use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
+use fennik_core::scene::anim::Ease;
 use fennik_core::scene::{
     AssetName, DrawnLine, Edit, Follow, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit,
     SolvingEdit, Stance, Surface, SurfacingEdit, TrackingEdit, points_inside, spot_on,
@@ -85,7 +86,7 @@ pub enum StepError {
         kind: String,
     },
     /// A key.
-    #[error("values that change over time cannot be set yet; leave out frame")]
+    #[error("of this only inserts can change over time yet; leave out frame")]
     Keyed,
     /// A value that the shutter has not.
     #[error("the shutter has no {name:?}; it has an angle, 0 to 360 deg")]
@@ -250,7 +251,7 @@ impl<'a> Cook<'a> {
             Step::Flip {} => self.lay(|_, _| Ok(Lay::Flip)),
             Step::Place { .. } => self.place(step),
             Step::Swap { thing, file, asset } => self.swap(thing, file.as_deref(), asset.as_ref()),
-            Step::Set { thing, values, frame } => self.set(thing, values, *frame),
+            Step::Set { thing, values, frame, ease } => self.set(thing, values, frame.map(|f| (f, *ease))),
             Step::Remove { thing } => {
                 let shot = self.open()?;
                 let edit = match (
@@ -503,18 +504,23 @@ impl<'a> Cook<'a> {
         self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }))
     }
 
-    fn set(&self, thing: &str, values: &Values, frame: Option<u32>) -> Result<(), EngineError> {
+    fn set(&self, thing: &str, values: &Values, key: Option<(u32, Option<Ease>)>) -> Result<(), EngineError> {
         let shot = self.open()?;
-        if frame.is_some() {
-            return Err(StepError::Keyed.into());
-        }
         if let Ok(insert) = find_insert(&shot, thing) {
             let mut insert = insert.clone();
             for (name, value) in values {
-                kinds::set(&mut insert, 0.0, name, value).map_err(|why| why.of(name))?;
+                match key {
+                    Some((frame, ease)) => kinds::set_keyed(&mut insert, f64::from(frame), name, value, ease),
+                    None => kinds::set(&mut insert, 0.0, name, value),
+                }
+                .map_err(|why| why.of(name))?;
             }
             self.can_be_shown(&shot, &insert)?;
             return self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }));
+        }
+        if key.is_some() && (thing == "light" || thing == "shutter" || shot.document().surfacing.named(thing).is_some())
+        {
+            return Err(StepError::Keyed.into());
         }
         if shot.document().surfacing.named(thing).is_some() {
             return self.set_surface(thing, values);

@@ -87,7 +87,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     }
     if document.placing.shutter != Placing::default().shutter {
         let values = named([("angle", json!(360.0 * document.placing.shutter))]);
-        steps.push(Step::Set { thing: "shutter".to_owned(), values, frame: None });
+        steps.push(Step::Set { thing: "shutter".to_owned(), values, frame: None, ease: None });
     }
     if document.light != Light::default() {
         let l = document.light.at(0.0);
@@ -98,7 +98,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
             ("ambient", json!(l.ambient)),
             ("floor-shadow", json!(l.floor_shadow)),
         ];
-        steps.push(Step::Set { thing: "light".to_owned(), values: named(values), frame: None });
+        steps.push(Step::Set { thing: "light".to_owned(), values: named(values), frame: None, ease: None });
     }
     Ok(steps)
 }
@@ -198,7 +198,7 @@ fn surface_steps(wanted: &[Surface], proposed: &[Surface], datum: &Datum, soluti
             None => steps.push(Step::Remove { thing: surface.name.clone() }),
             Some(kept) if kept.name != surface.name => {
                 let values = named([("name", json!(kept.name))]);
-                steps.push(Step::Set { thing: surface.name.clone(), values, frame: None });
+                steps.push(Step::Set { thing: surface.name.clone(), values, frame: None, ease: None });
             }
             Some(_) => {}
         }
@@ -432,7 +432,7 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
             stance: Some(stance),
             on: on_floor.then(|| "floor".to_owned()),
         },
-        Step::Set { thing: name, values, frame: None },
+        Step::Set { thing: name, values, frame: None, ease: None },
     ]
 }
 

@@ -12,7 +12,7 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(place_insert).service(change_insert).service(swap_file).service(change_shutter);
+    config.service(place_insert).service(change_insert).service(swap_file).service(change_shutter).service(change_keys);
 }
 
 /// One insert in its line.
@@ -187,4 +187,43 @@ struct ShutterForm {
 async fn change_shutter(editor: Editor, form: web::Form<ShutterForm>) -> Result<impl Responder, PageError> {
     let shutter = form.shutter_deg / 360.0;
     editor.apply(form.revision, move |_, _| Ok(Edit::Placing(PlacingEdit::SetShutter { shutter }))).await
+}
+
+/// What becomes of the keys of an insert.
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum KeyAction {
+    /// One at the playhead, as it is there.
+    Key,
+    /// The one at the playhead goes.
+    Forget,
+    /// All go; it stays as it is at the playhead.
+    Clear,
+}
+
+#[derive(Deserialize)]
+struct KeyRequest {
+    revision: i64,
+    insert: u32,
+    frame: u32,
+    action: KeyAction,
+}
+
+/// Keys of place, turn, size and opacity.
+#[post("/shots/{id}/keys")]
+async fn change_keys(editor: Editor, body: web::Json<KeyRequest>) -> Result<impl Responder, PageError> {
+    let body = body.into_inner();
+    editor
+        .apply(body.revision, move |_, shot| {
+            let gone = || ShotError::Gone { what: "insert" };
+            let mut insert = shot.document().insert(InsertId(body.insert)).ok_or_else(gone)?.clone();
+            let frame = f64::from(body.frame);
+            match body.action {
+                KeyAction::Key => insert.key_at(frame),
+                KeyAction::Forget => insert.forget_key(frame),
+                KeyAction::Clear => insert.forget_keys(frame),
+            }
+            Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+        })
+        .await
 }

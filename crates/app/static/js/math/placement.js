@@ -49,6 +49,9 @@ export function moves({ anchor, scale: size }) {
   return [anchor.foot, anchor.turn, anchor.lift_m, size].some((v) => keysOf(v).length > 1);
 }
 
+/** Whether anything of an insert changes over time. @param {{placement: Placement, opacity?: any}} insert */
+export const changes = ({ placement, opacity = 1 }) => moves(placement) || keysOf(opacity).length > 1;
+
 /** Frames on which something of it is keyed. @param {Placement} placement @returns {number[]} */
 export function keyedFrames({ anchor, scale: size }) {
   const all = [anchor.foot, anchor.turn, anchor.lift_m, size].flatMap((v) => keysOf(v).map((k) => k.frame));

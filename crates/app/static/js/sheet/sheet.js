@@ -1,6 +1,6 @@
 // @ts-check
 /** The sheet: all about the one thing that is chosen; it stands only while something is. */
-import { moves } from "../math/placement.js";
+import { changes } from "../math/placement.js";
 import { told } from "../notes.js";
 import { TrackView } from "./track-view.js";
 
@@ -46,7 +46,7 @@ export class Sheet {
     if (chosen.kind !== "insert") return `sheet/${chosen.kind}-${chosen.id}`;
     const insert = this.model.insert(chosen.id);
     // What does not move shows the same on every frame.
-    return `sheet/insert-${chosen.id}-at-${insert && moves(insert.placement) ? frame : 0}`;
+    return `sheet/insert-${chosen.id}-at-${insert && changes(insert) ? frame : 0}`;
   }
 
   fold() {

@@ -90,6 +90,12 @@ export function inserts({ model, byId }) {
         say(swapping ? "choose the file that is to be shown instead" : "");
         model.enter("inserts");
       },
+      keys: ({ dataset }) => {
+        const insert = model.chosenOf("insert");
+        return insert === null
+          ? undefined
+          : model.change("keys", { insert, frame: model.frame, action: dataset.action });
+      },
       "choose-insert": (button) => model.choose({ kind: "insert", id: Number(button.dataset.insert) }),
       "remove-insert": (button) => model.edit({ edit: "remove-insert", id: Number(button.dataset.id) }),
     },

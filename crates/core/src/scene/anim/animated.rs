@@ -1,6 +1,6 @@
 //! One value or a curve.
 
-use super::{Curve, Interpolate};
+use super::{Curve, Ease, Interpolate, Key};
 use serde::{Deserialize, Serialize};
 
 /// A value that stays or changes over time.
@@ -56,6 +56,37 @@ impl<T: Interpolate> Animated<T> {
         }
     }
 
+    /// Gives it a key at a time, frames, with the value that it has then; what stays changes over time from now on.
+    pub fn key_at(&mut self, frame: f64) {
+        let value = self.at(frame);
+        match self {
+            Self::Still(_) => *self = Self::Curve(Curve { keys: vec![Key::smooth(frame, value)] }),
+            Self::Curve(curve) => curve.set_at(frame, value),
+        }
+    }
+
+    /// Says how it goes on from the key at a time, frames, where there is one.
+    pub fn ease_at(&mut self, frame: f64, ease: Ease) {
+        if let Self::Curve(curve) = self {
+            curve.keys.iter_mut().filter(|k| k.frame == frame).for_each(|k| k.ease = ease);
+        }
+    }
+
+    /// Lets the key at a time, frames, go; without any, the value that it had stays.
+    pub fn forget_key(&mut self, frame: f64) {
+        let Self::Curve(curve) = self else { return };
+        let value = curve.at(frame);
+        curve.keys.retain(|k| k.frame != frame);
+        if curve.keys.is_empty() {
+            *self = Self::Still(value);
+        }
+    }
+
+    /// Lets all keys go; the value of a time, frames, stays.
+    pub fn forget_keys(&mut self, frame: f64) {
+        *self = Self::Still(self.at(frame));
+    }
+
     /// Makes another of every value.
     pub fn map(&mut self, mut with: impl FnMut(&T) -> T) {
         match self {
@@ -86,6 +117,30 @@ impl<T: Interpolate> Animated<T> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn keys_come_and_go_and_the_value_stays() {
+        let mut value = Animated::Still(2.0);
+        value.key_at(10.0);
+        assert!(!value.changes() && value.at(-5.0) == 2.0 && value.key_frames().count() == 1);
+        value.set_at(20.0, 6.0);
+        value.ease_at(10.0, Ease::Linear);
+        assert_eq!((value.changes(), value.at(15.0)), (true, 4.0));
+        value.key_at(15.0);
+        assert_eq!(value.key_frames().collect::<Vec<_>>(), [10.0, 15.0, 20.0]);
+        assert_eq!(value.at(15.0), 4.0);
+        value.forget_key(15.0);
+        value.forget_key(20.0);
+        value.forget_key(11.0);
+        assert_eq!(value.at(99.0), 2.0);
+        value.forget_key(10.0);
+        assert_eq!(value, Animated::Still(2.0));
+        let mut other = Animated::Still(1.0);
+        other.key_at(0.0);
+        other.set_at(10.0, 3.0);
+        other.forget_keys(10.0);
+        assert_eq!(other, Animated::Still(3.0));
+    }
     use serde_json::json;
 
     #[test]

@@ -184,6 +184,46 @@ impl Insert {
         }
     }
 
+    /// Gives place, turn, size and opacity a key at a time, frames.
+    pub fn key_at(&mut self, frame: f64) {
+        let Placement { anchor, scale, .. } = &mut self.placement;
+        anchor.foot.key_at(frame);
+        anchor.turn.key_at(frame);
+        anchor.lift_m.key_at(frame);
+        scale.key_at(frame);
+        self.opacity.key_at(frame);
+    }
+
+    /// Lets its keys at a time, frames, go.
+    pub fn forget_key(&mut self, frame: f64) {
+        let Placement { anchor, scale, .. } = &mut self.placement;
+        anchor.foot.forget_key(frame);
+        anchor.turn.forget_key(frame);
+        anchor.lift_m.forget_key(frame);
+        scale.forget_key(frame);
+        self.opacity.forget_key(frame);
+    }
+
+    /// Lets all its keys go; it stays as it is at a time, frames.
+    pub fn forget_keys(&mut self, frame: f64) {
+        let Placement { anchor, scale, .. } = &mut self.placement;
+        anchor.foot.forget_keys(frame);
+        anchor.turn.forget_keys(frame);
+        anchor.lift_m.forget_keys(frame);
+        scale.forget_keys(frame);
+        self.opacity.forget_keys(frame);
+    }
+
+    /// Times at which it has a key, frames.
+    pub fn key_frames(&self) -> Vec<f64> {
+        let Placement { anchor, scale, .. } = &self.placement;
+        let own = anchor.foot.key_frames().chain(anchor.turn.key_frames()).chain(anchor.lift_m.key_frames());
+        let mut frames: Vec<f64> = own.chain(scale.key_frames()).chain(self.opacity.key_frames()).collect();
+        frames.sort_by(f64::total_cmp);
+        frames.dedup();
+        frames
+    }
+
     /// Whether it looks or stands otherwise at another time.
     pub fn changes(&self) -> bool {
         self.placement.moves() || self.opacity.changes()
