@@ -44,8 +44,12 @@ pub fn composite(
 ) -> Result<(), RenderError> {
     assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
     let size = [width, height];
-    if quality == Quality::Exact && shutter > 0.0 && blurs(camera, scene, shutter)? {
-        return exposed(rgb, size, camera, scene, shutter);
+    if quality == Quality::Exact && shutter > 0.0 {
+        let ends = [moment(camera, scene, -0.5 * shutter)?, moment(camera, scene, 0.5 * shutter)?];
+        if blurs(&ends) {
+            let still = Arc::ptr_eq(&ends[0].1, &ends[1].1);
+            return exposed(rgb, size, camera, scene, (shutter, still));
+        }
     }
     let scene = scene.at(f64::from(camera.frame), camera.centre())?;
     let exact = quality == Quality::Exact;
@@ -67,33 +71,31 @@ fn moment(camera: &Camera, scene: &RenderScene, after: f64) -> Result<(Camera, A
     Ok((then, placed))
 }
 
-/// Whether anything moves on the picture while the shutter is open.
-fn blurs(camera: &Camera, scene: &RenderScene, shutter: f64) -> Result<bool, RenderError> {
-    let [(first, a), (last, b)] = [moment(camera, scene, -0.5 * shutter)?, moment(camera, scene, 0.5 * shutter)?];
+/// Whether anything moves on the picture between the ends of an exposure.
+fn blurs([(first, a), (last, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
     if a.corners.len() != b.corners.len() {
-        return Ok(true);
+        return true;
     }
     let step = a.corners.len().div_ceil(ASKED).max(1);
-    Ok(a.corners.iter().zip(&b.corners).step_by(step).any(|(p, q)| {
+    a.corners.iter().zip(&b.corners).step_by(step).any(|(p, q)| {
         let seen = |camera: &Camera, p: &Vector3<f32>| camera.project(p.cast());
-        match (seen(&first, p), seen(&last, q)) {
+        match (seen(first, p), seen(last, q)) {
             (Some(p), Some(q)) => (p - q).norm() > SEEN_PX,
             _ => false,
         }
-    }))
+    })
 }
 
 /// The picture while the shutter is open: the mean of the light of moments, each looked at elsewhere within the pixel, so
-/// that edges are smooth and what moves is blurred by as much as it moves.
+/// that edges are smooth and what moves is blurred by as much as it moves. `still` says that the camera alone moves.
 fn exposed(
     rgb: &mut [u8],
     size: [usize; 2],
     camera: &Camera,
     scene: &RenderScene,
-    shutter: f64,
+    (shutter, still): (f64, bool),
 ) -> Result<(), RenderError> {
     let mut sum = vec![[0.0f32; 4]; size[0] * size[1]];
-    let still = Arc::ptr_eq(&moment(camera, scene, 0.0)?.1, &moment(camera, scene, 0.5 * shutter)?.1);
     for k in 0..SAMPLES {
         let (mut then, placed) = moment(camera, scene, shutter * ((k as f64 + 0.5) / SAMPLES as f64 - 0.5))?;
         // Times and places in the pixel are not in step.

@@ -25,7 +25,9 @@ impl Mesh {
         Self {
             positions: self.positions.iter().map(place).collect(),
             normals: self.normals.iter().map(|n| turn * n).collect(),
-            ..self.clone()
+            indices: self.indices.clone(),
+            uvs: self.uvs.clone(),
+            parts: self.parts.clone(),
         }
     }
 

@@ -2,7 +2,7 @@
 
 use crate::Mesh;
 use crate::material::Material;
-use crate::shadow::{FloorShadow, FloorShadows, shadow_key};
+use crate::shadow::{FloorShadow, FloorShadows, reach, shadow_key};
 use crate::tree::Bvh;
 use fennik_core::scene::{Blend, LightNow};
 use nalgebra::{Vector2, Vector3};
@@ -54,6 +54,8 @@ pub struct PlacedScene {
     pub(crate) light: LightNow,
     /// Built when the first shadow is asked for.
     tree: OnceLock<Bvh>,
+    /// The part of the floor on which shadows may fall.
+    caught: Option<(Vector2<f32>, Vector2<f32>)>,
     /// A rough and a fine one.
     floor: [OnceLock<Option<Arc<FloorShadow>>>; 2],
     shadows: Arc<FloorShadows>,
@@ -74,6 +76,7 @@ impl PlacedScene {
             looks: Vec::new(),
             light,
             tree: OnceLock::new(),
+            caught: None,
             floor: Default::default(),
             shadows: shadows.clone(),
         }
@@ -122,7 +125,8 @@ impl PlacedScene {
         }
         let sun = self.light.toward_sun().cast::<f32>();
         let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
-        let Some((low, high)) = crate::shadow::reach(&casters, sun) else { return };
+        self.caught = reach(&casters, sun);
+        let Some((low, high)) = self.caught else { return };
         let at = |x: f32, z: f32| Vector3::new(x, 0.0, z);
         let floor = Mesh {
             positions: vec![at(low.x, low.y), at(low.x, high.y), at(high.x, high.y), at(high.x, low.y)],
@@ -156,11 +160,11 @@ impl PlacedScene {
     /// How much of the sun is kept from a place of the floor, 0 to 1.
     pub(crate) fn shadow_on_floor(&self, at: Vector2<f32>, fine: bool) -> f32 {
         let make = || {
+            let region = self.caught?;
             let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
             let sun = self.light.toward_sun().cast::<f32>();
-            let (low, high) = crate::shadow::reach(&casters, sun)?;
             let key = shadow_key(&casters, sun, fine);
-            Some(self.shadows.get(key, || FloorShadow::new(self.tree(), sun, (low, high), fine)))
+            Some(self.shadows.get(key, || FloorShadow::new(self.tree(), sun, region, fine)))
         };
         self.floor[usize::from(fine)].get_or_init(make).as_ref().map_or(0.0, |s| s.at(at))
     }

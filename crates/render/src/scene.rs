@@ -6,7 +6,7 @@ use crate::material::{Cover, Map, Material, Matte};
 use crate::placed::{Look, PlacedScene};
 use crate::shadow::FloorShadows;
 use crate::shape::{ShapeCache, ShapeError};
-use crate::{Mesh, Wrap};
+use crate::{Mesh, Texture, Wrap};
 use fennik_core::scene::{Effect, Facing, Insert, InsertKind, Keyed, Light, Placement, Spread};
 use nalgebra::{Rotation3, Vector3};
 use std::sync::{Arc, OnceLock};
@@ -151,7 +151,7 @@ impl Instance {
         let Some(at) = play.frame_at(frame, run.frames, run.rate) else { return Ok(None) };
         let texture = assets.picture(&asset.name, at, treatment)?;
         let mut materials: Vec<Material> = materials.clone();
-        materials[0].base_map = Some(Map::new(texture));
+        materials[0].base_map = Some(front_map(&self.insert.content, texture));
         Ok(Some(materials.into_iter().map(Arc::new).collect()))
     }
 }
@@ -198,12 +198,17 @@ fn instance(insert: &Insert, shapes: &ShapeCache, assets: &dyn Assets) -> Result
     if run.frames > 1 {
         return made(mesh, Shown::Clip { run, treatment, materials: vec![front, edge] });
     }
-    let mut map = Map::new(assets.picture(&asset.name, 0, &treatment)?);
-    if matches!(&insert.content, InsertKind::Backdrop(far) if far.spread == Spread::Dome) {
+    front.base_map = Some(front_map(&insert.content, assets.picture(&asset.name, 0, &treatment)?));
+    made(mesh, Shown::Still(vec![Arc::new(front), Arc::new(edge)]))
+}
+
+/// A picture as it lies on the front; round a dome it meets itself.
+fn front_map(content: &InsertKind, texture: Arc<Texture>) -> Map {
+    let mut map = Map::new(texture);
+    if matches!(content, InsertKind::Backdrop(far) if far.spread == Spread::Dome) {
         map.wrap[0] = Wrap::Repeat;
     }
-    front.base_map = Some(map);
-    made(mesh, Shown::Still(vec![Arc::new(front), Arc::new(edge)]))
+    map
 }
 
 /// What was shot on black gives light; what has its own alpha is lit by the scene's.

@@ -30,7 +30,7 @@ async fn take_in(app: web::Data<AppState>, payload: Multipart) -> Result<impl Re
     let arrived = receive(payload, staging.path()).await?;
     let body = block(move || {
         let files: Vec<_> = arrived.into_iter().map(|f| (f.name, f.path)).collect();
-        let taken = assets::take_in(&app.store, &files)?;
+        let taken = assets::take_in(&app.store, &files, |from, to| std::fs::rename(from, to))?;
         drop(staging);
         Ok(told(&taken))
     })

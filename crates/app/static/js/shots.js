@@ -1,5 +1,6 @@
 // @ts-check
 /** The list of shots: taking clips in. */
+import { formOf } from "./upload.js";
 
 const drop = /** @type {HTMLElement} */ (document.getElementById("drop"));
 const files = /** @type {HTMLInputElement} */ (document.getElementById("files"));
@@ -36,10 +37,6 @@ async function showTaken(count, left) {
 /** @param {FileList} list */
 function send(list) {
   if (!list.length) return;
-  const form = new FormData();
-  // The server holds what arrives against this.
-  form.append("list", JSON.stringify([...list].map((f) => ({ name: f.name, size: f.size }))));
-  for (const file of list) form.append("files", file, file.name);
   const bar = /** @type {HTMLProgressElement} */ (box.querySelector("progress"));
   const reading = /** @type {HTMLElement} */ (box.querySelector(".reading"));
   const began = performance.now();
@@ -72,7 +69,7 @@ function send(list) {
   refused.hidden = true;
   taken.hidden = true;
   box.hidden = false;
-  request.send(form);
+  request.send(formOf(list));
 }
 
 files.addEventListener("change", () => files.files && send(files.files));

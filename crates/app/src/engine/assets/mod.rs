@@ -8,7 +8,7 @@ pub use ground::ShotOn;
 pub use shown::{AssetFiles, ShotAssets};
 
 use super::EngineError;
-use super::import::relative;
+use super::import::{extension, relative};
 use fennik_core::scene::{Asset, AssetName};
 use fennik_media::{
     AssetFileError, AssetKind, ClipInfo, Companions, FrameReader, MediaError, ModelFile, Picture, PixelKind,
@@ -162,11 +162,6 @@ fn main_file(folder: &Path, file: &str) -> PathBuf {
     folder.join(format!("asset.{}", extension(file)))
 }
 
-fn extension(name: &str) -> String {
-    let last = Path::new(name).extension().map(|e| e.to_string_lossy().to_ascii_lowercase()).unwrap_or_default();
-    last.chars().filter(char::is_ascii_alphanumeric).take(8).collect()
-}
-
 /// A file that arrived: what it was called, and where its bytes are.
 pub type ArrivedFile = (String, PathBuf);
 
@@ -187,11 +182,14 @@ pub fn with_companions(name: String, path: PathBuf) -> Vec<ArrivedFile> {
     files
 }
 
+/// How a file comes to its place: [`std::fs::rename`] for what arrived in the data folder, a copy of what is somebody's.
+pub type Lay = fn(&Path, &Path) -> std::io::Result<()>;
+
 /// Takes in a file with what came with it (pictures and buffers of a model).
 ///
 /// # Errors
 /// [`EngineError`] says what is wrong with it; nothing is kept then.
-pub fn take_in(store: &Store, arrived: &[ArrivedFile]) -> Result<TakenAsset, EngineError> {
+pub fn take_in(store: &Store, arrived: &[ArrivedFile], lay: Lay) -> Result<TakenAsset, EngineError> {
     let models: Vec<&ArrivedFile> = arrived.iter().filter(|(n, _)| AssetKind::of(n) == AssetKind::Model).collect();
     let (main, with): (&ArrivedFile, Vec<&ArrivedFile>) = match (models.as_slice(), arrived) {
         ([], []) => return Err(AssetsError::Nothing.into()),
@@ -210,9 +208,9 @@ pub fn take_in(store: &Store, arrived: &[ArrivedFile]) -> Result<TakenAsset, Eng
     let folder = store.new_asset_folder()?;
     let no_room = |why| AssetsError::NoRoom { why };
     let target = main_file(folder.path(), &main.0);
-    std::fs::copy(&main.1, &target).map_err(no_room)?;
+    lay(&main.1, &target).map_err(no_room)?;
     for (name, path) in &with {
-        std::fs::copy(path, folder.path().join(companion_name(name))).map_err(no_room)?;
+        lay(path, &folder.path().join(companion_name(name))).map_err(no_room)?;
     }
     let kind = AssetKind::of(&main.0);
     let info = look(kind, folder.path(), &main.0)?;

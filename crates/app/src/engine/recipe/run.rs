@@ -480,7 +480,9 @@ impl<'a> Cook<'a> {
             (Some(file), _) => {
                 let path = self.path(file);
                 let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-                Ok(Some(assets::take_in(self.store, &assets::with_companions(name, path))?))
+                Ok(Some(assets::take_in(self.store, &assets::with_companions(name, path), |from, to| {
+                    std::fs::copy(from, to).map(|_| ())
+                })?))
             }
             (None, Some(name)) => Ok(Some(assets::find(self.store, name)?)),
             (None, None) => Ok(None),

@@ -2,12 +2,12 @@
 
 use super::view::{ShotView, Station};
 use crate::engine::ShotError;
-use crate::engine::{EngineError, assets, kinds, place};
+use crate::engine::{EngineError, OpenShot, assets, kinds, place};
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};
 use actix_web::{Responder, post, web};
 use askama::Template;
-use fennik_core::scene::{AssetName, Edit, InsertId, PlacingEdit, Stance};
+use fennik_core::scene::{AssetName, Edit, Insert, InsertId, PlacingEdit, Stance};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
@@ -54,8 +54,7 @@ struct Tools {
 
 pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let inserts = &view.document().placing.inserts;
-    let line =
-        |i: &fennik_core::scene::Insert| InsertLine { id: i.id.0, name: i.shown_name(), label: i.content.label() };
+    let line = |i: &Insert| InsertLine { id: i.id.0, name: i.shown_name(), label: i.content.label() };
     let tools = Tools {
         shot: view.id(),
         shutter_deg: 360.0 * view.document().placing.shutter,
@@ -139,18 +138,30 @@ impl TryFrom<BTreeMap<String, String>> for InsertForm {
     }
 }
 
+/// The edit that changes an insert of a shot.
+fn changed(
+    shot: &OpenShot,
+    id: u32,
+    change: impl FnOnce(&mut Insert) -> Result<(), EngineError>,
+) -> Result<Edit, EngineError> {
+    let gone = || ShotError::Gone { what: "insert" };
+    let mut insert = shot.document().insert(InsertId(id)).ok_or_else(gone)?.clone();
+    change(&mut insert)?;
+    Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+}
+
 #[post("/shots/{id}/insert")]
 async fn change_insert(editor: Editor, form: web::Form<InsertForm>) -> Result<impl Responder, PageError> {
     let form = form.into_inner();
     editor
         .apply(form.revision, move |app, shot| {
-            let gone = || ShotError::Gone { what: "insert" };
-            let mut insert = shot.document().insert(InsertId(form.insert)).ok_or_else(gone)?.clone();
-            kinds::set_typed(&mut insert, form.frame, &form.typed)?;
-            // Letters that the font lacks are told now, not at the next picture.
-            let shows = app.assets(shot, std::slice::from_ref(&insert))?;
-            fennik_render::RenderScene::mesh(&insert, form.frame, shows.as_ref())?;
-            Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+            changed(shot, form.insert, |insert| {
+                kinds::set_typed(insert, form.frame, &form.typed)?;
+                // Letters that the font lacks are told now, not at the next picture.
+                let shows = app.assets(shot, std::slice::from_ref(insert))?;
+                fennik_render::RenderScene::mesh(insert, form.frame, shows.as_ref())?;
+                Ok(())
+            })
         })
         .await
 }
@@ -168,10 +179,8 @@ async fn swap_file(editor: Editor, body: web::Json<SwapRequest>) -> Result<impl 
     let body = body.into_inner();
     editor
         .apply(body.revision, move |app, shot| {
-            let gone = || ShotError::Gone { what: "insert" };
-            let mut insert = shot.document().insert(InsertId(body.insert)).ok_or_else(gone)?.clone();
-            kinds::swap(&mut insert.content, &assets::find(&app.store, &body.asset)?)?;
-            Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+            let file = assets::find(&app.store, &body.asset)?;
+            changed(shot, body.insert, |insert| Ok(kinds::swap(&mut insert.content, &file)?))
         })
         .await
 }
@@ -215,15 +224,15 @@ async fn change_keys(editor: Editor, body: web::Json<KeyRequest>) -> Result<impl
     let body = body.into_inner();
     editor
         .apply(body.revision, move |_, shot| {
-            let gone = || ShotError::Gone { what: "insert" };
-            let mut insert = shot.document().insert(InsertId(body.insert)).ok_or_else(gone)?.clone();
             let frame = f64::from(body.frame);
-            match body.action {
-                KeyAction::Key => insert.key_at(frame),
-                KeyAction::Forget => insert.forget_key(frame),
-                KeyAction::Clear => insert.forget_keys(frame),
-            }
-            Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+            changed(shot, body.insert, |insert| {
+                match body.action {
+                    KeyAction::Key => insert.key_at(frame),
+                    KeyAction::Forget => insert.forget_key(frame),
+                    KeyAction::Clear => insert.forget_keys(frame),
+                }
+                Ok(())
+            })
         })
         .await
 }

@@ -1,6 +1,7 @@
 // @ts-check
 /** Inserts: what is placed, and what is to be placed. */
 import { refusal, told } from "../notes.js";
+import { formOf } from "../upload.js";
 import { press } from "./station.js";
 
 /** @param {import("./station.js").Context} context @returns {import("./station.js").Station} */
@@ -43,12 +44,8 @@ export function inserts({ model, byId }) {
   /** Takes files in, and takes what came of them in hand. @param {FileList} list */
   async function takeIn(list) {
     if (!list.length) return;
-    const form = new FormData();
-    // The server holds what arrives against this.
-    form.append("list", JSON.stringify([...list].map((f) => ({ name: f.name, size: f.size }))));
-    for (const file of list) form.append("files", file, file.name);
     say(`taking in ${list[0].name}`);
-    const response = await fetch("/files", { method: "POST", body: form });
+    const response = await fetch("/files", { method: "POST", body: formOf(list) });
     if (!response.ok) {
       say(await refusal(response));
       return;
