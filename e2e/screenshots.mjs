@@ -126,6 +126,44 @@ try {
   await page.selectOption("#view-3 [name=view]", "front");
   await page.waitForTimeout(300);
   await page.screenshot({ path: to("outside") });
+  await page.selectOption("#panes", "one");
+  await page.evaluate(() => {
+    document.getElementById("shown-files").open = false;
+    document.getElementById("library").open = true;
+  });
+  await page.waitForTimeout(15_000);
+  for (const [item, x, y] of [
+    ["bollard", 350, 560],
+    ["kiosk", 420, 430],
+    ["mast", 560, 650],
+    ["crest", 640, 330],
+    ["lifebelt", 840, 600],
+  ]) {
+    await page.locator(`[data-item="${item}"]`).evaluate((b) => b.click());
+    await page.waitForFunction(() => globalThis.fennik.model.tool.kind === "place", null, { timeout: 60_000 });
+    const [px, py] = await page.evaluate(([x, y]) => globalThis.fennik.stage.toStage([x, y]), [x, y]);
+    const plate = await page.locator("#plate").boundingBox();
+    const before = await page.evaluate(() => globalThis.fennik.model.state.revision);
+    await page.mouse.move(plate.x + px, plate.y + py);
+    await page.waitForTimeout(400);
+    await page.mouse.click(plate.x + px, plate.y + py);
+    await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, before);
+    await page.keyboard.press("Escape");
+  }
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    model.choose({ kind: "insert", id: 2 });
+  });
+  await page.waitForTimeout(500);
+  await page.evaluate(() => {
+    const { model } = globalThis.fennik;
+    const insert = structuredClone(model.insert(2));
+    insert.copies = { count: 6, layout: "row", step: [1.1, 0, 0] };
+    return model.edit({ edit: "change-insert", insert });
+  });
+  await page.evaluate(() => document.getElementById("library").scrollIntoView({ block: "start" }));
+  await page.waitForTimeout(6000);
+  await page.screenshot({ path: to("inserts") });
   await page.goto(server.address);
   await page.waitForLoadState("networkidle");
   await page.click("#room > summary");

@@ -4,6 +4,8 @@ import { readFileSync } from "node:fs";
 import { test } from "node:test";
 import { project, ray, unit } from "../../crates/app/static/js/math/camera.js";
 import { outlineAt, pieces } from "../../crates/app/static/js/math/outline.js";
+import { ownOf, pointBack, pointOf, standsAt, worldOf } from "../../crates/app/static/js/math/family.js";
+import { holds, hullOf } from "../../crates/app/static/js/math/hull.js";
 import { placeAt } from "../../crates/app/static/js/math/placement.js";
 
 const cases = (name) => JSON.parse(readFileSync(new URL(`../golden/${name}.json`, import.meta.url)));
@@ -49,4 +51,32 @@ test("inserts stand, turn and grow as the server has them, on and between their 
     for (const [name, wanted] of Object.entries({ foot, baseline, up, facing, scale }))
       assert.ok(apart(here[name], wanted) < 1e-8, `${name} at ${frame}: ${here[name]} for ${wanted}`);
   }
+});
+
+test("inserts turn about their pivot, and to the camera, as the server has them", () => {
+  for (const { placement, frame, eye, own, own_seen } of cases("placements")) {
+    const seen = pointOf(ownOf(placement, frame, eye), own);
+    assert.ok(apart(seen, own_seen) < 1e-8, `${placement.facing} at ${frame}: ${seen} for ${own_seen}`);
+  }
+});
+
+test("what hangs on another goes with it, and there is a way back", () => {
+  const at = (foot, scale, parent) => ({
+    id: foot[0],
+    parent,
+    placement: { anchor: { foot, normal: [0, 1, 0], turn: [0, 0, 0, 1], lift_m: 0 }, scale, stance: "standing" },
+  });
+  const inserts = [at([1, 0, 0], 2), at([2, 0, 0], 1, 1), at([3, 0, 0], 1, 2)];
+  assert.ok(apart(pointOf(standsAt(inserts, inserts[2], 0), [0, 0, 0]), [1 + 2 * (2 + 3), 0, 0]) < 1e-12);
+  const world = worldOf(inserts, inserts[2], 0);
+  assert.ok(apart(pointBack(world, pointOf(world, [4, 5, 6])), [4, 5, 6]) < 1e-12);
+  const square = hullOf([
+    [0, 0],
+    [2, 0],
+    [1, 1],
+    [2, 2],
+    [0, 2],
+  ]);
+  assert.equal(square.length, 4);
+  assert.deepEqual([holds(square, [1, 1.9]), holds(square, [1, 2.1]), holds([], [0, 0])], [true, false, false]);
 });

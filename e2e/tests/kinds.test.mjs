@@ -5,7 +5,7 @@ import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { colourAt, distance, endAll, openStation, showFrame, startAll } from "../support.mjs";
+import { colourAt, distance, endAll, openStation, showFrame, startAll, unfold } from "../support.mjs";
 
 let folder, server, browser, page, files;
 
@@ -84,9 +84,9 @@ const seen = (at, test, what) =>
 
 test("a picture is taken in, shown as it would stand, and stands where it is clicked", async () => {
   await takeIn("red crest.svg");
-  const tile = page.locator(".file-tile").first();
+  const tile = page.locator('[data-act="place-file"]').first();
   assert.match(await tile.textContent(), /red crest\.svg/);
-  await page.waitForFunction(() => document.querySelector(".file-tile img").naturalWidth > 0);
+  await page.waitForFunction(() => document.querySelector('[data-act="place-file"] img').naturalWidth > 0);
   assert.equal(await tile.getAttribute("aria-pressed"), "true", "it is in hand");
   const [r, g] = await colourAt(page, [300, 590], 1);
   assert.ok(r < g + 60, `nothing red is there yet: ${r} ${g}`);
@@ -98,6 +98,7 @@ test("a picture is taken in, shown as it would stand, and stands where it is cli
 });
 
 test("its values are typed, and another picture takes its place", async () => {
+  await unfold(page, "group-how-it-is-seen");
   await page.selectOption('.insert-form [name="light"]', "glows");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.at(-1).content.glows);
   await changed(async () => {
@@ -138,7 +139,8 @@ test("a clip runs with the shot, and a model stands on its foot", async () => {
 });
 
 test("with a key at one frame and another value at a later one it moves between them", async () => {
-  await page.click('[data-act="keys"][data-action="key"]');
+  await unfold(page, "group-keys");
+  await page.click('[data-act="arrange"][data-how="key"]');
   await page.waitForFunction(
     () => globalThis.fennik.model.state.inserts.at(-1).placement.anchor.foot.keys?.length === 1,
   );
@@ -158,7 +160,7 @@ test("with a key at one frame and another value at a later one it moves between 
     (middle) => Math.abs(Number(document.querySelector('.insert-form [name="x"]').value) - middle) < 2e-3,
     x + 1,
   );
-  await changed(() => page.click('[data-act="keys"][data-action="clear"]'));
+  await changed(() => page.click('[data-act="arrange"][data-how="forget-keys"]'));
   const foot = (await state()).inserts.at(-1).placement.anchor.foot;
   assert.ok(Math.abs(foot[0] - x - 1) < 1e-6, "it stays as it is at the playhead");
   await showFrame(page, 60);

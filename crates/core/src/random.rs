@@ -11,6 +11,11 @@ impl SplitMix64 {
         Self { state: seed }
     }
 
+    /// A number from 0 to 1, 1 excluded.
+    pub(crate) fn unit(&mut self) -> f64 {
+        (self.next_u64() >> 11) as f64 / (1u64 << 53) as f64
+    }
+
     pub(crate) fn next_u64(&mut self) -> u64 {
         self.state = self.state.wrapping_add(0x9E37_79B9_7F4A_7C15);
         let mut z = self.state;

@@ -26,6 +26,7 @@ pub const QUAY: Take = Take {
     rays: 5,
     noise: 1.0,
     contrast: 1.0,
+    plain: false,
     flicker: 0.0,
     crowd: 0,
     caption: false,

@@ -7,6 +7,7 @@
 pub mod encode;
 pub mod flight;
 mod form;
+pub mod library;
 mod paint;
 pub mod places;
 pub mod scenery;

@@ -24,6 +24,8 @@ pub(crate) enum Skin {
     Setts,
     /// Papered, with pictures on it.
     Papered(Colour),
+    /// Of one colour.
+    Plain(Colour),
 }
 
 /// Colour and gloss of a thing at a place of its surface.
@@ -55,6 +57,7 @@ pub(crate) fn skin(thing: &Thing, normal: V, at: V, frame: f64, footprint: f64) 
             let c = tint(c, ridge + 0.2 * grain);
             ([c[0] + 0.16 * rust, c[1] + 0.06 * rust, c[2] + 0.02 * rust], 0.05)
         }
+        Skin::Plain(c) => (c, 0.0),
         Skin::Concrete => {
             (tint([0.36, 0.35, 0.33], 0.15 * grain + 0.13 * fractal(u, w, 2.0, 0.2, footprint, seed + 2)), 0.0)
         }

@@ -65,7 +65,7 @@ impl Things {
 }
 
 /// An upright box by its half sizes, turned about Y.
-fn boxed(hx: f64, hy: f64, hz: f64, deg: f64) -> Form {
+pub(crate) fn boxed(hx: f64, hy: f64, hz: f64, deg: f64) -> Form {
     leant(hx, hy, hz, deg, 0.0)
 }
 

@@ -1,8 +1,8 @@
 //! A place: what a ray from the camera sees.
 
 use crate::form::Form;
-use crate::paint::{Colour, ground, skin, sky};
-use crate::places::{Place, Thing, things};
+use crate::paint::{Colour, Skin, ground, skin, sky};
+use crate::places::{Place, Thing, boxed, things};
 use crate::uprights::Upright;
 use fennik_core::geometry::{Lens, Pose};
 use nalgebra::Vector3;
@@ -22,6 +22,38 @@ pub struct Scenery {
     things: Vec<Thing>,
     sun: V,
     shade: Shade,
+    light: SceneLight,
+}
+
+/// The light of a place.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct SceneLight {
+    /// Of the sun on what faces it.
+    pub sun: Colour,
+    /// From everywhere on what is upright.
+    pub sky: Colour,
+    /// How much more of that what looks up gets, and how much less what looks down.
+    pub up: f32,
+    /// Whether what is far fades into the air.
+    pub haze: bool,
+}
+
+impl SceneLight {
+    /// A warm sun in a blue sky, with haze.
+    pub const DAY: Self = Self { sun: [1.25, 1.1875, 1.075], sky: [0.3276, 0.3696, 0.42], up: 0.16 / 0.42, haze: true };
+}
+
+/// A box that is placed in a scene to be compared with: of one colour, its foot on the ground.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Witness {
+    /// Middle of its foot.
+    pub foot: [f64; 3],
+    /// Width, height, depth, m.
+    pub size: [f64; 3],
+    /// About the upright, degrees.
+    pub turn_deg: f64,
+    /// Linear light that it gives back.
+    pub colour: Colour,
 }
 
 /// Which things can stand before the sun, by where a place lies across its light.
@@ -117,9 +149,30 @@ impl Scenery {
 
     /// Builds a place with so many people more, who walk to and fro.
     pub fn of(place: Place, crowd: usize) -> Self {
-        let things = things(place, crowd);
+        Self::made(place, things(place, crowd), SceneLight::DAY)
+    }
+
+    /// The same place in another light, with boxes to be compared with.
+    pub fn with(place: Place, light: SceneLight, witnesses: &[Witness]) -> Self {
+        let mut all = things(place, 0);
+        for w in witnesses {
+            let [hx, hy, hz] = w.size.map(|v| 0.5 * v);
+            let form = boxed(hx, hy, hz, w.turn_deg);
+            let middle = V::from(w.foot) + V::y() * hy;
+            let (skin, drift, bounding) = (Skin::Plain(w.colour), V::zeros(), form.bounding());
+            all.push(Thing { middle, form, skin, drift, bounding, seed: 1 });
+        }
+        Self::made(place, all, light)
+    }
+
+    fn made(place: Place, things: Vec<Thing>, light: SceneLight) -> Self {
         let sun = V::from(SUN).normalize();
-        Self { place, shade: Shade::new(&things, sun), things, sun }
+        Self { place, shade: Shade::new(&things, sun), things, sun, light }
+    }
+
+    /// Towards the sun, unit length.
+    pub fn toward_sun(&self) -> V {
+        self.sun
     }
 
     /// The nearest thing along a ray, at a time given in frames.
@@ -242,17 +295,19 @@ impl Scenery {
         let facing = met.normal.dot(&toward_sun).max(0.0);
         let lit =
             facing > 0.0 && self.meet_among(self.shade.of(at), at + met.normal * 2e-3, toward_sun, frame).is_none();
-        let sun = if lit { facing as f32 * 1.25 } else { 0.0 };
-        let open = 0.42 + 0.16 * met.normal.y as f32;
+        let sun = if lit { facing as f32 } else { 0.0 };
+        let open = 1.0 + self.light.up * met.normal.y as f32;
         for (k, c) in colour.iter_mut().enumerate() {
-            *c *= sun * [1.0, 0.95, 0.86][k] + open * [0.78, 0.88, 1.0][k];
+            *c *= sun * self.light.sun[k] + open * self.light.sky[k];
         }
         if gloss > 0.0 {
             let mirrored = sky(ray - met.normal * (2.0 * ray.dot(&met.normal)));
             let share = gloss * (1.0 - ray.dot(&met.normal).abs() as f32).powi(3).max(0.06);
             (0..3).for_each(|k| colour[k] += share * mirrored[k]);
         }
-        // Haze.
+        if !self.light.haze {
+            return colour;
+        }
         let haze = 1.0 - (-met.distance as f32 / 420.0).exp();
         let air = [0.62, 0.70, 0.78];
         std::array::from_fn(|k| colour[k] * (1.0 - haze) + air[k] * haze)

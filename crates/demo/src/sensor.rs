@@ -67,7 +67,7 @@ pub fn film(scenery: &Scenery, take: &Take, frame: u32) -> Vec<u8> {
             for c in 0..3 {
                 let linear = exposure * sum[c] / rays as f32;
                 // A soft shoulder keeps bright skies from clipping.
-                let toned = linear / (1.0 + 0.28 * linear) * 1.12;
+                let toned = if take.plain { linear } else { linear / (1.0 + 0.28 * linear) * 1.12 };
                 let encoded = 118.0 + take.contrast * (encode(toned) * 255.0 - 118.0);
                 let n = scramble(seed ^ (c as u64 + 1).wrapping_mul(0xA5A5_5A5A_1234));
                 let deviation = take.noise * (NOISE.0 + (NOISE.1 - NOISE.0) * toned.clamp(0.0, 1.0).sqrt());

@@ -33,6 +33,8 @@ pub struct Take {
     pub noise: f32,
     /// Contrast of the plate; 1 is as seen.
     pub contrast: f32,
+    /// Whether light becomes display values by the law of sRGB alone, without the sensor's own curve.
+    pub plain: bool,
     /// How far the exposure swings, as a factor above 0.
     pub flicker: f32,
     /// People who walk by close to the camera.

@@ -24,6 +24,7 @@ const PLAIN: Take = Take {
     rays: 3,
     noise: 1.0,
     contrast: 1.0,
+    plain: false,
     flicker: 0.0,
     crowd: 0,
     caption: false,

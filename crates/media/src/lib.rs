@@ -6,8 +6,9 @@ mod error;
 mod export;
 mod tool;
 
+pub use asset::model::rig::Rig;
 pub use asset::model::{Companions, ModelCover, ModelFile, ModelMap, ModelMaterial, Rim};
-pub use asset::{AssetFileError, AssetKind, Picture, Pixels};
+pub use asset::{AssetFileError, AssetKind, FontFile, Picture, Pixels};
 pub use clip::decode::{FrameReader, PixelKind, write_proxies};
 pub use clip::info::{ClipInfo, Levels};
 pub use clip::note::Note;

@@ -14,6 +14,7 @@ const HEIGHT: u32 = 720;
 
 fn title(text: &str) -> Insert {
     let title = Title {
+        lettering: Default::default(),
         text: text.into(),
         font: "Lato Black".into(),
         height_m: 1.0,
@@ -45,7 +46,7 @@ fn frames(criterion: &mut Criterion) {
     criterion.bench_function("frame/draft 1280x720", |b| b.iter(|| draw(Quality::Draft)));
     criterion.bench_function("frame/exact 1280x720", |b| b.iter(|| draw(Quality::Exact)));
     criterion.bench_function("shape/7 letters with a bevel", |b| {
-        b.iter(|| ShapeCache::default().shape(&insert.content, Stance::Standing).unwrap());
+        b.iter(|| ShapeCache::default().shape(&insert.content, Stance::Standing, &NoAssets).unwrap());
     });
 }
 

@@ -2,6 +2,7 @@
 
 use crate::{Material, Mesh, Texture};
 use fennik_core::scene::{Alpha, AssetName, Key};
+use nalgebra::Vector3;
 use std::sync::Arc;
 
 /// Why a file cannot be shown.
@@ -25,20 +26,35 @@ pub struct Treatment {
     pub alpha: Alpha,
     /// What of it is left out.
     pub key: Key,
+    /// Whether it holds numbers rather than colours.
+    pub numbers: bool,
+}
+
+/// How a model moves by itself.
+pub trait Rig: Send + Sync + std::fmt::Debug {
+    /// How long its motion is, seconds.
+    fn length_s(&self) -> f64;
+
+    /// Corners and normals at a time of it, in the order of the model's mesh and in its frame.
+    fn posed(&self, seconds: f64) -> (Vec<Vector3<f32>>, Vec<Vector3<f32>>);
 }
 
 /// A model in its own frame.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub struct Model {
     /// All its triangles.
     pub mesh: Mesh,
     /// What they look like.
     pub materials: Vec<Material>,
+    /// What its file calls them.
+    pub names: Vec<String>,
+    /// How it moves, where it does.
+    pub rig: Option<Arc<dyn Rig>>,
 }
 
 /// Gives what inserts show.
 pub trait Assets: Send + Sync + std::fmt::Debug {
-    /// How long a file runs.
+    /// How long a file runs; a model for as long as it moves.
     ///
     /// # Errors
     /// [`AssetError`] when it is not there.
@@ -55,6 +71,12 @@ pub trait Assets: Send + Sync + std::fmt::Debug {
     /// # Errors
     /// [`AssetError`] when it is not there or cannot be read.
     fn model(&self, name: &AssetName) -> Result<Arc<Model>, AssetError>;
+
+    /// A file as it is.
+    ///
+    /// # Errors
+    /// [`AssetError`] when it is not there.
+    fn bytes(&self, name: &AssetName) -> Result<Arc<Vec<u8>>, AssetError>;
 }
 
 /// No files at all: for scenes of titles alone.
@@ -78,6 +100,10 @@ impl Assets for NoAssets {
     }
 
     fn model(&self, name: &AssetName) -> Result<Arc<Model>, AssetError> {
+        Err(missing(name))
+    }
+
+    fn bytes(&self, name: &AssetName) -> Result<Arc<Vec<u8>>, AssetError> {
         Err(missing(name))
     }
 }

@@ -46,14 +46,18 @@ pub fn composite(
     let size = [width, height];
     if quality == Quality::Exact && shutter > 0.0 {
         let ends = [moment(camera, scene, -0.5 * shutter)?, moment(camera, scene, 0.5 * shutter)?];
-        if blurs(&ends) {
-            let still = Arc::ptr_eq(&ends[0].1, &ends[1].1);
-            return exposed(rgb, size, camera, scene, (shutter, still));
+        let moves = motion(&ends);
+        if moves > SEEN_PX {
+            // Where nothing moves by itself, what is shown in the middle of the exposure is shown all the while.
+            let still = same_casters(&ends).then(|| scene.at(f64::from(camera.frame), camera.centre())).transpose()?;
+            return exposed(rgb, size, camera, scene, (shutter, still), moves);
         }
     }
     let scene = scene.at(f64::from(camera.frame), camera.centre())?;
     let exact = quality == Quality::Exact;
-    if let Some(layer) = inserts(rgb, size, camera, &scene, exact, Care { shadows: exact, fine: exact }) {
+    if let Some(layer) =
+        inserts(rgb, size, camera, &scene, exact, Care { shadows: exact, fine: exact, quick: !exact }, None)
+    {
         compose(rgb, width, &layer);
     }
     Ok(())
@@ -71,39 +75,79 @@ fn moment(camera: &Camera, scene: &RenderScene, after: f64) -> Result<(Camera, A
     Ok((then, placed))
 }
 
-/// Whether anything moves on the picture between the ends of an exposure.
-fn blurs([(first, a), (last, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
-    if a.corners.len() != b.corners.len() {
-        return true;
-    }
-    let step = a.corners.len().div_ceil(ASKED).max(1);
-    a.corners.iter().zip(&b.corners).step_by(step).any(|(p, q)| {
-        let seen = |camera: &Camera, p: &Vector3<f32>| camera.project(p.cast());
-        match (seen(first, p), seen(last, q)) {
-            (Some(p), Some(q)) => (p - q).norm() > SEEN_PX,
-            _ => false,
-        }
-    })
+/// Whether what casts shadows stands still between the ends of an exposure.
+fn same_casters([(_, a), (_, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
+    Arc::ptr_eq(a, b) || (a.corners == b.corners && a.light == b.light)
 }
 
+/// By how many px anything moves on the picture between the ends of an exposure; without end where something comes or goes.
+fn motion([(first, a), (last, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> f64 {
+    if a.corners.len() != b.corners.len() {
+        return f64::INFINITY;
+    }
+    let step = a.corners.len().div_ceil(ASKED).max(1);
+    let moves = a.corners.iter().zip(&b.corners).step_by(step).map(|(p, q)| {
+        let seen = |camera: &Camera, p: &Vector3<f32>| camera.project(p.cast());
+        match (seen(first, p), seen(last, q)) {
+            (Some(p), Some(q)) => (p - q).norm(),
+            _ => 0.0,
+        }
+    });
+    moves.fold(0.0, f64::max)
+}
+
+/// What was seen of a face in a pixel, for as long as it looks the same there.
+#[derive(Debug, Clone, Copy, Default)]
+struct Known {
+    /// Of the face, and of its material; 0 for none.
+    key: [u32; 2],
+    /// In which part of the exposure.
+    part: u32,
+    light: Rgba,
+    lit: bool,
+}
+
+/// Faces of which a pixel knows.
+type PixelKnows = [Known; 3];
+
+/// What all pixels know, and the part of the exposure that it is.
+struct Knowing<'a> {
+    pixels: &'a mut [PixelKnows],
+    part: u32,
+}
+
+/// How far anything may move between moments that share what they know, px.
+const SHARED_PX: f64 = 0.7;
+/// Parts of an exposure at least: each looks at light and shadow anew.
+const LEAST_PARTS: usize = 4;
+
 /// The picture while the shutter is open: the mean of the light of moments, each looked at elsewhere within the pixel, so
-/// that edges are smooth and what moves is blurred by as much as it moves. `still` says that the camera alone moves.
+/// that edges are smooth and what moves is blurred by as much as it moves. `still` says that the camera alone moves, and
+/// `moves` by how many px anything does. Moments between which next to nothing moves share what a face sends to a pixel.
 fn exposed(
     rgb: &mut [u8],
     size: [usize; 2],
     camera: &Camera,
     scene: &RenderScene,
-    (shutter, still): (f64, bool),
+    (shutter, still): (f64, Option<Arc<PlacedScene>>),
+    moves: f64,
 ) -> Result<(), RenderError> {
     let mut sum = vec![[0.0f32; 4]; size[0] * size[1]];
+    let mut known = vec![PixelKnows::default(); size[0] * size[1]];
+    let parts = ((moves / SHARED_PX).ceil() as usize).clamp(LEAST_PARTS, SAMPLES);
     for k in 0..SAMPLES {
-        let (mut then, placed) = moment(camera, scene, shutter * ((k as f64 + 0.5) / SAMPLES as f64 - 0.5))?;
+        let after = shutter * ((k as f64 + 0.5) / SAMPLES as f64 - 0.5);
+        let (mut then, placed) = match &still {
+            Some(placed) => (camera.after(after), placed.clone()),
+            None => moment(camera, scene, after)?,
+        };
         // Times and places in the pixel are not in step.
         let [dx, dy] = sample_offset(k * 7 % SAMPLES).map(f64::from);
         then.lens.centre_px = [then.lens.centre_px[0] - dx, then.lens.centre_px[1] - dy];
         // What moves casts another shadow each time; a rough one will do.
-        let care = Care { shadows: true, fine: still };
-        let Some(layer) = inserts(rgb, size, &then, &placed, false, care) else { continue };
+        let care = Care { shadows: true, fine: still.is_some(), quick: false };
+        let knowing = Knowing { pixels: &mut known, part: (k * parts / SAMPLES) as u32 + 1 };
+        let Some(layer) = inserts(rgb, size, &then, &placed, false, care, Some(knowing)) else { continue };
         let columns = layer.bounds.width();
         let rows = sum[layer.bounds.top * size[0]..layer.bounds.bottom * size[0]].par_chunks_mut(size[0]);
         rows.zip(layer.pixels.par_chunks(columns)).for_each(|(sums, seen)| {
@@ -131,25 +175,32 @@ fn inserts(
     scene: &PlacedScene,
     edges: bool,
     care: Care,
+    knowing: Option<Knowing>,
 ) -> Option<Layer> {
     let triangles = project(scene, camera, width, height);
     let bounds = bounds(&triangles, width, height)?;
     let bands = Bands::new(&triangles, bounds);
     let sun = scene.light.toward_sun().cast();
-    let view = View { scene, sun, sight: Sight::new(camera), edges, care, plate, width };
+    let view = View { scene, sun, sight: Sight::new(camera, [width, height]), edges, care, plate, width };
     let mut layer = Layer::empty(bounds);
     let mut keys = vec![0u32; layer.pixels.len()];
     let columns = bounds.width();
     // Whole rows of tiles, so that each thread has pixels of its own.
     let lines = columns * TILE;
     let mut tiles: Vec<Vec<Tile>> = Vec::new();
-    layer
-        .pixels
-        .par_chunks_mut(lines)
-        .zip(keys.par_chunks_mut(lines))
-        .enumerate()
-        .map(|(band, (pixels, keys))| view.middles(&bands, band, pixels, keys))
-        .collect_into_vec(&mut tiles);
+    let drawn = layer.pixels.par_chunks_mut(lines).zip(keys.par_chunks_mut(lines));
+    match knowing {
+        Some(Knowing { pixels, part }) => {
+            let rows = pixels[width * bounds.top..width * bounds.bottom].par_chunks_mut(width * TILE);
+            let all = drawn.zip(rows).enumerate();
+            all.map(|(band, ((pixels, keys), known))| view.middles(&bands, band, pixels, keys, Some((known, part))))
+                .collect_into_vec(&mut tiles);
+        }
+        None => drawn
+            .enumerate()
+            .map(|(band, (pixels, keys))| view.middles(&bands, band, pixels, keys, None))
+            .collect_into_vec(&mut tiles),
+    }
     if edges {
         layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
             tiles.iter().enumerate().for_each(|(i, tile)| view.edges(&bands, (band, i), tile, &keys, pixels));
@@ -220,17 +271,45 @@ impl<'a> Bands<'a> {
     }
 }
 
-/// Rays of pixels, from what is the same for all of them where all rows are exposed at once.
+/// Rays of pixels, from what is the same for all of them where all rows are exposed at once. The lens is undone at the
+/// nodes of a grid, between which it bends by less than a thousandth of a pixel.
 struct Sight<'a> {
     camera: &'a Camera,
     from: Vector3<f64>,
     to_world: Matrix3<f64>,
+    /// Undistorted places of the nodes, row by row.
+    nodes: Vec<Vector2<f64>>,
+    across: usize,
 }
 
+/// Between the nodes of the grid on which the lens is undone, px.
+const NODE_PX: f64 = 12.0;
+
 impl<'a> Sight<'a> {
-    fn new(camera: &'a Camera) -> Self {
+    fn new(camera: &'a Camera, [width, height]: [usize; 2]) -> Self {
         let pose = camera.pose();
-        Self { camera, from: pose.centre(), to_world: pose.rotation.inverse().into_inner() }
+        // One more node on each side than the picture has.
+        let count = |v: usize| (v as f64 / NODE_PX).ceil() as usize + 3;
+        let (across, down) = (count(width), count(height));
+        let node = |i: usize| {
+            let (x, y) = ((i % across) as f64 - 1.0, (i / across) as f64 - 1.0);
+            camera.lens.unproject(Vector2::new(x, y) * NODE_PX)
+        };
+        let nodes = if camera.is_rolling() { Vec::new() } else { (0..across * down).map(node).collect() };
+        Self { camera, from: pose.centre(), to_world: pose.rotation.inverse().into_inner(), nodes, across }
+    }
+
+    fn undistorted(&self, x: f64, y: f64) -> Option<Vector2<f64>> {
+        let (u, v) = (x / NODE_PX + 1.0, y / NODE_PX + 1.0);
+        let (i, j) = (u.floor(), v.floor());
+        if !(i >= 0.0 && j >= 0.0) || i as usize + 1 >= self.across {
+            return None;
+        }
+        let at = j as usize * self.across + i as usize;
+        let [a, b] = [self.nodes.get(at)?, self.nodes.get(at + 1)?];
+        let [c, d] = [self.nodes.get(at + self.across)?, self.nodes.get(at + self.across + 1)?];
+        let (s, t) = (u - i, v - j);
+        Some((a * (1.0 - s) + b * s) * (1.0 - t) + (c * (1.0 - s) + d * s) * t)
     }
 
     fn ray(&self, x: f64, y: f64) -> (Vector3<f64>, Vector3<f64>) {
@@ -238,7 +317,7 @@ impl<'a> Sight<'a> {
             let ray = self.camera.ray(Vector2::new(x, y));
             return (ray.from, ray.along);
         }
-        let n = self.camera.lens.unproject(Vector2::new(x, y));
+        let n = self.undistorted(x, y).unwrap_or_else(|| self.camera.lens.unproject(Vector2::new(x, y)));
         (self.from, (self.to_world * Vector3::new(n.x, n.y, 1.0)).normalize())
     }
 }
@@ -256,8 +335,8 @@ struct View<'a> {
 }
 
 impl View<'_> {
-    /// Light of a face at a place of the picture, and whether the sun reaches it.
-    fn light(&self, index: u32, x: f64, y: f64) -> Sent {
+    /// Light of a face at a place of the picture, and where that is: world, and how far from the eye.
+    fn light(&self, index: u32, x: f64, y: f64) -> (Sent, Vector3<f32>, f32) {
         let face = &self.scene.faces[index as usize];
         let (from, along) = self.sight.ray(x, y);
         let normal = face.normal.cast::<f64>();
@@ -267,7 +346,8 @@ impl View<'_> {
         let at = from + along * distance;
         let pixel = (1.0 / self.sight.camera.lens.focal_px) as f32;
         let (at, along, distance) = (at.cast(), along.cast(), distance as f32);
-        shade(self.scene, self.sun, &Seen { face, index: index as usize, at, along, distance, pixel }, self.care)
+        let seen = Seen { face, index: index as usize, at, along, distance, pixel };
+        (shade(self.scene, self.sun, &seen, self.care), at, distance)
     }
 
     /// The plate at a pixel, linear light.
@@ -293,11 +373,17 @@ impl View<'_> {
 
     /// What is seen at a place of the picture: the plate, a face, and what shows through before it, the farthest first.
     /// Also whether the sun reaches the face.
-    fn mixed(&self, face: u32, before: &[Fragment], at: [f64; 2], plate: Rgba) -> (Rgba, bool) {
+    fn mixed(
+        &self,
+        face: u32,
+        before: &[Fragment],
+        at: [f64; 2],
+        plate: Rgba,
+        mut knows: Option<(&mut PixelKnows, u32)>,
+    ) -> (Rgba, bool) {
         let (mut seen, mut lit) = (plate, false);
         if face > 0 {
-            let sent = self.light(face - 1, at[0], at[1]);
-            (seen, lit) = (sent.light, sent.lit);
+            (seen, lit) = self.known(face - 1, at, &mut knows);
         }
         for (i, fragment) in before.iter().enumerate() {
             let face = &self.scene.faces[fragment.face as usize];
@@ -313,14 +399,36 @@ impl View<'_> {
             if hidden {
                 continue;
             }
-            let mut part = look.opacity;
+            let (light, mut part) = if look.is_even() {
+                (self.known(fragment.face, at, &mut knows).0, look.opacity)
+            } else {
+                let (sent, place, distance) = self.light(fragment.face, at[0], at[1]);
+                (sent.light, look.share_at(place, distance))
+            };
             if let Some(matte) = &material.matte {
                 part *= self.matte(matte, at, &plate);
             }
-            let sent = self.light(fragment.face, at[0], at[1]).light.map(|v| v * part);
-            seen = blend(sent, seen, look.blend);
+            seen = blend(light.map(|v| v * part), seen, look.blend);
         }
         (seen, lit)
+    }
+
+    /// Light of a face in a pixel, and whether the sun reaches it: as it is known there, or looked at now.
+    fn known(&self, index: u32, at: [f64; 2], knows: &mut Option<(&mut PixelKnows, u32)>) -> (Rgba, bool) {
+        let face = &self.scene.faces[index as usize];
+        let key = [face.key, face.material + 1];
+        if let Some((pixel, part)) = knows {
+            if let Some(known) = pixel.iter().find(|k| k.key == key && k.part == *part) {
+                return (known.light, known.lit);
+            }
+        }
+        let (sent, ..) = self.light(index, at[0], at[1]);
+        if let Some((pixel, part)) = knows {
+            // The one that has been there longest gives way.
+            pixel.rotate_right(1);
+            pixel[0] = Known { key, part: *part, light: sent.light, lit: sent.lit };
+        }
+        (sent.light, sent.lit)
     }
 
     fn key(&self, face: u32) -> u32 {
@@ -328,7 +436,14 @@ impl View<'_> {
     }
 
     /// Draws a band of tiles at the middles of its pixels.
-    fn middles(&self, bands: &Bands, band: usize, pixels: &mut [Rgba], keys: &mut [u32]) -> Vec<Tile> {
+    fn middles(
+        &self,
+        bands: &Bands,
+        band: usize,
+        pixels: &mut [Rgba],
+        keys: &mut [u32],
+        mut known: Option<(&mut [PixelKnows], u32)>,
+    ) -> Vec<Tile> {
         let columns = bands.bounds.width();
         let draw = |i: usize| {
             let mut tile = bands.tile(band, i);
@@ -345,7 +460,8 @@ impl View<'_> {
                 let (x, y) = (i * TILE + k % tile.size[0], k / tile.size[0]);
                 let (at_x, at_y) = (bands.bounds.left + x, bands.bounds.top + band * TILE + y);
                 let plate = self.behind(at_x, at_y);
-                let (seen, lit) = self.mixed(*face, before, [at_x as f64, at_y as f64], plate);
+                let knows = known.as_mut().map(|(pixels, part)| (&mut pixels[y * self.width + at_x], *part));
+                let (seen, lit) = self.mixed(*face, before, [at_x as f64, at_y as f64], plate, knows);
                 if *face == 0 && seen == plate {
                     continue;
                 }
@@ -407,7 +523,7 @@ impl View<'_> {
                 plate
             } else {
                 let [dx, dy] = sample_offset(k).map(f64::from);
-                self.mixed(*face, before, [at[0] + dx, at[1] + dy], plate).0
+                self.mixed(*face, before, [at[0] + dx, at[1] + dy], plate, None).0
             };
             (0..3).for_each(|c| sum[c] += seen[c] / SAMPLES as f32);
         }
@@ -425,6 +541,7 @@ mod tests {
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
         let title = Title {
+            lettering: Default::default(),
             text: text.into(),
             font: "Lato Black".into(),
             height_m: 1.0,

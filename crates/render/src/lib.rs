@@ -9,6 +9,7 @@
 mod assets;
 mod blend;
 pub mod colour;
+mod dressed;
 mod frame;
 pub mod layers;
 mod light;
@@ -22,11 +23,11 @@ mod shape;
 mod texture;
 mod tree;
 
-pub use assets::{AssetError, Assets, Model, NoAssets, Run, Treatment};
+pub use assets::{AssetError, Assets, Model, NoAssets, Rig, Run, Treatment};
 pub use frame::{Quality, composite};
-pub use material::{Cover, Map, Material, Matte};
+pub use material::{ChannelMap, Cover, Map, Material, Matte};
 pub use mesh::Mesh;
 pub use placed::PlacedScene;
-pub use scene::{RenderError, RenderScene};
+pub use scene::{Body, RenderError, RenderScene};
 pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, fonts, triangulated};
 pub use texture::{Texture, Wrap};

@@ -45,6 +45,33 @@ impl Map {
     }
 }
 
+/// One number of a picture.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ChannelMap {
+    /// The picture.
+    pub map: Map,
+    /// Red, green or blue.
+    pub channel: usize,
+    /// Whether bright stands for little.
+    pub inverted: bool,
+    /// How much of it counts, 0 to 1.
+    pub strength: f32,
+}
+
+impl ChannelMap {
+    /// A channel of a picture as it is.
+    pub fn new(map: Map, channel: usize) -> Self {
+        Self { map, channel, inverted: false, strength: 1.0 }
+    }
+
+    /// The number where a picture shows a colour.
+    pub(crate) fn of(&self, colour: [f32; 4]) -> f32 {
+        let v = colour[self.channel.min(2)];
+        let v = if self.inverted { 1.0 - v } else { v };
+        1.0 + self.strength * (v - 1.0)
+    }
+}
+
 /// What a face looks like (metal and roughness as in glTF 2.0, appendix B).
 #[derive(Debug, Clone, PartialEq)]
 pub struct Material {
@@ -56,8 +83,12 @@ pub struct Material {
     pub metal: f32,
     /// 0 is a mirror, 1 is matt.
     pub rough: f32,
-    /// Roughness in green, metal in blue.
-    pub surface_map: Option<Map>,
+    /// Times this.
+    pub metal_map: Option<ChannelMap>,
+    /// Times this.
+    pub rough_map: Option<ChannelMap>,
+    /// How much of the light that comes from everywhere reaches it.
+    pub occlusion_map: Option<ChannelMap>,
     /// Directions.
     pub normal_map: Option<Map>,
     /// Linear light that it gives by itself.
@@ -97,7 +128,9 @@ impl Material {
             base_map: None,
             metal: 0.0,
             rough: 1.0,
-            surface_map: None,
+            metal_map: None,
+            rough_map: None,
+            occlusion_map: None,
             normal_map: None,
             emission: [0.0; 3],
             emission_map: None,
@@ -109,6 +142,18 @@ impl Material {
             matte: None,
             catches: false,
         }
+    }
+
+    /// The picture by which parts of it are clear.
+    pub(crate) fn clear_map(&self) -> Option<&Map> {
+        self.base_map.as_ref().filter(|m| self.cover != Cover::Opaque && !m.texture.is_opaque())
+    }
+
+    /// Whether any picture lies on it.
+    pub(crate) fn is_pictured(&self) -> bool {
+        let channels = [&self.metal_map, &self.rough_map, &self.occlusion_map];
+        [&self.base_map, &self.normal_map, &self.emission_map].iter().any(|m| m.is_some())
+            || channels.iter().any(|m| m.is_some())
     }
 
     /// Whether what lies behind it may be seen.

@@ -4,7 +4,8 @@ use crate::Mesh;
 use crate::material::Material;
 use crate::shadow::{FloorShadow, FloorShadows, reach, shadow_key};
 use crate::tree::Bvh;
-use fennik_core::scene::{Blend, LightNow};
+use fennik_core::geometry::Similarity;
+use fennik_core::scene::{Blend, Haze, HazeForm, LightNow};
 use nalgebra::{Vector2, Vector3};
 use std::sync::{Arc, OnceLock};
 
@@ -30,6 +31,67 @@ pub(crate) struct Look {
     pub id: u32,
     pub opacity: f32,
     pub blend: Blend,
+    /// It counts as nearer by this part of its depth, so that of two in one plane the later is seen.
+    pub nudge: f32,
+    /// It fades within so far from the lens.
+    pub near_fade: f32,
+    /// What of it is lost in haze.
+    pub haze: Option<HazeNow>,
+}
+
+impl Look {
+    /// All of it, as it is.
+    pub fn plain(id: u32) -> Self {
+        Self { id, opacity: 1.0, blend: Blend::Normal, nudge: 0.0, near_fade: 0.0, haze: None }
+    }
+
+    /// Whether what lies behind may be seen, whatever it is made of.
+    pub fn shows_through(&self) -> bool {
+        self.opacity < 1.0 || self.blend != Blend::Normal || self.near_fade > 0.0 || self.haze.is_some()
+    }
+
+    /// Whether as much of it is seen everywhere.
+    pub fn is_even(&self) -> bool {
+        self.near_fade <= 0.0 && self.haze.is_none()
+    }
+
+    /// How much of it is seen at a place, world, so far from the eye.
+    pub fn share_at(&self, at: Vector3<f32>, distance: f32) -> f32 {
+        let near = if self.near_fade > 0.0 { (distance / self.near_fade).clamp(0.0, 1.0) } else { 1.0 };
+        self.opacity * near * self.haze.as_ref().map_or(1.0, |h| h.share_at(at))
+    }
+}
+
+/// Haze on an insert where it stands.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct HazeNow {
+    pub haze: Haze,
+    /// From the world: how far along its width and its height, -1 to 1. Each as what is to be times a place, and added.
+    pub across: (Vector3<f32>, f32),
+    pub up: (Vector3<f32>, f32),
+}
+
+impl HazeNow {
+    /// For a shape of a box in its own frame, where it stands.
+    pub fn new(haze: Haze, shape: &Mesh, at: &Similarity) -> Option<Self> {
+        if haze.form == HazeForm::None {
+            return None;
+        }
+        let (low, high) = shape.bounds()?;
+        let (middle, half) = ((low + high) * 0.5, (high - low) * 0.5);
+        let axis = |k: usize| {
+            let reach = f64::from(half[k].max(1e-6)) * at.scale;
+            let way = at.rotation.matrix().column(k) / reach;
+            let shift = -way.dot(&at.point(middle.cast()));
+            (way.cast::<f32>(), shift as f32)
+        };
+        Some(Self { haze, across: axis(0), up: axis(1) })
+    }
+
+    fn share_at(&self, at: Vector3<f32>) -> f32 {
+        let along = |(way, shift): (Vector3<f32>, f32)| f64::from(way.dot(&at) + shift);
+        self.haze.share_at(along(self.across), along(self.up)) as f32
+    }
 }
 
 /// What lies at a place of a face, between its corners.
@@ -47,13 +109,15 @@ pub struct PlacedScene {
     /// Of each corner; zero where its faces are flat.
     pub(crate) normals: Vec<Vector3<f32>>,
     pub(crate) uvs: Vec<[f32; 2]>,
+    /// Of each corner; empty where all are white.
+    pub(crate) colours: Vec<[f32; 4]>,
     pub(crate) triangles: Vec<[u32; 3]>,
     pub(crate) faces: Vec<Face>,
     pub(crate) materials: Vec<Arc<Material>>,
     pub(crate) looks: Vec<Look>,
     pub(crate) light: LightNow,
     /// Built when the first shadow is asked for.
-    tree: OnceLock<Bvh>,
+    tree: OnceLock<(Bvh, Vec<u32>)>,
     /// The part of the floor on which shadows may fall.
     caught: Option<(Vector2<f32>, Vector2<f32>)>,
     /// A rough and a fine one.
@@ -70,6 +134,7 @@ impl PlacedScene {
             corners: Vec::new(),
             normals: Vec::new(),
             uvs: Vec::new(),
+            colours: Vec::new(),
             triangles: Vec::new(),
             faces: Vec::new(),
             materials: Vec::new(),
@@ -86,7 +151,7 @@ impl PlacedScene {
         let base = self.corners.len() as u32;
         let first = self.materials.len() as u32;
         let of = self.looks.len() as u32;
-        let faded = look.opacity < 1.0 || look.blend != Blend::Normal;
+        let faded = look.shows_through();
         let smooth = !mesh.normals.is_empty();
         for (i, corners) in mesh.indices.iter().enumerate() {
             let [a, b, c] = mesh.triangle(i);
@@ -114,6 +179,12 @@ impl PlacedScene {
         } else {
             self.uvs.extend(&mesh.uvs)
         }
+        if !mesh.colours.is_empty() || !self.colours.is_empty() {
+            // Those before were white.
+            self.colours.resize(base as usize, [1.0; 4]);
+            self.colours.extend(&mesh.colours);
+            self.colours.resize(self.corners.len(), [1.0; 4]);
+        }
         self.materials.extend(materials.iter().cloned());
         self.looks.push(look);
     }
@@ -127,22 +198,22 @@ impl PlacedScene {
         let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
         self.caught = reach(&casters, sun);
         let Some((low, high)) = self.caught else { return };
-        let at = |x: f32, z: f32| Vector3::new(x, 0.0, z);
-        let floor = Mesh {
-            positions: vec![at(low.x, low.y), at(low.x, high.y), at(high.x, high.y), at(high.x, low.y)],
-            indices: vec![[0, 1, 2], [0, 2, 3]],
-            ..Mesh::default()
-        };
+        let mut floor = Mesh::default();
+        for (low, high) in self.rough_floor().map_or_else(|| vec![(low, high)], |s| s.places()) {
+            let at = |x: f32, z: f32| Vector3::new(x, 0.0, z);
+            let base = floor.positions.len() as u32;
+            floor.positions.extend([at(low.x, low.y), at(low.x, high.y), at(high.x, high.y), at(high.x, low.y)]);
+            floor.indices.extend([[0, 1, 2], [0, 2, 3]].map(|t: [u32; 3]| t.map(|k| k + base)));
+        }
         let catcher = Material { catches: true, casts: false, ..Material::matt([0.0; 3]) };
-        self.add(&floor, &[Arc::new(catcher)], Look { id: FLOOR_ID, opacity: 1.0, blend: Blend::Normal });
+        self.add(&floor, &[Arc::new(catcher)], Look::plain(FLOOR_ID));
     }
 
     /// One mesh in one place.
     #[cfg(test)]
     pub(crate) fn of_mesh(mesh: &Mesh) -> Self {
         let mut scene = Self::empty(fennik_core::scene::Light::default().at(0.0), &Arc::default());
-        let look = Look { id: 1, opacity: 1.0, blend: Blend::Normal };
-        scene.add(mesh, &[Arc::new(Material::matt([0.5; 3]))], look);
+        scene.add(mesh, &[Arc::new(Material::matt([0.5; 3]))], Look::plain(1));
         scene
     }
 
@@ -153,20 +224,49 @@ impl PlacedScene {
     }
 
     /// Rays are only asked for shadows.
-    pub(crate) fn tree(&self) -> &Bvh {
-        self.tree.get_or_init(|| Bvh::build(&self.casters().collect::<Vec<_>>()))
+    fn tree(&self) -> &(Bvh, Vec<u32>) {
+        self.tree.get_or_init(|| {
+            let casts = |face: &Face| self.materials[face.material as usize].casts;
+            let ids = self.faces.iter().zip(0..).filter(|(face, _)| casts(face)).map(|(_, i)| i).collect();
+            (Bvh::build(&self.casters().collect::<Vec<_>>()), ids)
+        })
+    }
+
+    /// Whether anything keeps light from a place that comes from a direction; what a picture leaves out keeps none.
+    pub(crate) fn blocks(&self, from: Vector3<f32>, toward: Vector3<f32>) -> bool {
+        let (tree, ids) = self.tree();
+        tree.blocks(from, toward, |id, u, v| {
+            let face = ids[id as usize] as usize;
+            let material = self.material(&self.faces[face]);
+            let Some(map) = material.clear_map() else { return true };
+            let [p, q, r] = self.triangles[face].map(|k| self.uvs[k as usize]);
+            let uv = std::array::from_fn(|k| p[k] * (1.0 - u - v) + q[k] * u + r[k] * v);
+            map.texture.alpha(map.at(uv), map.wrap) >= 0.5
+        })
+    }
+
+    fn rough_floor(&self) -> Option<Arc<FloorShadow>> {
+        self.floor_shadow(false).clone()
+    }
+
+    fn floor_shadow(&self, fine: bool) -> &Option<Arc<FloorShadow>> {
+        self.floor[usize::from(fine)].get_or_init(|| {
+            let region = self.caught?;
+            let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
+            let sun = self.light.toward_sun().cast::<f32>();
+            // Of a picture with clear parts another frame throws another shadow.
+            let pictures = self.materials.iter().filter(|m| m.casts).filter_map(|m| m.clear_map());
+            let pictures: Vec<usize> = pictures.map(|m| Arc::as_ptr(&m.texture) as usize).collect();
+            let key = shadow_key(&casters, sun, fine, &pictures);
+            self.tree();
+            let blocks = |from, toward| self.blocks(from, toward);
+            Some(self.shadows.get(key, || FloorShadow::new(blocks, sun, region, fine)))
+        })
     }
 
     /// How much of the sun is kept from a place of the floor, 0 to 1.
     pub(crate) fn shadow_on_floor(&self, at: Vector2<f32>, fine: bool) -> f32 {
-        let make = || {
-            let region = self.caught?;
-            let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
-            let sun = self.light.toward_sun().cast::<f32>();
-            let key = shadow_key(&casters, sun, fine);
-            Some(self.shadows.get(key, || FloorShadow::new(self.tree(), sun, region, fine)))
-        };
-        self.floor[usize::from(fine)].get_or_init(make).as_ref().map_or(0.0, |s| s.at(at))
+        self.floor_shadow(fine).as_ref().map_or(0.0, |s| s.at(at))
     }
 
     pub(crate) fn material(&self, face: &Face) -> &Material {
@@ -199,4 +299,37 @@ fn key(normal: &Vector3<f32>, insert: u32, smooth: bool) -> u32 {
     let steps = if smooth { 3.0 } else { 60.0 };
     let q = normal.map(|v| (v * steps).round() as i32 as u32 & 0x7F);
     1 | insert << 22 | q.x << 15 | q.y << 8 | q.z << 1
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::material::{Cover, Map};
+    use crate::{Texture, Wrap};
+
+    /// Fault: a card whose picture has clear parts kept the sun off as a whole.
+    #[test]
+    fn what_a_picture_leaves_out_keeps_no_light() {
+        let rgba: Vec<u8> = (0..64).flat_map(|i| [200, 200, 200, if i % 8 < 4 { 0 } else { 255 }]).collect();
+        let corner = |x, y| Vector3::new(x, y, 0.0f32);
+        let card = Mesh {
+            positions: vec![corner(-1.0, 0.0), corner(1.0, 0.0), corner(1.0, 2.0), corner(-1.0, 2.0)],
+            indices: vec![[0, 1, 2], [0, 2, 3]],
+            uvs: vec![[0.0, 1.0], [1.0, 1.0], [1.0, 0.0], [0.0, 0.0]],
+            ..Mesh::default()
+        };
+        let mut map = Map::new(Arc::new(Texture::new(8, 8, &rgba)));
+        map.wrap = [Wrap::Clamp; 2];
+        let mut scene = PlacedScene::empty(fennik_core::scene::Light::default().at(0.0), &Arc::default());
+        let front = Material { base_map: Some(map), cover: Cover::Blend, ..Material::matt([1.0; 3]) };
+        scene.add(&card, &[Arc::new(front)], Look::plain(1));
+        let hit = |x: f32, y: f32| scene.blocks(Vector3::new(x, y, 1.0), -Vector3::z());
+        assert!(hit(0.5, 0.5) && hit(0.9, 1.8) && !hit(-0.5, 0.5) && !hit(-0.9, 1.8) && !hit(1.5, 1.0));
+        let haze = Haze { form: HazeForm::Box, reach: 0.5, soft: 0.0 };
+        let at =
+            Similarity { scale: 2.0, translation: nalgebra::Vector3::new(5.0, 0.0, 0.0), ..Similarity::identity() };
+        let now = HazeNow::new(haze, &card, &at).unwrap();
+        // Twice as large, its middle at (5, 2).
+        assert_eq!([5.9, 6.1].map(|x| now.share_at(Vector3::new(x, 2.0, 0.0))), [1.0, 0.0]);
+    }
 }

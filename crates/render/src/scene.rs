@@ -1,15 +1,22 @@
 //! What there is to be drawn: instances of shapes, where they are over time, and what they look like.
 
-use crate::assets::{AssetError, Assets, Run, Treatment};
-use crate::colour::linear_of;
-use crate::material::{Cover, Map, Material, Matte};
-use crate::placed::{Look, PlacedScene};
+use crate::Mesh;
+use crate::assets::Assets;
+use crate::dressed::{Dressed, Shown};
+use crate::placed::{HazeNow, Look, PlacedScene};
 use crate::shadow::FloorShadows;
 use crate::shape::{ShapeCache, ShapeError};
-use crate::{Mesh, Texture, Wrap};
-use fennik_core::scene::{Effect, Facing, Insert, InsertKind, Keyed, Light, Placement, Spread};
+use fennik_core::geometry::Similarity;
+use fennik_core::scene::{Copy, Facing, Insert, InsertKind, Light, is_shown, parents_of, world_of};
 use nalgebra::{Rotation3, Vector3};
+use std::borrow::Cow;
 use std::sync::{Arc, OnceLock};
+
+/// By how much of its depth an insert counts as nearer than the one before it in the list: what lies in one plane is
+/// told apart, what does not stays as it is.
+const NUDGE: f32 = 2e-5;
+/// Inserts that are told apart so.
+const NUDGED: usize = 64;
 
 /// Why a scene cannot be drawn.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -22,21 +29,15 @@ pub struct RenderError {
     pub cause: ShapeError,
 }
 
-/// What an instance shows.
-#[derive(Debug)]
-enum Shown {
-    /// The same all the time.
-    Still(Vec<Arc<Material>>),
-    /// A clip on the first of these materials.
-    Clip { run: Run, treatment: Treatment, materials: Vec<Material> },
-}
-
-/// One thing to be drawn.
+/// One insert to be drawn.
 #[derive(Debug)]
 struct Instance {
     insert: Insert,
-    mesh: Arc<Mesh>,
-    shown: Shown,
+    /// What it hangs on, the nearest first.
+    parents: Vec<Insert>,
+    /// Position among all inserts.
+    rank: usize,
+    dressed: Dressed,
 }
 
 /// All inserts of a shot with its light, over the whole time.
@@ -44,6 +45,7 @@ struct Instance {
 pub struct RenderScene {
     instances: Vec<Instance>,
     light: Light,
+    shapes: ShapeCache,
     assets: Arc<dyn Assets>,
     /// What is seen where nothing changes over time.
     still: OnceLock<Arc<PlacedScene>>,
@@ -51,7 +53,7 @@ pub struct RenderScene {
 }
 
 impl RenderScene {
-    /// Takes all inserts that are not hidden; shapes come from the cache where it has them.
+    /// Takes all inserts that are to be shown; shapes come from the cache where it has them.
     ///
     /// # Errors
     /// [`RenderError`] names the insert that cannot be made.
@@ -61,14 +63,16 @@ impl RenderScene {
         shapes: &ShapeCache,
         assets: &Arc<dyn Assets>,
     ) -> Result<Self, RenderError> {
-        let instances = inserts
-            .iter()
-            .filter(|i| !i.hidden && i.content != InsertKind::Marker)
-            .map(|i| instance(i, shapes, assets.as_ref()).map_err(|cause| wrong(i, cause)))
-            .collect::<Result<_, _>>()?;
+        let seen = inserts.iter().enumerate().filter(|(_, i)| is_shown(inserts, i) && i.content != InsertKind::Marker);
+        let made = |(rank, insert): (usize, &Insert)| {
+            let dressed = Dressed::new(insert, shapes, assets.as_ref()).map_err(|cause| wrong(insert, cause))?;
+            let parents = parents_of(inserts, insert).cloned().collect();
+            Ok(Instance { insert: insert.clone(), parents, rank, dressed })
+        };
         Ok(Self {
-            instances,
+            instances: seen.map(made).collect::<Result<_, _>>()?,
             light: light.clone(),
+            shapes: shapes.clone(),
             assets: assets.clone(),
             still: OnceLock::new(),
             shadows: Arc::default(),
@@ -93,25 +97,123 @@ impl RenderScene {
     fn placed(&self, frame: f64, eye: Vector3<f64>) -> Result<PlacedScene, RenderError> {
         let mut scene = PlacedScene::empty(self.light.at(frame), &self.shadows);
         for i in &self.instances {
-            let opacity = i.insert.opacity.at(frame) as f32;
-            let materials = i.materials(frame, self.assets.as_ref()).map_err(|why| wrong(&i.insert, why.into()))?;
-            let Some(materials) = materials.filter(|_| opacity > 0.0) else { continue };
-            let mesh = i.mesh_at(frame, eye);
-            scene.add(&mesh, &materials, Look { id: i.insert.id.0, opacity, blend: i.insert.blend });
+            self.place(i, frame, eye, &mut scene).map_err(|cause| wrong(&i.insert, cause))?;
         }
         scene.catch_shadows();
         Ok(scene)
     }
 
-    /// The triangles of one insert in the world of the datum at a time, frames.
+    fn place(&self, i: &Instance, frame: f64, eye: Vector3<f64>, scene: &mut PlacedScene) -> Result<(), ShapeError> {
+        let copies = copies_of(&i.insert);
+        let world = world_of(&i.parents, &i.insert, frame);
+        for copy in &copies {
+            // One that comes later shows what the insert showed before.
+            let then = frame - copy.map_or(0.0, |c| c.frames);
+            let insert = i.insert.resolved(then);
+            let made;
+            let dressed = if matches!(insert, Cow::Owned(_)) {
+                made = Dressed::new(&insert, &self.shapes, self.assets.as_ref())?;
+                &made
+            } else {
+                &i.dressed
+            };
+            let opacity = insert.opacity.at(then) * insert.span.share_at(then);
+            let materials = dressed.materials(&insert, then, self.assets.as_ref())?;
+            let Some(materials) = materials.filter(|_| opacity > 0.0) else { continue };
+            let Some(shape) = dressed.shape(&insert, then) else { continue };
+            let at = stands(&insert, *copy, frame, &world, eye);
+            let number = copy.map_or(0, |c| c.number);
+            let look = Look {
+                opacity: opacity as f32,
+                blend: insert.blend,
+                nudge: NUDGE * (i.rank % NUDGED) as f32,
+                near_fade: insert.near_fade_m as f32,
+                haze: HazeNow::new(insert.haze, &shape, &at),
+                ..Look::plain(insert.id.0 + 37 * number)
+            };
+            scene.add(&shape.placed(at.scale, &at.rotation, at.translation), &materials, look);
+        }
+        Ok(())
+    }
+
+    /// The triangles of one insert in the world of the datum at a time, frames, without copies; `inserts` are those that
+    /// it may hang on.
     ///
     /// # Errors
     /// [`RenderError`] when it cannot be made.
-    pub fn mesh(insert: &Insert, frame: f64, assets: &dyn Assets) -> Result<Mesh, RenderError> {
-        let shapes = ShapeCache::default();
-        let made = instance(insert, &shapes, assets).map_err(|cause| wrong(insert, cause))?;
-        Ok(placed(&made.mesh, &insert.placement, frame, insert.placement.rotation(frame)))
+    pub fn mesh(insert: &Insert, inserts: &[Insert], frame: f64, assets: &dyn Assets) -> Result<Mesh, RenderError> {
+        let (own, at) = Self::shape(insert, inserts, frame, assets)?;
+        Ok(own.placed(at.scale, &at.rotation, at.translation))
     }
+
+    /// The triangles of one insert in its own frame, and how that stands in the world of the datum at a time, frames.
+    ///
+    /// # Errors
+    /// [`RenderError`] when it cannot be made.
+    pub fn shape(
+        insert: &Insert,
+        inserts: &[Insert],
+        frame: f64,
+        assets: &dyn Assets,
+    ) -> Result<(Mesh, Similarity), RenderError> {
+        let now = insert.resolved(frame);
+        let dressed = Dressed::new(&now, &ShapeCache::default(), assets).map_err(|cause| wrong(insert, cause))?;
+        let own = dressed.shape(&now, frame).map_or_else(Mesh::default, Cow::into_owned);
+        Ok((own, now.placement.own(frame).then(&world_of(inserts, insert, frame))))
+    }
+
+    /// Every insert that is drawn at a time, frames, as triangles in the world of the datum: for finding what lies under
+    /// a pixel. Copies are told by their numbers.
+    ///
+    /// # Errors
+    /// [`RenderError`] when one cannot be made.
+    pub fn bodies(&self, frame: f64, eye: Vector3<f64>) -> Result<Vec<Body>, RenderError> {
+        let mut all = Vec::new();
+        for i in &self.instances {
+            let cause = |cause| wrong(&i.insert, cause);
+            let world = world_of(&i.parents, &i.insert, frame);
+            let insert = i.insert.resolved(frame);
+            let Some(shape) = i.dressed.shape(&insert, frame) else { continue };
+            if i.dressed.materials(&insert, frame, self.assets.as_ref()).map_err(|e| cause(e.into()))?.is_none() {
+                continue;
+            }
+            for copy in copies_of(&insert) {
+                let at = stands(&insert, copy, frame, &world, eye);
+                let mesh = shape.placed(at.scale, &at.rotation, at.translation);
+                all.push(Body { insert: insert.id.0, copy: copy.map(|c| c.number), mesh });
+            }
+        }
+        Ok(all)
+    }
+}
+
+/// What one insert, or one of its copies, takes up.
+#[derive(Debug, Clone)]
+pub struct Body {
+    /// The insert's id.
+    pub insert: u32,
+    /// Which copy.
+    pub copy: Option<u32>,
+    /// World of the datum.
+    pub mesh: Mesh,
+}
+
+/// How an insert or a copy of it stands in the world.
+fn stands(insert: &Insert, copy: Option<Copy>, frame: f64, world: &Similarity, eye: Vector3<f64>) -> Similarity {
+    if matches!(insert.content, InsertKind::Backdrop(_)) {
+        // It goes with the camera.
+        return Similarity { scale: 1.0, rotation: Rotation3::identity(), translation: eye };
+    }
+    let placement = match copy {
+        Some(copy) => Cow::Owned(insert.placed_as(&copy)),
+        None => Cow::Borrowed(&insert.placement),
+    };
+    placement.own_toward(frame, world.inverse().point(eye)).then(world)
+}
+
+/// Its copies, or itself alone.
+fn copies_of(insert: &Insert) -> Vec<Option<Copy>> {
+    insert.copies.as_ref().map_or_else(|| vec![None], |c| c.all().into_iter().map(Some).collect())
 }
 
 fn wrong(insert: &Insert, cause: ShapeError) -> RenderError {
@@ -121,97 +223,9 @@ fn wrong(insert: &Insert, cause: ShapeError) -> RenderError {
 impl Instance {
     fn changes(&self) -> bool {
         self.insert.changes()
+            || self.parents.iter().any(Insert::changes)
             || self.insert.placement.facing != Facing::Stays
-            || self.is_far()
-            || matches!(self.shown, Shown::Clip { .. })
+            || matches!(self.insert.content, InsertKind::Backdrop(_))
+            || !matches!(self.dressed.shown, Shown::Still(_))
     }
-
-    /// It goes with the camera.
-    fn is_far(&self) -> bool {
-        matches!(self.insert.content, InsertKind::Backdrop(_))
-    }
-
-    fn mesh_at(&self, frame: f64, eye: Vector3<f64>) -> Mesh {
-        let placement = &self.insert.placement;
-        if self.is_far() {
-            return self.mesh.placed(1.0, &Rotation3::identity(), eye);
-        }
-        placed(&self.mesh, placement, frame, placement.rotation_toward(frame, eye))
-    }
-
-    /// What it looks like at a time; `None` where nothing is shown then.
-    fn materials(&self, frame: f64, assets: &dyn Assets) -> Result<Option<Vec<Arc<Material>>>, AssetError> {
-        let (run, treatment, materials) = match &self.shown {
-            Shown::Still(materials) => return Ok(Some(materials.clone())),
-            Shown::Clip { run, treatment, materials } => (run, treatment, materials),
-        };
-        let (Some(asset), Some(play)) = (self.insert.content.asset(), self.insert.content.play()) else {
-            return Ok(None);
-        };
-        let Some(at) = play.frame_at(frame, run.frames, run.rate) else { return Ok(None) };
-        let texture = assets.picture(&asset.name, at, treatment)?;
-        let mut materials: Vec<Material> = materials.clone();
-        materials[0].base_map = Some(front_map(&self.insert.content, texture));
-        Ok(Some(materials.into_iter().map(Arc::new).collect()))
-    }
-}
-
-fn placed(mesh: &Mesh, placement: &Placement, frame: f64, rotation: Rotation3<f64>) -> Mesh {
-    mesh.placed(placement.scale.at(frame), &rotation, placement.origin(frame))
-}
-
-fn instance(insert: &Insert, shapes: &ShapeCache, assets: &dyn Assets) -> Result<Instance, ShapeError> {
-    insert.validate()?;
-    let stance = insert.placement.stance;
-    let made = |mesh, shown| Ok(Instance { insert: insert.clone(), mesh, shown });
-    if let InsertKind::Prop(prop) = &insert.content {
-        let model = assets.model(&prop.asset.name)?;
-        let mesh = shapes.model(prop, &model);
-        return made(mesh, Shown::Still(model.materials.iter().cloned().map(Arc::new).collect()));
-    }
-    let mesh = shapes.shape(&insert.content, stance)?;
-    let plain = Material::matt(insert.content.base_colour().map(linear_of));
-    let Some(asset) = insert.content.asset() else {
-        return made(mesh, Shown::Still(vec![Arc::new(plain)]));
-    };
-    let treatment = match &insert.content {
-        InsertKind::Sign(sign) => Treatment { alpha: sign.alpha, ..Treatment::default() },
-        InsertKind::Effect(effect) => Treatment { key: effect.key, ..Treatment::default() },
-        _ => Treatment::default(),
-    };
-    let mut front = Material { base: [1.0; 4], cover: Cover::Blend, ..plain.clone() };
-    match &insert.content {
-        InsertKind::Sign(sign) => front.glows = sign.glows,
-        InsertKind::Effect(effect) => (front.glows, front.casts) = (is_light(effect), false),
-        InsertKind::Backdrop(far) => {
-            (front.glows, front.casts) = (true, false);
-            let horizon = far.above_horizon.then_some(far.fade_deg.to_radians() as f32);
-            let plate = (far.plate_from > 0.0).then_some((far.plate_from as f32, far.plate_soft as f32));
-            if horizon.is_some() || plate.is_some() {
-                front.matte = Some(Matte { horizon, plate });
-            }
-        }
-        InsertKind::Title(_) | InsertKind::Prop(_) | InsertKind::Marker => {}
-    }
-    let edge = Material { two_sided: true, ..plain };
-    let run = assets.run(&asset.name)?;
-    if run.frames > 1 {
-        return made(mesh, Shown::Clip { run, treatment, materials: vec![front, edge] });
-    }
-    front.base_map = Some(front_map(&insert.content, assets.picture(&asset.name, 0, &treatment)?));
-    made(mesh, Shown::Still(vec![Arc::new(front), Arc::new(edge)]))
-}
-
-/// A picture as it lies on the front; round a dome it meets itself.
-fn front_map(content: &InsertKind, texture: Arc<Texture>) -> Map {
-    let mut map = Map::new(texture);
-    if matches!(content, InsertKind::Backdrop(far) if far.spread == Spread::Dome) {
-        map.wrap[0] = Wrap::Repeat;
-    }
-    map
-}
-
-/// What was shot on black gives light; what has its own alpha is lit by the scene's.
-fn is_light(effect: &Effect) -> bool {
-    effect.key.by == Keyed::Black
 }

@@ -1,6 +1,5 @@
 //! The shadow of everything on the floor, kept as a picture of the floor: what stands still casts it once for all frames.
 
-use crate::tree::Bvh;
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
 use std::collections::VecDeque;
@@ -13,6 +12,8 @@ const SUN_RADIUS: f32 = 0.012;
 /// Cells along the longer side, and rays of each: rough and fine.
 const ROUGH: (usize, usize) = (96, 4);
 const FINE: (usize, usize) = (448, 16);
+/// Cells along a side of the blocks in which a floor is drawn.
+const BLOCK: usize = 4;
 /// How far shadows are followed, of the size of what casts them.
 const FARTHEST: f32 = 6.0;
 /// A ray starts this far over the floor, of a cell.
@@ -53,10 +54,11 @@ impl FloorShadows {
     }
 }
 
-/// Names what casts a shadow: every corner to the last bit, the sun, and how carefully it is looked for.
-pub(crate) fn shadow_key(corners: &[Vector3<f32>], sun: Vector3<f32>, fine: bool) -> u64 {
+/// Names what casts a shadow: every corner to the last bit, the sun, how carefully it is looked for, and which pictures
+/// with clear parts it has.
+pub(crate) fn shadow_key(corners: &[Vector3<f32>], sun: Vector3<f32>, fine: bool, pictures: &[usize]) -> u64 {
     let mut hasher = DefaultHasher::new();
-    fine.hash(&mut hasher);
+    (fine, pictures).hash(&mut hasher);
     for v in corners.iter().chain([&sun]) {
         v.map(f32::to_bits).as_slice().hash(&mut hasher);
     }
@@ -90,7 +92,12 @@ pub(crate) fn reach(corners: &[Vector3<f32>], sun: Vector3<f32>) -> Option<(Vect
 }
 
 impl FloorShadow {
-    pub(crate) fn new(tree: &Bvh, sun: Vector3<f32>, (low, high): (Vector2<f32>, Vector2<f32>), fine: bool) -> Self {
+    pub(crate) fn new(
+        blocks: impl Fn(Vector3<f32>, Vector3<f32>) -> bool + Sync,
+        sun: Vector3<f32>,
+        (low, high): (Vector2<f32>, Vector2<f32>),
+        fine: bool,
+    ) -> Self {
         let (cells, rays) = if fine { FINE } else { ROUGH };
         let size = high - low;
         let cell = size.max() / cells as f32;
@@ -112,12 +119,35 @@ impl FloorShadow {
                     let jitter = Vector2::new((turn * 1.3).sin(), (turn * 0.7).cos()) * 0.5;
                     let x = low.x + (column as f32 + jitter.x) * cell;
                     let z = low.y + (row as f32 + jitter.y) * cell;
-                    blocked += usize::from(tree.blocks(Vector3::new(x, OFF_FLOOR * cell, z), toward));
+                    blocked += usize::from(blocks(Vector3::new(x, OFF_FLOOR * cell, z), toward));
                 }
                 *value = blocked as f32 / rays as f32;
             }
         });
         Self { low, cell, across, down, kept }
+    }
+
+    /// Where any of it lies: rectangles of the floor, low and high corner, side by side.
+    pub(crate) fn places(&self) -> Vec<(Vector2<f32>, Vector2<f32>)> {
+        let mut all = Vec::new();
+        for row in (0..self.down).step_by(BLOCK) {
+            let mut open: Option<(Vector2<f32>, Vector2<f32>)> = None;
+            for column in (0..self.across).step_by(BLOCK) {
+                // A cell more all round: finer shadows are softer at their rim.
+                let rows = row.saturating_sub(1)..(row + BLOCK + 2).min(self.down);
+                let columns = column.saturating_sub(1)..(column + BLOCK + 2).min(self.across);
+                let dark = rows.into_iter().any(|y| columns.clone().any(|x| self.kept[y * self.across + x] > 0.0));
+                let corner = |x: usize, y: usize| self.low + Vector2::new(x as f32, y as f32) * self.cell;
+                let (low, high) = (corner(column, row), corner(column + BLOCK, row + BLOCK));
+                match (&mut open, dark) {
+                    (Some(so_far), true) => so_far.1 = high,
+                    (None, true) => open = Some((low, high)),
+                    (_, false) => all.extend(open.take()),
+                }
+            }
+            all.extend(open);
+        }
+        all
     }
 
     /// At a place of the floor.
@@ -138,6 +168,7 @@ impl FloorShadow {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::tree::Bvh;
 
     /// A wall 2 m high and 4 m wide at z = 0.
     fn wall() -> Vec<[Vector3<f32>; 3]> {
@@ -148,15 +179,26 @@ mod tests {
     #[test]
     fn a_shadow_is_as_long_as_the_sun_makes_it_and_softer_farther_off() {
         let corners: Vec<_> = wall().into_iter().flatten().collect();
+        let tree = Bvh::build(&wall());
+        let blocks = |from, toward| tree.blocks(from, toward, |_, _, _| true);
         // From behind the wall at 45 degrees: the shadow falls toward +z, 2 m long.
         let sun = Vector3::new(0.0, 1.0, -1.0f32).normalize();
         let (low, high) = reach(&corners, sun).unwrap();
         assert!(high.y > 2.0 && high.y < 2.3 && low.y < 0.0 && low.y > -0.3, "{low} {high}");
-        let shadow = FloorShadow::new(&Bvh::build(&wall()), sun, (low, high), true);
+        let shadow = FloorShadow::new(blocks, sun, (low, high), true);
         let at = |x: f32, z: f32| shadow.at(Vector2::new(x, z));
         assert!(at(0.0, 1.0) > 0.99 && at(0.0, -0.1) < 0.01 && at(0.0, 2.15) < 0.05 && at(2.3, 1.0) < 0.05);
         let half = |x: f32| (0..300).map(|i| 1.7 + i as f32 * 0.002).find(|z| at(x, *z) < 0.5).unwrap();
         assert!((half(0.0) - 2.0).abs() < 0.02, "{}", half(0.0));
+        // It is drawn where it lies, and hardly anywhere else.
+        let area = |places: &[(Vector2<f32>, Vector2<f32>)]| -> f32 {
+            places.iter().map(|(a, b)| (b.x - a.x) * (b.y - a.y)).sum()
+        };
+        let places = FloorShadow::new(blocks, sun, (low, high), false).places();
+        assert!((8.0..14.0).contains(&area(&places)), "{}", area(&places));
+        let covered =
+            |p: Vector2<f32>| places.iter().any(|(a, b)| a.x <= p.x && p.x <= b.x && a.y <= p.y && p.y <= b.y);
+        assert!((0..40).all(|i| covered(Vector2::new(-1.9 + 0.095 * i as f32, 1.9))));
         // Its sides are sharp at the foot and soft at the end.
         let width = |z: f32| {
             let edge = |level: f32| (0..600).map(|i| 1.7 + i as f32 * 0.001).find(|x| at(*x, z) < level).unwrap();

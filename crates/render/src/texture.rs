@@ -4,6 +4,7 @@
 //! seen foreshortened (as McCormack et al., "Feline", 1999, in its simplest form).
 
 use crate::colour::{byte_of, linear_of};
+use rayon::prelude::*;
 
 /// Looks along the longer axis of a footprint at most.
 const MOST_LOOKS: f32 = 12.0;
@@ -60,7 +61,7 @@ impl Texture {
                 [byte_of(linear_of(p[0]) * part), byte_of(linear_of(p[1]) * part), byte_of(linear_of(p[2]) * part), a]
             }
         };
-        Self::of_texels(width, height, rgba.chunks_exact(4).map(premultiplied).collect(), true)
+        Self::of_texels(width, height, rgba.par_chunks_exact(4).map(premultiplied).collect(), true)
     }
 
     /// From numbers that are no light: directions, roughness.
@@ -73,7 +74,7 @@ impl Texture {
 
     fn of_texels(width: usize, height: usize, texels: Vec<[u8; 4]>, encoded: bool) -> Self {
         assert!(width > 0 && texels.len() == width * height, "four bytes a texel");
-        let opaque = texels.iter().all(|t| t[3] == 255);
+        let opaque = texels.par_iter().all(|t| t[3] == 255);
         let mut levels = vec![Level { width, height, texels }];
         while let Some(last) = levels.last().filter(|l| l.width > 1 || l.height > 1) {
             let half = last.halved(encoded);
@@ -117,6 +118,23 @@ impl Texture {
         sum
     }
 
+    /// The alpha of the texel at a place.
+    pub(crate) fn alpha(&self, at: [f32; 2], wrap: [Wrap; 2]) -> f32 {
+        let level = &self.levels[0];
+        let [x, y] = [at[0] * level.width as f32, at[1] * level.height as f32].map(f32::floor);
+        let (x, y) = (wrapped(x, level.width, wrap[0]), wrapped(y, level.height, wrap[1]));
+        f32::from(level.texels[y * level.width + x][3]) / 255.0
+    }
+
+    /// The same at a glance: one look at one level, between a blur and a shimmer.
+    pub(crate) fn glance(&self, over: &Footprint, wrap: [Wrap; 2]) -> [f32; 4] {
+        let [w, h] = self.size().map(|v| v as f32);
+        let length = |d: [f32; 2]| (d[0] * w).hypot(d[1] * h);
+        let reach = (length(over.long) * length(over.short).max(1e-6)).sqrt().max(1.0);
+        let level = reach.log2().round().min((self.levels.len() - 1) as f32);
+        if level.is_finite() { self.levels[level as usize].bilinear(over.at, wrap, self.encoded) } else { [0.0; 4] }
+    }
+
     fn trilinear(&self, at: [f32; 2], level: f32, wrap: [Wrap; 2]) -> [f32; 4] {
         let (low, part) = (level.floor() as usize, level.fract());
         let near = self.levels[low].bilinear(at, wrap, self.encoded);
@@ -151,7 +169,7 @@ impl Level {
             let coded = |v: f32| if encoded { byte_of(v) } else { byte(v) };
             [coded(sum[0]), coded(sum[1]), coded(sum[2]), byte(sum[3])]
         };
-        let texels = (0..height).flat_map(|y| (0..width).map(move |x| (x, y))).map(|(x, y)| texel(x, y)).collect();
+        let texels = (0..width * height).into_par_iter().map(|i| texel(i % width, i / width)).collect();
         Self { width, height, texels }
     }
 

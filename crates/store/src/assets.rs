@@ -43,17 +43,26 @@ impl AssetFolder {
     /// # Errors
     /// [`StoreError::File`] when it cannot be read.
     pub fn name(&self) -> Result<AssetName, StoreError> {
-        let unread = |source| StoreError::File { what: "the file could not be read again".to_owned(), source };
-        let mut files: Vec<PathBuf> =
-            std::fs::read_dir(&self.path).map_err(unread)?.flatten().map(|e| e.path()).collect();
-        files.sort();
         let mut digest = Sha256::new();
-        for path in files {
-            digest.update(path.file_name().map(|n| n.as_encoded_bytes().to_vec()).unwrap_or_default());
-            std::io::copy(&mut File::open(&path).map_err(unread)?, &mut Hashing(&mut digest)).map_err(unread)?;
-        }
+        digest_of(&self.path, &mut digest)
+            .map_err(|source| StoreError::File { what: "the file could not be read again".to_owned(), source })?;
         Ok(AssetName::of_digest(&digest.finalize()))
     }
+}
+
+/// Everything in a folder, by name and content.
+fn digest_of(folder: &Path, digest: &mut Sha256) -> std::io::Result<()> {
+    let mut entries: Vec<PathBuf> = std::fs::read_dir(folder)?.flatten().map(|e| e.path()).collect();
+    entries.sort();
+    for path in entries {
+        digest.update(path.file_name().map(|n| n.as_encoded_bytes().to_vec()).unwrap_or_default());
+        if path.is_dir() {
+            digest_of(&path, digest)?;
+        } else {
+            std::io::copy(&mut File::open(&path)?, &mut Hashing(digest))?;
+        }
+    }
+    Ok(())
 }
 
 struct Hashing<'a>(&'a mut Sha256);

@@ -36,6 +36,7 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0006_requests.sql")),
     M::up(include_str!("../migrations/0007_surveys.sql")).foreign_key_check(),
     M::up(include_str!("../migrations/0008_assets.sql")),
+    M::up(include_str!("../migrations/0009_fonts.sql")),
 ];
 
 /// Locked by the server of a folder.

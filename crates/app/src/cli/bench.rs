@@ -30,12 +30,22 @@ pub struct BenchArguments {
     /// Time the adjustment of a disturbed scene instead, and write the scene there for other programs.
     #[arg(long, value_name = "FILE")]
     bundle: Option<std::path::PathBuf>,
+    /// Time a scene of inserts over the demo clip instead.
+    #[arg(long)]
+    inserts: bool,
+    /// With that, keep a picture of it in a folder.
+    #[arg(long, value_name = "FOLDER", requires = "inserts")]
+    keep: Option<std::path::PathBuf>,
 }
 
 /// Times the stages and prints them with the peak memory of the process.
 pub fn run(arguments: &BenchArguments) -> Result<(), CliError> {
     if let Some(path) = &arguments.bundle {
         return Ok(super::bench_bundle::run(path)?);
+    }
+    if arguments.inserts {
+        tell(&super::bench_inserts::run(arguments.keep.as_deref())?, arguments.json);
+        return Ok(());
     }
     if arguments.clips.is_empty() {
         tell(&measure()?, arguments.json);

@@ -5,6 +5,7 @@ mod add;
 mod apply;
 mod bench;
 mod bench_bundle;
+mod bench_inserts;
 mod carry;
 mod error;
 mod output;

@@ -88,6 +88,7 @@ pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
     let foot = pose.centre() - aim * (pose.centre().y / aim.y);
     let back = pose.centre() - foot;
     let title = Title {
+        lettering: fennik_core::scene::Lettering::default(),
         text: "VARRICK".into(),
         font: "League Spartan Bold".into(),
         height_m: 1.1,

@@ -61,6 +61,12 @@ pub enum EngineError {
     /// A value of what is placed.
     #[error(transparent)]
     Value(#[from] ValueError),
+    /// What is done with something that is placed.
+    #[error(transparent)]
+    Arrange(#[from] super::arrange::ArrangeError),
+    /// The library.
+    #[error(transparent)]
+    Library(#[from] super::library::LibraryError),
     /// The picture of what is placed.
     #[error(transparent)]
     Render(#[from] fennik_render::RenderError),

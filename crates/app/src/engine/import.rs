@@ -65,7 +65,7 @@ pub enum ImportError {
 /// Longest shot name that is kept, characters.
 const MAX_NAME: usize = 120;
 /// Stills have no rate of their own.
-const STILLS_RATE: Rate = Rate { frames: 25, seconds: 1 };
+pub const STILLS_RATE: Rate = Rate { frames: 25, seconds: 1 };
 
 /// One file that arrived, under a name of ours.
 pub struct Arrived {

@@ -2,6 +2,7 @@
 
 pub mod adopt;
 pub mod analyse;
+pub mod arrange;
 pub mod assets;
 pub mod demo;
 pub mod error;
@@ -9,6 +10,7 @@ pub mod focal;
 pub mod import;
 pub mod kinds;
 pub mod laying;
+pub mod library;
 pub mod measure;
 pub mod output;
 pub mod picture;

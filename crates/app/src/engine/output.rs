@@ -214,13 +214,18 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let inserts = &document.placing.inserts;
     let assets = ShotAssets::of(store, &Arc::default(), inserts, shot.clip.rate)?;
     // What is far away, and what is not seen, has no place in a scene.
-    let solid = |i: &&Insert| !i.hidden && !matches!(i.content, InsertKind::Backdrop(_) | InsertKind::Marker);
-    for insert in inserts.iter().filter(solid) {
-        let mesh = RenderScene::mesh(insert, 0.0, assets.as_ref())?;
+    let solid = |i: &&Insert| !matches!(i.content, InsertKind::Backdrop(_) | InsertKind::Marker);
+    let seen: Vec<Insert> = document.placing.shown().filter(solid).map(Insert::clone).collect();
+    let scene = RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?;
+    let eye =
+        CameraPath::new(&solution, &document.datum.world_from_solve).at(0).map_or_else(Vector3::zeros, |c| c.centre());
+    for body in scene.bodies(0.0, eye)? {
+        let Some(insert) = seen.iter().find(|i| i.id.0 == body.insert) else { continue };
+        let number = body.copy.map(|n| format!(" {}", n + 1)).unwrap_or_default();
         meshes.push(SceneMesh {
-            name: insert.content.label(),
-            positions: mesh.positions.iter().map(|p| [p.x, p.y, p.z]).collect(),
-            indices: mesh.indices.as_flattened().to_vec(),
+            name: format!("{}{number}", insert.content.label()),
+            positions: body.mesh.positions.iter().map(|p| [p.x, p.y, p.z]).collect(),
+            indices: body.mesh.indices.as_flattened().to_vec(),
             colour: insert.content.base_colour().map(colour::linear_of),
         });
     }

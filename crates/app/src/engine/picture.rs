@@ -3,7 +3,7 @@
 use super::{EngineError, OpenShot};
 use fennik_core::camera::CameraPath;
 use fennik_core::image::Plane;
-use fennik_core::scene::ShotDocument;
+use fennik_core::scene::{Insert, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_render::{Quality, RenderScene, composite};
 use jpeg_encoder::{ColorType, Encoder};
@@ -12,6 +12,8 @@ use std::hash::{Hash, Hasher};
 
 /// JPEG quality of pictures for the page.
 const JPEG_QUALITY: u8 = 90;
+/// Of pictures that stand only until the exact one is there.
+const DRAFT_QUALITY: u8 = 82;
 
 /// Why a frame's picture cannot be made.
 #[derive(Debug, thiserror::Error)]
@@ -57,7 +59,7 @@ pub fn draw(
 /// [`EngineError`] when it cannot be encoded.
 pub fn grey_jpeg(plane: &Plane) -> Result<Vec<u8>, EngineError> {
     let bytes: Vec<u8> = plane.samples().iter().map(|v| v.round().clamp(0.0, 255.0) as u8).collect();
-    encoded(&bytes, plane.width() as u32, plane.height() as u32, ColorType::Luma)
+    encoded(&bytes, (plane.width() as u32, plane.height() as u32), ColorType::Luma, JPEG_QUALITY)
 }
 
 /// The picture of a frame of the trimmed clip as JPEG, from its preview frame; what is placed is drawn as the camera of
@@ -80,7 +82,8 @@ pub fn jpeg(
         image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
     let (width, height) = picture.dimensions();
     draw(&mut picture, (width, height), camera_of, solution, document, scene, quality)?;
-    encoded(&picture, width, height, ColorType::Rgb)
+    let careful = if quality == Quality::Exact { JPEG_QUALITY } else { DRAFT_QUALITY };
+    encoded(&picture, (width, height), ColorType::Rgb, careful)
 }
 
 /// An RGB picture as JPEG.
@@ -88,14 +91,14 @@ pub fn jpeg(
 /// # Errors
 /// [`EngineError`] when it cannot be encoded.
 pub fn jpeg_of(rgb: &[u8], width: u32, height: u32) -> Result<Vec<u8>, EngineError> {
-    encoded(rgb, width, height, ColorType::Rgb)
+    encoded(rgb, (width, height), ColorType::Rgb, JPEG_QUALITY)
 }
 
-fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec<u8>, EngineError> {
+fn encoded(bytes: &[u8], (width, height): (u32, u32), kind: ColorType, careful: u8) -> Result<Vec<u8>, EngineError> {
     let why = |e: &dyn std::fmt::Display| PictureError::Encode { why: e.to_string() };
     let side = |v: u32| u16::try_from(v).map_err(|e| why(&e));
     let mut out = Vec::with_capacity(bytes.len() / 8);
-    Encoder::new(&mut out, JPEG_QUALITY).encode(bytes, side(width)?, side(height)?, kind).map_err(|e| why(&e))?;
+    Encoder::new(&mut out, careful).encode(bytes, side(width)?, side(height)?, kind).map_err(|e| why(&e))?;
     Ok(out)
 }
 
@@ -103,13 +106,9 @@ fn encoded(bytes: &[u8], width: u32, height: u32, kind: ColorType) -> Result<Vec
 /// is.
 pub fn key(shot: &OpenShot) -> String {
     let document = shot.document();
-    let shown: Vec<_> = document
-        .placing
-        .inserts
-        .iter()
-        .filter(|i| !i.hidden)
-        .map(|i| (i.id, &i.content, &i.placement, &i.opacity, i.blend))
-        .collect();
+    // What people call things, and whether they are locked, is not seen.
+    let bare = |i: &Insert| Insert { name: String::new(), locked: false, began: None, ..i.clone() };
+    let shown: Vec<_> = document.placing.inserts.iter().map(bare).collect();
     let made_from =
         (shot.state.shot.clip, document.trim.first, document.solving.solve, document.datum.world_from_solve);
     // Numbers are written down in full, so that nothing that differs is taken for the same.

@@ -3,7 +3,7 @@
 use super::clips::receive;
 use super::{AppState, PageError, block};
 use crate::engine::assets::{self, AssetInfo, TakenAsset};
-use crate::engine::{EngineError, preview};
+use crate::engine::{EngineError, library, preview};
 use actix_multipart::Multipart;
 use actix_web::http::header;
 use actix_web::{HttpResponse, Responder, get, post, web};
@@ -11,7 +11,7 @@ use fennik_core::scene::AssetName;
 use serde_json::{Value, json};
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(take_in).service(list).service(look);
+    config.service(take_in).service(list).service(look).service(take_item).service(look_at_item);
 }
 
 fn told(taken: &TakenAsset) -> Value {
@@ -57,5 +57,41 @@ async fn look(app: web::Data<AppState>, name: web::Path<String>) -> Result<impl 
     .await?;
     // What it is named by never changes.
     let keep = (header::CACHE_CONTROL, "private, max-age=31536000, immutable");
+    Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(keep).body(bytes))
+}
+
+/// Takes an item of the library in.
+#[post("/library/{name}")]
+async fn take_item(app: web::Data<AppState>, name: web::Path<String>) -> Result<impl Responder, PageError> {
+    let body = block(move || {
+        let item = library::item(&name)?;
+        let taken = library::take(&app.store, item)?;
+        let mut body = told(taken.first().ok_or(EngineError::Fault)?);
+        body["insert"] = json!(item.kind.insert());
+        Ok(body)
+    })
+    .await?;
+    Ok(HttpResponse::Ok().json(body))
+}
+
+/// A small picture of an item of the library.
+#[get("/library/{name}/look")]
+async fn look_at_item(app: web::Data<AppState>, name: web::Path<String>) -> Result<impl Responder, PageError> {
+    let bytes = block(move || {
+        let item = library::item(&name)?;
+        // Made once and kept beside the data: making a sequence takes a while.
+        let kept = app.store.root().join("looks").join(format!("{}-{}.jpg", item.name, env!("CARGO_PKG_VERSION")));
+        if let Ok(there) = std::fs::read(&kept) {
+            return Ok(there);
+        }
+        let picture = preview::of_item(item)?;
+        if let Some(folder) = kept.parent() {
+            // A look that cannot be kept is made again.
+            let _ = std::fs::create_dir_all(folder).and_then(|()| std::fs::write(&kept, &picture));
+        }
+        Ok::<_, EngineError>(picture)
+    })
+    .await?;
+    let keep = (header::CACHE_CONTROL, "private, max-age=86400");
     Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(keep).body(bytes))
 }

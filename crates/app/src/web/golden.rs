@@ -7,7 +7,7 @@ use fennik_core::camera::CameraPath;
 use fennik_core::geometry::{Lens, Pose, Similarity};
 use fennik_core::matte::{Outline, OutlineKey};
 use fennik_core::scene::anim::{Animated, Curve, Ease, Key, Rotation};
-use fennik_core::scene::{Anchor, Placement, Stance};
+use fennik_core::scene::{Anchor, Facing, Placement, Stance};
 use fennik_core::solve::{Solution, SolvedFrame};
 use nalgebra::{Rotation3, Vector3};
 use serde_json::{Value, json};
@@ -143,14 +143,19 @@ fn inserts_stand_where_the_page_puts_their_handles() {
     for anchor in anchors {
         for stance in [Stance::Standing, Stance::Lying] {
             let scale = curve(vec![Key::smooth(0.0, 1.0), Key::smooth(12.0, 3.0), Key::smooth(30.0, 2.0)]);
-            let placement =
+            let mut placement =
                 Placement { anchor: anchor.clone(), scale, ..Placement::on([0.0; 3], [0.0, 1.0, 0.0], stance) };
-            for frame in [-1.0, 5.0, 11.5, 18.0, 26.0, 99.0] {
+            placement.pivot = [0.3, -0.2, 0.5];
+            let facings = [Facing::Stays, Facing::Upright, Facing::Wholly];
+            for (i, frame) in [-1.0, 5.0, 11.5, 18.0, 26.0, 99.0].into_iter().enumerate() {
+                placement.facing = facings[i % 3];
                 let m = placement.rotation(frame);
+                let (eye, own) = (Vector3::new(7.0, 3.0, 5.0), Vector3::new(0.4, 1.5, -0.7));
                 cases.push(json!({
                     "placement": placement, "frame": frame, "foot": placement.origin(frame),
                     "baseline": m * Vector3::x(), "up": m * Vector3::y(), "facing": m * Vector3::z(),
-                    "scale": placement.scale.at(frame),
+                    "scale": placement.scale.at(frame), "eye": eye, "own": own,
+                    "own_seen": placement.own_toward(frame, eye).point(own),
                 }));
             }
         }

@@ -6,13 +6,15 @@ use super::stations::view::{ShotView, drawn};
 use super::{PageError, block};
 use crate::engine::EngineError;
 use crate::engine::ShotError;
+use crate::engine::assets::{self, AssetInfo};
 use crate::engine::kinds::{self, Field, Input, Values};
 use crate::engine::laying::plane_named;
 use crate::web::answer::Editor;
 use actix_web::{Responder, get, web};
 use askama::Template;
 use fennik_core::matte::Mask;
-use fennik_core::scene::{Insert, InsertId, Surface, SurfaceId};
+use fennik_core::scene::anim::Ease;
+use fennik_core::scene::{Asset, Insert, InsertId, InsertKind, Layout, ModelMap, Surface, SurfaceId, kin_of};
 use fennik_store::ShotId;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -52,16 +54,26 @@ pub fn is_sheet(name: &str) -> bool {
 struct Line {
     field: Field,
     value: String,
+    /// What it began with, where that is another.
+    began: Option<String>,
+    /// Whether it changes over time.
+    keyed: bool,
+}
+
+fn written(value: Option<&serde_json::Value>) -> String {
+    match value {
+        Some(serde_json::Value::String(text)) => text.clone(),
+        Some(other) => other.to_string(),
+        None => String::new(),
+    }
 }
 
 impl Line {
-    fn of(field: &Field, values: &Values) -> Self {
-        let value = match values.get(field.name) {
-            Some(serde_json::Value::String(text)) => text.clone(),
-            Some(other) => other.to_string(),
-            None => String::new(),
-        };
-        Self { field: *field, value }
+    fn of(field: &Field, values: &Values, began: Option<&Values>, keyed: &[String]) -> Self {
+        let now = values.get(field.name);
+        let then = began.and_then(|b| b.get(field.name)).filter(|then| !same(now, then));
+        let keyed = keyed.iter().any(|k| k == kinds::track_of(field.name));
+        Self { field: *field, value: written(now), began: then.map(|t| written(Some(t))), keyed }
     }
 
     /// A number with its measure and step.
@@ -79,6 +91,11 @@ impl Line {
         }
     }
 
+    /// Whether it can change over time.
+    fn can_change(&self) -> bool {
+        matches!(self.field.input, Input::Number(..) | Input::Colour)
+    }
+
     fn is_colour(&self) -> bool {
         matches!(self.field.input, Input::Colour)
     }
@@ -89,8 +106,32 @@ impl Line {
 
     /// Whether it needs the whole breadth.
     fn is_wide(&self) -> bool {
-        matches!(self.field.input, Input::Lines | Input::Choice(_))
+        matches!(self.field.input, Input::Lines | Input::Text) || self.field.name == "font"
     }
+}
+
+/// Whether two values look the same.
+fn same(now: Option<&serde_json::Value>, then: &serde_json::Value) -> bool {
+    match (now.and_then(serde_json::Value::as_f64), then.as_f64()) {
+        (Some(a), Some(b)) => (a - b).abs() <= 5e-4,
+        _ => now == Some(then),
+    }
+}
+
+/// Values that belong together.
+struct Group {
+    name: &'static str,
+    lines: Vec<Line>,
+}
+
+/// A material of a model as it is, and what was changed of it.
+struct MaterialLine {
+    name: String,
+    colour: Option<String>,
+    metal: Option<f64>,
+    rough: Option<f64>,
+    glow: Option<f64>,
+    maps: Vec<String>,
 }
 
 #[derive(Template)]
@@ -100,29 +141,110 @@ struct InsertSheet {
     id: u32,
     kind: &'static str,
     name: String,
-    place: Vec<Line>,
-    look: Vec<Line>,
+    locked: bool,
+    hidden: bool,
+    solo: bool,
+    /// What people change most comes first.
+    groups: Vec<Group>,
     /// The file that it shows.
     file: Option<String>,
-    /// Its keys.
+    /// Pictures on face, bevel and side of letters; and a font of one's own.
+    coverings: Option<[Option<String>; 3]>,
+    font: Option<String>,
+    materials: Vec<MaterialLine>,
+    /// Whether its corners can be pulled.
+    is_card: bool,
+    /// Its keys, and how it goes on from one at the playhead.
     keys: usize,
-    content: Vec<Line>,
+    ease: Option<&'static str>,
+    /// What it may hang on, and whether it does.
+    others: Vec<(u32, String, bool)>,
+    shots: Vec<(i64, String)>,
+    copies: Vec<u32>,
+    on_path: bool,
+    can_be_put_back: bool,
 }
 
 fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, EngineError> {
     let values = kinds::values(insert, frame);
-    let lines = |fields: &[Field]| fields.iter().map(|f| Line::of(f, &values)).collect();
+    let began = insert.began.as_deref().map(|b| kinds::values(b, frame));
+    let mut copy = insert.clone();
+    let keyed: Vec<String> =
+        copy.all_tracks().into_iter().filter(|(_, t)| !t.key_frames().is_empty()).map(|(n, _)| n.to_owned()).collect();
+    let ease = copy.all_tracks().into_iter().find_map(|(_, t)| t.ease_of(frame)).map(|e| match e {
+        Ease::Hold => "hold",
+        Ease::Linear => "linear",
+        Ease::Smooth => "smooth",
+    });
+    let group = |(name, fields): (&'static str, Vec<&'static Field>)| Group {
+        name,
+        lines: fields.into_iter().map(|f| Line::of(f, &values, began.as_ref(), &keyed)).collect(),
+    };
+    let inserts = &view.document().placing.inserts;
+    let free = |i: &&Insert| !kin_of(inserts, i, insert.id);
+    let shots = view.app.store.shots()?.into_iter().filter(|s| s.id.0 != view.id()).take(50);
+    let lettering = match &insert.content {
+        InsertKind::Title(title) => Some(&title.lettering),
+        _ => None,
+    };
     drawn(&InsertSheet {
         shot: view.id(),
         id: insert.id.0,
         kind: insert.content.word(),
         name: insert.shown_name(),
-        place: lines(&kinds::PLACE_FIELDS),
-        look: lines(&kinds::LOOK_FIELDS),
+        locked: insert.locked,
+        hidden: insert.hidden,
+        solo: insert.solo,
+        groups: kinds::groups(insert).into_iter().map(group).collect(),
         file: insert.content.asset().map(|a| a.file.clone()),
+        coverings: lettering.map(|l| l.coverings().map(|c| c.map(|c| c.asset.file.clone()))),
+        font: lettering.and_then(|l| l.font_file.as_ref()).map(|f| f.file.clone()),
+        materials: materials(view, insert)?,
+        is_card: matches!(insert.content, InsertKind::Sign(_) | InsertKind::Effect(_)),
         keys: insert.key_frames().len(),
-        content: lines(kinds::fields(&insert.content)),
+        ease,
+        others: inserts.iter().filter(free).map(|i| (i.id.0, i.shown_name(), insert.parent == Some(i.id))).collect(),
+        shots: shots.map(|s| (s.id.0, s.name)).collect(),
+        copies: insert.copies.as_ref().map_or_else(Vec::new, |c| c.all().iter().map(|c| c.number + 1).collect()),
+        on_path: matches!(insert.copies.as_ref().map(|c| &c.layout), Some(Layout::Path { .. })),
+        can_be_put_back: insert.began.is_some(),
     })
+}
+
+/// The materials of a model, with what was changed of each.
+fn materials(view: &ShotView, insert: &Insert) -> Result<Vec<MaterialLine>, EngineError> {
+    let InsertKind::Prop(prop) = &insert.content else { return Ok(Vec::new()) };
+    if view.app.store.asset(&prop.asset.name)?.is_none() {
+        return Ok(Vec::new());
+    }
+    let AssetInfo::Model { materials, .. } = assets::find(&view.app.store, &prop.asset.name)?.info else {
+        return Ok(Vec::new());
+    };
+    let line = |name: String| {
+        let change = prop.materials.get(&name).cloned().unwrap_or_default();
+        let map = |(which, asset): (&ModelMap, &Asset)| format!("{}: {}", map_word(*which), asset.file);
+        MaterialLine {
+            colour: change.colour.map(|[r, g, b]| format!("#{r:02x}{g:02x}{b:02x}")),
+            metal: change.metal,
+            rough: change.rough,
+            glow: change.glow,
+            maps: change.maps.iter().map(map).collect(),
+            name,
+        }
+    };
+    // A file may hold any number of them.
+    Ok(materials.into_iter().take(40).map(line).collect())
+}
+
+fn map_word(map: ModelMap) -> &'static str {
+    match map {
+        ModelMap::Base => "base",
+        ModelMap::Rough => "rough",
+        ModelMap::Gloss => "gloss",
+        ModelMap::Metal => "metal",
+        ModelMap::Normal => "normal",
+        ModelMap::Emission => "emission",
+    }
 }
 
 #[derive(Template)]

@@ -11,6 +11,7 @@ export class Api {
     this.shot = shot;
     /** The revision that the next change begins from. */ this.head = revision;
     /** What was asked for, each after the one before. @type {Promise<any>} */ this.changes = Promise.resolve();
+    /** What the last answer had to tell. */ this.said = "";
     /** Tells what the page shows: `name=stamp` of each part. @type {() => string} */ this.shown = () => "";
   }
 
@@ -70,6 +71,7 @@ export class Api {
       note(await refusal(response));
       return null;
     }
+    this.said = response.headers.get("x-said") ?? this.said;
     return { html: this.noted(await response.text()) };
   }
 }

@@ -27,10 +27,18 @@ export function heedKeys({ model, views, playback, sheet, acts, byId, arrange })
       panned = true;
     });
 
+  /** Alt and an arrow move the chosen thing by px of the picture. @param {KeyboardEvent} e @param {number} dx @param {number} dy */
+  const nudge = (e, dx, dy) => {
+    const by = e.shiftKey ? 10 : 1;
+    if (e.altKey) views[0].handles.nudge(by * dx, by * dy);
+  };
+
   /** @type {Record<string, (event: KeyboardEvent) => void>} */
   const keys = {
-    ArrowLeft: (e) => model.go(model.frame - (e.shiftKey ? 10 : 1)),
-    ArrowRight: (e) => model.go(model.frame + (e.shiftKey ? 10 : 1)),
+    ArrowLeft: (e) => (e.altKey ? nudge(e, -1, 0) : model.go(model.frame - (e.shiftKey ? 10 : 1))),
+    ArrowRight: (e) => (e.altKey ? nudge(e, 1, 0) : model.go(model.frame + (e.shiftKey ? 10 : 1))),
+    ArrowUp: (e) => nudge(e, 0, -1),
+    ArrowDown: (e) => nudge(e, 0, 1),
     Home: () => model.go(0),
     End: () => model.go(model.state.frames - 1),
     w: () => byId("worst").click(),
@@ -50,11 +58,19 @@ export function heedKeys({ model, views, playback, sheet, acts, byId, arrange })
     l: () => model.toggle({ kind: "lasso" }),
     m: () => model.toggle({ kind: "outline", mode: "keep-out", corners: [] }),
     Enter: () => {
+      if (model.tool.kind === "picks") {
+        /** @type {import("./viewport/tools/picks.js").PicksTool} */ (views[0].tools.picks).end().catch(told);
+        return;
+      }
       /** @type {import("./viewport/tools/outline.js").OutlineTool} */ (views[0].tools.outline).close().catch(told);
     },
     "?": () => byId("help").showModal(),
-    Delete: () => {
+    Delete: (e) => {
       const { chosen } = model;
+      if (e.shiftKey && chosen?.kind === "insert") {
+        model.arrange({ how: "forget-key" }).catch(told);
+        return;
+      }
       if (chosen?.kind === "mask") model.edit({ edit: "remove-mask", id: chosen.id }).catch(told);
       else if (chosen?.kind === "surface") model.edit({ edit: "remove-surface", id: chosen.id }).catch(told);
       else if (model.selected.size) acts["delete-tracks"](null).catch(told);
@@ -90,7 +106,7 @@ export function heedKeys({ model, views, playback, sheet, acts, byId, arrange })
       return;
     }
     // Enter presses what has the focus, but where an outline is being drawn.
-    if (event.key === "Enter" && model.tool.kind !== "outline") return;
+    if (event.key === "Enter" && !/^(outline|picks)$/.test(model.tool.kind)) return;
     const act = keys[event.key] ?? keys[event.key.toLowerCase()];
     if (!act || (isSummary(event.target) && (event.key.startsWith("Arrow") || event.key === "Enter"))) return;
     event.preventDefault();

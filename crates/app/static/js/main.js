@@ -118,6 +118,7 @@ model.addEventListener("loaded", () => {
   // News of a job may come while somebody types a frame.
   showFrame(document.activeElement === byId("frame"));
   showSelection();
+  model.askShapes().catch(told);
 });
 model.addEventListener("frame", () => {
   showFrame();

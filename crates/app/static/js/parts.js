@@ -108,9 +108,10 @@ export class Parts {
       station = fresh.querySelector(".station");
     if (station && old.querySelector(".station[open]")) station.toggleAttribute("open", true);
     // What was unfolded stays so.
-    for (const [i, fold] of [...old.querySelectorAll(".fold")].entries())
-      if (/** @type {HTMLDetailsElement} */ (fold).open)
-        fresh.querySelectorAll(".fold")[i]?.toggleAttribute("open", true);
+    for (const [i, fold] of [...old.querySelectorAll(".fold")].entries()) {
+      const same = fold.id ? fresh.querySelector(`[id="${fold.id}"]`) : fresh.querySelectorAll(".fold")[i];
+      same?.toggleAttribute("open", /** @type {HTMLDetailsElement} */ (fold).open);
+    }
     old.replaceWith(fresh);
     globalThis.htmx.process(fresh);
     return typeBack(fresh, typed);
@@ -161,9 +162,11 @@ export class Parts {
    */
   heedRequests() {
     document.body.addEventListener("htmx:confirm", (event) => {
-      const { elt, verb, path } = /** @type {CustomEvent} */ (event).detail;
+      const { elt, verb, path, triggeringEvent } = /** @type {CustomEvent} */ (event).detail;
       if (verb !== "post" || !this.root.contains(elt)) return;
       event.preventDefault();
+      // What waits for a button, or only says which, is no change of the form.
+      if (elt instanceof HTMLFormElement && triggeringEvent?.target?.closest?.("[data-quiet], [data-waits]")) return;
       const form = elt instanceof HTMLFormElement ? elt : null;
       const fields = form ? formValues(form) : new URLSearchParams(JSON.parse(elt.getAttribute("hx-vals") ?? "{}"));
       if (!fields) return;

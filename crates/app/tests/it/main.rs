@@ -3,6 +3,7 @@
 
 mod add;
 mod analysis;
+mod arranged;
 mod carried;
 mod ending;
 mod error_texts;

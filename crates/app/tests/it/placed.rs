@@ -6,14 +6,14 @@ use serde_json::{Value, json};
 use std::path::Path;
 
 /// The finished demo shot in a data folder of one's own.
-fn finished(folder: &Path) -> std::path::PathBuf {
+pub fn finished(folder: &Path) -> std::path::PathBuf {
     let data = folder.join("data");
     let mut server = Server::over("demo", &data);
     server.end();
     data
 }
 
-fn apply(data: &Path, recipe: &Path, steps: Value) -> (bool, String) {
+pub fn apply(data: &Path, recipe: &Path, steps: Value) -> (bool, String) {
     let whole = json!({ "format": "fennik-recipe", "version": 1, "steps": steps });
     std::fs::write(recipe, whole.to_string()).unwrap();
     let run = fennik(&["apply", text(recipe), "--shot", "Varrick quay, finished", "--data", text(data)]);
@@ -21,12 +21,12 @@ fn apply(data: &Path, recipe: &Path, steps: Value) -> (bool, String) {
     (run.status.success(), said)
 }
 
-fn still(folder: &Path, frame: u32) -> image::RgbImage {
+pub fn still(folder: &Path, frame: u32) -> image::RgbImage {
     image::open(folder.join(format!("{frame:06}.png"))).unwrap().into_rgb8()
 }
 
 /// Pixels that differ clearly, and the middle of them.
-fn differing(a: &image::RgbImage, b: &image::RgbImage) -> (usize, [f64; 2]) {
+pub fn differing(a: &image::RgbImage, b: &image::RgbImage) -> (usize, [f64; 2]) {
     let apart = |(x, y, p): (u32, u32, &image::Rgb<u8>)| {
         let q = b.get_pixel(x, y);
         (0..3).any(|k| p[k].abs_diff(q[k]) > 24).then_some([f64::from(x), f64::from(y)])
@@ -140,7 +140,7 @@ fn every_kind_is_placed_drawn_swapped_and_written_down() {
         (place("prop", "n", "crest.svg", [300, 620]), "model"),
         (place("sign", "n", "../gone.png", [9, 9]), "gone.png"),
         (json!({ "do": "swap", "thing": "gate", "file": "crest.svg" }), "marker"),
-        (json!({ "do": "set", "thing": "crest", "values": { "edge": "#102030" }, "frame": 9 }), "over time"),
+        (json!({ "do": "set", "thing": "crest", "values": { "alpha": "straight" }, "frame": 9 }), "over time"),
         (json!({ "do": "set", "thing": "crest", "values": { "blend": "glitter" } }), "glitter"),
         (json!({ "do": "set", "thing": "crest", "values": { "opacity": 2 } }), "opacity"),
     ] {

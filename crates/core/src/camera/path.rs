@@ -73,7 +73,11 @@ impl Camera {
 
     /// The same camera so many frames later, as far as it goes on as it moves here.
     pub fn after(&self, frames: f64) -> Self {
-        if frames == 0.0 { *self } else { Self { in_solve: self.velocity.propagate(&self.in_solve, frames), ..*self } }
+        if frames == 0.0 {
+            return *self;
+        }
+        let in_solve = self.velocity.propagate(&self.in_solve, frames);
+        Self { in_solve, middle: self.world_from_solve.pose(&in_solve), ..*self }
     }
 
     /// `cam_from_world` when a row of the picture is exposed.
@@ -261,6 +265,18 @@ mod tests {
             let (full, small) = (camera.project(point).unwrap(), camera.scaled(scale).project(point).unwrap());
             let expected = (full + Vector2::repeat(0.5)) * scale - Vector2::repeat(0.5);
             prop_assert!((small - expected).norm() < 1e-3, "{small} for {expected}");
+        }
+    }
+
+    /// Fault: where all rows are exposed at once, a later camera stood where the first one stood.
+    #[test]
+    fn a_later_camera_sees_what_this_one_sees_later() {
+        for readout in [0.0, 0.4] {
+            let (solution, world) = (solution(readout), world());
+            let camera = CameraPath::new(&solution, &world).at(1).unwrap();
+            let (later, pose) = (camera.after(0.3), camera.pose_after(0.3));
+            assert!((later.centre() - pose.centre()).norm() < 1e-12 && later.pose().rotation == pose.rotation);
+            assert!((later.centre() - camera.centre()).norm() > 1e-4, "it moves");
         }
     }
 

@@ -6,6 +6,7 @@ mod asset;
 mod datum;
 mod document;
 mod insert;
+mod pull;
 mod spot;
 mod surface;
 mod transfer;
@@ -24,6 +25,7 @@ pub use document::{
     TrackingEdit,
 };
 pub use insert::*;
+pub use pull::{PullError, PulledCorners, Rectangle, pulled};
 pub use spot::{FAR_M, Spot, SpotError, SpotKind, spot_at, spot_far, spot_on};
 pub use surface::{Surface, SurfaceEditError, SurfaceId, SurfaceReading};
 pub use transfer::{SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer};

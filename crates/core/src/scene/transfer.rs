@@ -7,7 +7,7 @@
 //! points of the scene are to be seen by the new cameras where the old ones saw them (Levenberg-Marquardt, Huber's
 //! loss).
 
-use super::{Datum, ShotDocument, TransferFit};
+use super::{Datum, ShotDocument, TransferFit, world_of};
 use crate::geometry::{Similarity, log_so3};
 use crate::solve::{Motion, Solution, SolvedFrame};
 use nalgebra::{Matrix3, Rotation3, SMatrix, SVector, Vector2, Vector3};
@@ -104,9 +104,10 @@ const HALF_WAY: f64 = 0.5;
 pub fn marks_of(document: &ShotDocument, laid_in: &Solution) -> Vec<Vector3<f64>> {
     let world = &document.datum.world_from_solve;
     let back = world.inverse();
-    let placed = document.placing.inserts.iter().map(|i| &i.placement.anchor);
+    let inserts = &document.placing.inserts;
+    let placed = inserts.iter().flat_map(|i| i.placement.anchor.chosen_frames().into_iter().map(move |f| (i, f)));
     let mut marks: Vec<Vector3<f64>> =
-        placed.flat_map(|a| a.chosen_frames().into_iter().map(|frame| back.point(a.origin(frame)))).collect();
+        placed.map(|(i, frame)| back.point(world_of(inserts, i, frame).point(i.placement.origin(frame)))).collect();
     marks.extend(document.surfacing.surfaces.iter().map(|s| back.point(s.middle())));
     // The ends of an outline are seen worst; half-way to them the floor is.
     let corners = floor_corners(&document.datum, laid_in);

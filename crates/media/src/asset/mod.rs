@@ -1,9 +1,11 @@
 //! Files that inserts show: pictures and models, each with its limits.
 
+mod font;
 pub mod model;
 mod picture;
 mod svg;
 
+pub use font::FontFile;
 pub use picture::{Picture, Pixels};
 
 use std::path::Path;
@@ -20,11 +22,14 @@ pub enum AssetKind {
     Clip,
     /// A model.
     Model,
+    /// Letters.
+    Font,
 }
 
 /// Extensions of pictures and of models; what is neither is tried as a clip.
 const PICTURES: [&str; 8] = ["png", "jpg", "jpeg", "webp", "tif", "tiff", "exr", "svg"];
 const MODELS: [&str; 5] = ["glb", "gltf", "obj", "ply", "stl"];
+const FONTS: [&str; 4] = ["ttf", "otf", "woff", "woff2"];
 
 impl AssetKind {
     /// By the extension of a file.
@@ -34,6 +39,8 @@ impl AssetKind {
             Self::Picture
         } else if MODELS.contains(&kind.as_str()) {
             Self::Model
+        } else if FONTS.contains(&kind.as_str()) {
+            Self::Font
         } else {
             Self::Clip
         }
@@ -45,6 +52,7 @@ impl AssetKind {
             Self::Picture => "picture",
             Self::Clip => "clip",
             Self::Model => "model",
+            Self::Font => "font",
         }
     }
 }

@@ -4,6 +4,7 @@
 //! "Microfacet Models for Refraction", 2007, with Schlick's terms, as glTF 2.0, appendix B), and of the sky what
 //! Karis gives for it ("Physically Based Shading on Mobile", 2014).
 
+use crate::material::ChannelMap;
 use crate::placed::{Face, PlacedScene};
 use crate::texture::Footprint;
 use nalgebra::{Vector2, Vector3};
@@ -49,6 +50,8 @@ pub(crate) struct Care {
     pub shadows: bool,
     /// Whether shadows on the floor are fine.
     pub fine: bool,
+    /// Whether pictures are looked at but once, and directions on a face not at all.
+    pub quick: bool,
 }
 
 /// Places of the pictures of a face.
@@ -58,6 +61,7 @@ struct Places {
     slopes: [V; 2],
     long: V,
     short: V,
+    quick: bool,
 }
 
 impl Places {
@@ -67,7 +71,10 @@ impl Places {
     }
 
     fn look(&self, map: Option<&crate::Map>) -> Option<[f32; 4]> {
-        map.map(|m| m.texture.look(&self.footprint(m), m.wrap))
+        map.map(|m| {
+            let over = self.footprint(m);
+            if self.quick { m.texture.glance(&over, m.wrap) } else { m.texture.look(&over, m.wrap) }
+        })
     }
 }
 
@@ -82,11 +89,9 @@ pub(crate) fn shade(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sen
     let flat = if back { -seen.face.normal } else { seen.face.normal };
     let corners = scene.triangles[seen.index];
     let smooth = scene.normals[corners[0] as usize] != V::zeros();
-    let pictured = material.base_map.is_some()
-        || material.surface_map.is_some()
-        || material.normal_map.is_some()
-        || material.emission_map.is_some();
-    let between = if smooth || pictured { scene.between(seen.index, seen.at) } else { None };
+    let pictured = material.is_pictured();
+    let coloured = !scene.colours.is_empty();
+    let between = if smooth || pictured || coloured { scene.between(seen.index, seen.at) } else { None };
     let mut normal = flat;
     let mut places = None;
     if let Some(b) = &between {
@@ -103,11 +108,19 @@ pub(crate) fn shade(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sen
             let way =
                 level.unwrap_or_else(|| flat.cross(&if flat.y.abs() < 0.9 { V::y() } else { V::x() }).normalize());
             let steep = seen.along.dot(&flat).abs().max(0.02);
-            places = Some(Places { uv, slopes, long: way * (width / steep), short: flat.cross(&way) * width });
+            let (long, short) = (way * (width / steep), flat.cross(&way) * width);
+            places = Some(Places { uv, slopes, long, short, quick: care.quick });
         }
     }
     let base = places.as_ref().and_then(|p| p.look(material.base_map.as_ref()));
-    let colour: [f32; 4] = std::array::from_fn(|k| material.base[k] * base.map_or(1.0, |b| b[k]));
+    let mut colour: [f32; 4] = std::array::from_fn(|k| material.base[k] * base.map_or(1.0, |b| b[k]));
+    if let Some(b) = between.as_ref().filter(|_| coloured) {
+        let own = corners.map(|k| scene.colours[k as usize]);
+        let mixed: [f32; 4] = std::array::from_fn(|k| own.iter().zip(b.weights).map(|(c, w)| c[k] * w).sum());
+        // What is clear is clear of light as well.
+        (0..3).for_each(|k| colour[k] *= mixed[k] * mixed[3]);
+        colour[3] *= mixed[3];
+    }
     // A picture's light is times its alpha already; the material's own alpha is not.
     let mut alpha = colour[3];
     let mut albedo = V::new(colour[0], colour[1], colour[2]) * material.base[3];
@@ -125,7 +138,7 @@ pub(crate) fn shade(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sen
     if alpha <= 0.0 {
         return Sent { light: [0.0; 4], lit: false };
     }
-    if let (Some(p), Some(map)) = (&places, &material.normal_map) {
+    if let (Some(p), Some(map), false) = (&places, &material.normal_map, care.quick) {
         let [x, y, z, _] = map.texture.look(&p.footprint(map), map.wrap);
         let (u, v) = (p.slopes[0], p.slopes[1]);
         let along = |d: V| (d - normal * d.dot(&normal)).try_normalize(1e-12);
@@ -147,19 +160,23 @@ pub(crate) fn shade(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sen
         && sun.y > 0.0
         && (!care.shadows || {
             let from = seen.at + flat * (OFFSET * seen.distance.max(1.0));
-            !scene.tree().blocks(from, sun)
+            !scene.blocks(from, sun)
         });
     let strength = if lit { scene.light.sun as f32 } else { 0.0 };
     // The sky gives more than the ground, so that no side goes flat.
-    let ambient = scene.light.ambient as f32 * (0.85 + 0.15 * normal.y);
+    let number = |of: &Option<ChannelMap>| {
+        let of = of.as_ref()?;
+        places.as_ref().and_then(|p| p.look(Some(&of.map))).map(|c| of.of(c))
+    };
+    let open = number(&material.occlusion_map).unwrap_or(1.0);
+    let ambient = scene.light.ambient as f32 * (0.85 + 0.15 * normal.y) * open;
     let mut out = albedo * (strength * facing + ambient) + glow;
     if material.shines {
-        let surface = places.as_ref().and_then(|p| p.look(material.surface_map.as_ref()));
-        let metal = material.metal * surface.map_or(1.0, |s| s[2]);
-        let rough = (material.rough * surface.map_or(1.0, |s| s[1])).clamp(SMOOTHEST, 1.0);
+        let metal = material.metal * number(&material.metal_map).unwrap_or(1.0);
+        let rough = (material.rough * number(&material.rough_map).unwrap_or(1.0)).clamp(SMOOTHEST, 1.0);
         let toward_eye = -seen.along;
         let head_on = V::repeat(DIELECTRIC * alpha) * (1.0 - metal) + albedo * metal;
-        let sky = mirrored_sky(scene, normal, toward_eye, rough, head_on);
+        let sky = mirrored_sky(scene, normal, toward_eye, rough, head_on) * open;
         let sparkle = lobe(normal, toward_eye, sun, rough, head_on) * (strength * facing * PI);
         out = albedo * (1.0 - metal) * (strength * facing + ambient) + sky + sparkle + glow;
     }

@@ -3,6 +3,7 @@
 use crate::placed::PlacedScene;
 use fennik_core::camera::Camera;
 use nalgebra::{Vector2, Vector3};
+use rayon::prelude::*;
 
 type V3 = Vector3<f64>;
 type V2 = Vector2<f64>;
@@ -70,6 +71,8 @@ struct Projector<'a> {
     camera: &'a Camera,
     bends: bool,
     face: u32,
+    /// What its depth counts as, times.
+    nearer: f64,
     out: &'a mut Vec<ScreenTriangle>,
 }
 
@@ -86,7 +89,7 @@ pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize
     let eye = pose.centre().cast::<f32>();
     let corners: Vec<(Corner, [f64; 5])> = scene
         .corners
-        .iter()
+        .par_iter()
         .map(|p| {
             let world = p.cast::<f64>();
             let in_camera = pose.to_camera(world);
@@ -96,18 +99,18 @@ pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize
             (Corner { world, camera: in_camera, pixel }, inside)
         })
         .collect();
-    let mut out = Vec::with_capacity(scene.triangles.len());
     let bends = camera.is_rolling() || camera.lens.k1 != 0.0 || camera.lens.k2 != 0.0;
-    for (face, t) in scene.triangles.iter().enumerate() {
+    let seen_of = |face: usize, t: &[u32; 3], out: &mut Vec<ScreenTriangle>| {
         let of = t.map(|k| &corners[k as usize]);
         if (0..5).any(|plane| of.iter().all(|c| c.1[plane] < 0.0)) {
-            continue;
+            return;
         }
         let looks = &scene.faces[face];
         if !scene.material(looks).two_sided && looks.normal.dot(&eye) < looks.offset {
-            continue;
+            return;
         }
-        let mut projector = Projector { camera, bends, face: face as u32, out: &mut out };
+        let nearer = 1.0 + f64::from(scene.look(looks).nudge);
+        let mut projector = Projector { camera, bends, face: face as u32, nearer, out };
         if of.iter().all(|c| c.1.iter().all(|d| *d >= 0.0)) {
             projector.cut(of.map(|c| c.0), 0);
         } else {
@@ -116,9 +119,18 @@ pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize
                 projector.cut([polygon[0], polygon[i - 1], polygon[i]], 0);
             }
         }
-    }
-    out
+    };
+    let some = |(chunk, triangles): (usize, &[[u32; 3]])| {
+        let mut out = Vec::with_capacity(triangles.len());
+        triangles.iter().enumerate().for_each(|(i, t)| seen_of(chunk * AT_ONCE + i, t, &mut out));
+        out
+    };
+    let parts: Vec<Vec<ScreenTriangle>> = scene.triangles.par_chunks(AT_ONCE).enumerate().map(some).collect();
+    parts.concat()
 }
+
+/// Triangles that one thread takes at once.
+const AT_ONCE: usize = 2048;
 
 /// The part of a triangle that lies inside (Sutherland & Hodgman, "Reentrant Polygon Clipping", 1974).
 fn clipped(triangle: [Corner; 3], frustum: &Frustum, camera: &Camera) -> Vec<Corner> {
@@ -158,7 +170,7 @@ impl Projector<'_> {
         match middles {
             [None, None, None] => self.out.push(ScreenTriangle {
                 at: t.map(|c| [c.pixel.x as f32, c.pixel.y as f32]),
-                inverse_depth: t.map(|c| (1.0 / c.camera.z) as f32),
+                inverse_depth: t.map(|c| (self.nearer / c.camera.z) as f32),
                 face: self.face,
             }),
             [Some(ab), Some(bc), Some(ca)] => {

@@ -2,7 +2,7 @@
 
 use super::solid::{Point, extrude, regions};
 use crate::Mesh;
-use fennik_core::scene::{Backdrop, Effect, Sign, Spread, Stance};
+use fennik_core::scene::{Backdrop, Effect, Profile, Sign, Spread, Stance};
 use nalgebra::Vector3;
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
@@ -78,7 +78,7 @@ fn rounded([width, height]: [f64; 2], radius: f64) -> Vec<Point> {
 
 /// An outline with a depth; what does not face z is of the second material.
 fn extruded(outline: &[Point], depth: f64) -> Mesh {
-    let mut mesh = extrude(&regions(&[outline.to_vec()]), depth, 0.0);
+    let mut mesh = extrude(&regions(&[outline.to_vec()]), depth, 0.0, Profile::Straight);
     let front = |t: &[u32; 3]| {
         let [a, b, c] = t.map(|k| mesh.positions[k as usize]);
         let normal = (b - a).cross(&(c - a));

@@ -9,11 +9,15 @@ pub struct TitleFont {
     pub bytes: &'static [u8],
 }
 
-const FONTS: [TitleFont; 5] = [
+const FONTS: [TitleFont; 8] = [
     TitleFont { name: "Lato Black", bytes: include_bytes!("../../fonts/Lato-Black.ttf") },
     TitleFont { name: "Bebas Neue Bold", bytes: include_bytes!("../../fonts/BebasNeue-Bold.otf") },
     TitleFont { name: "League Spartan Bold", bytes: include_bytes!("../../fonts/LeagueSpartan-Bold.otf") },
     TitleFont { name: "Roboto Slab Bold", bytes: include_bytes!("../../fonts/RobotoSlab-Bold.otf") },
+    TitleFont { name: "Yanone Kaffeesatz Bold", bytes: include_bytes!("../../fonts/YanoneKaffeesatz-Bold.otf") },
+    TitleFont { name: "Lobster", bytes: include_bytes!("../../fonts/Lobster-Regular.otf") },
+    // Beside Latin it has Greek, Cyrillic, Hebrew and Arabic letters.
+    TitleFont { name: "DejaVu Sans Bold", bytes: include_bytes!("../../fonts/DejaVuSans-Bold.ttf") },
     TitleFont { name: "Comfortaa Bold", bytes: include_bytes!("../../fonts/Comfortaa-Bold.ttf") },
 ];
 

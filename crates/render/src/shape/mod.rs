@@ -7,11 +7,12 @@ mod solid;
 mod title;
 
 pub use fonts::{TitleFont, font, fonts};
+pub(crate) use model::OnFoot;
 pub use solid::triangulated;
 pub use title::TitleError;
 
 use crate::Mesh;
-use crate::assets::{AssetError, Model};
+use crate::assets::{AssetError, Assets, Model};
 use fennik_core::scene::{InsertError, InsertKind, Prop, Stance};
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -35,9 +36,9 @@ pub enum ShapeError {
 }
 
 /// Makes the shape of a kind.
-fn make(kind: &InsertKind, stance: Stance) -> Result<Mesh, ShapeError> {
+fn make(kind: &InsertKind, stance: Stance, own_font: Option<&[u8]>) -> Result<Mesh, ShapeError> {
     match kind {
-        InsertKind::Title(title) => Ok(title::mesh(title, stance)?),
+        InsertKind::Title(title) => Ok(title::mesh(title, stance, own_font)?),
         InsertKind::Sign(sign) => Ok(card::sign(sign, stance)),
         InsertKind::Effect(effect) => Ok(card::effect(effect)),
         InsertKind::Backdrop(backdrop) => Ok(card::backdrop(backdrop)),
@@ -48,8 +49,8 @@ fn make(kind: &InsertKind, stance: Stance) -> Result<Mesh, ShapeError> {
 
 /// Shapes that were made, by what they were made from: where an insert stands changes nothing of them. The oldest are
 /// thrown out first.
-#[derive(Debug, Default)]
-pub struct ShapeCache(Mutex<Held>);
+#[derive(Debug, Default, Clone)]
+pub struct ShapeCache(Arc<Mutex<Held>>);
 
 #[derive(Debug, Default)]
 struct Held {
@@ -63,15 +64,22 @@ impl ShapeCache {
     ///
     /// # Errors
     /// [`ShapeError`] when it cannot be made.
-    pub fn shape(&self, kind: &InsertKind, stance: Stance) -> Result<Arc<Mesh>, ShapeError> {
+    pub fn shape(&self, kind: &InsertKind, stance: Stance, assets: &dyn Assets) -> Result<Arc<Mesh>, ShapeError> {
         // What it is made from, written down: no two shapes share that.
         let key = serde_json::to_string(&(kind, stance)).unwrap_or_default();
-        self.kept(key, || make(kind, stance))
+        self.kept(key, || {
+            let font = match kind {
+                InsertKind::Title(title) => title.lettering.font_file.as_ref(),
+                _ => None,
+            };
+            let bytes = font.map(|f| assets.bytes(&f.name)).transpose()?;
+            make(kind, stance, bytes.as_deref().map(Vec::as_slice))
+        })
     }
 
     /// The shape of a model, on its foot.
     pub fn model(&self, prop: &Prop, model: &Model) -> Arc<Mesh> {
-        let key = serde_json::to_string(prop).unwrap_or_default();
+        let key = serde_json::to_string(&(&prop.asset, prop.unit_m, prop.up)).unwrap_or_default();
         let made = self.kept(key, || Ok(model::on_foot(&model.mesh, prop)));
         made.unwrap_or_else(|_| Arc::new(Mesh::default()))
     }
@@ -113,10 +121,11 @@ mod tests {
                 depth_m: 0.2,
                 bevel_m: 0.02,
                 colour: [9; 3],
+                lettering: Default::default(),
             })
         };
         let cache = ShapeCache::default();
-        let of = |text: &str, stance| cache.shape(&title(text), stance).unwrap();
+        let of = |text: &str, stance| cache.shape(&title(text), stance, &crate::NoAssets).unwrap();
         assert!(Arc::ptr_eq(&of("A", Stance::Standing), &of("A", Stance::Standing)));
         assert!(!Arc::ptr_eq(&of("A", Stance::Standing), &of("A", Stance::Lying)));
         assert_ne!(*of("A", Stance::Standing), *of("B", Stance::Standing));

@@ -4,20 +4,50 @@ use crate::Mesh;
 use fennik_core::scene::{ModelUp, Prop};
 use nalgebra::Vector3;
 
+/// From a model's own frame to metres, upright, the middle of its foot at the origin.
+#[derive(Debug, Clone, Copy)]
+pub struct OnFoot {
+    up: ModelUp,
+    unit_m: f32,
+    foot: Vector3<f32>,
+}
+
+impl OnFoot {
+    /// Of a model as it stands when nothing moves.
+    pub fn of(mesh: &Mesh, prop: &Prop) -> Self {
+        let mut made = Self { up: prop.up, unit_m: prop.unit_m as f32, foot: Vector3::zeros() };
+        let ends = mesh.positions.iter().map(|p| made.place(p));
+        let bounds = ends.fold(None, |b: Option<(Vector3<f32>, Vector3<f32>)>, p| {
+            Some(b.map_or((p, p), |(low, high)| (low.inf(&p), high.sup(&p))))
+        });
+        if let Some((low, high)) = bounds {
+            made.foot = Vector3::new(0.5 * (low.x + high.x), low.y, 0.5 * (low.z + high.z));
+        }
+        made
+    }
+
+    fn turned(&self, v: &Vector3<f32>) -> Vector3<f32> {
+        match self.up {
+            ModelUp::Y => *v,
+            ModelUp::Z => Vector3::new(v.x, v.z, -v.y),
+        }
+    }
+
+    fn place(&self, p: &Vector3<f32>) -> Vector3<f32> {
+        self.turned(p) * self.unit_m - self.foot
+    }
+
+    /// Puts a mesh of that model there.
+    pub fn put(&self, mut mesh: Mesh) -> Mesh {
+        mesh.positions.iter_mut().for_each(|p| *p = self.place(p));
+        mesh.normals.iter_mut().for_each(|n| *n = self.turned(n));
+        mesh
+    }
+}
+
 /// A model in metres, upright, the middle of its foot at the origin.
 pub fn on_foot(mesh: &Mesh, prop: &Prop) -> Mesh {
-    let turned = |v: &Vector3<f32>| match prop.up {
-        ModelUp::Y => *v,
-        ModelUp::Z => Vector3::new(v.x, v.z, -v.y),
-    };
-    let mut made = mesh.clone();
-    made.positions.iter_mut().for_each(|p| *p = turned(p) * prop.unit_m as f32);
-    made.normals.iter_mut().for_each(|n| *n = turned(n));
-    if let Some((low, high)) = made.bounds() {
-        let foot = Vector3::new(0.5 * (low.x + high.x), low.y, 0.5 * (low.z + high.z));
-        made.positions.iter_mut().for_each(|p| *p -= foot);
-    }
-    made
+    OnFoot::of(mesh, prop).put(mesh.clone())
 }
 
 #[cfg(test)]
@@ -31,7 +61,7 @@ mod tests {
         let mesh = Mesh { positions: corners.map(Vector3::from).into(), indices: vec![[0, 1, 2]], ..Mesh::default() };
         let asset = Asset { name: AssetName::of_digest(&[3; 32]), file: "crate.glb".into() };
         let size = |up| {
-            let (low, high) = on_foot(&mesh, &Prop { asset: asset.clone(), unit_m: 0.01, up }).bounds().unwrap();
+            let (low, high) = on_foot(&mesh, &Prop::new(asset.clone(), 0.01, up)).bounds().unwrap();
             assert!(low.y.abs() < 1e-6 && (low.x + high.x).abs() < 1e-6 && (low.z + high.z).abs() < 1e-6);
             high - low
         };

@@ -4,6 +4,7 @@
 //! crosses itself where a stroke is narrower than two bevels: there it splits or vanishes.
 
 use crate::Mesh;
+use fennik_core::scene::Profile;
 use i_overlay::core::fill_rule::FillRule;
 use i_overlay::float::simplify::SimplifyShape;
 use i_overlay::mesh::float::outline::offset::OutlineOffset;
@@ -34,37 +35,62 @@ fn inset(region: &Region, width: f64) -> Vec<Region> {
     region.outline(&OutlineStyle::new(-width).line_join(LineJoin::Miter(SHARPEST)))
 }
 
-/// Solids of the regions between z = 0 and `depth`, with a bevel as wide as it is high round the front.
-pub fn extrude(regions: &[Region], depth: f64, bevel: f64) -> Mesh {
+/// Parts of a solid: its front, the bevel round it, and what is left.
+pub const FACE: u16 = 0;
+pub const BEVEL: u16 = 1;
+pub const SIDE: u16 = 2;
+
+/// The way of a bevel: how far in it is and how far up, each of the whole, from the side to the front.
+fn way(profile: Profile, levels: usize) -> Vec<[f64; 2]> {
+    let quarter = |n: usize| (n as f64 / levels as f64 * std::f64::consts::FRAC_PI_2).sin_cos();
+    match profile {
+        Profile::Straight => (0..=levels).map(|n| [n as f64 / levels as f64; 2]).collect(),
+        Profile::Round => (0..=levels).map(quarter).map(|(sin, cos)| [1.0 - cos, sin]).collect(),
+        Profile::Hollow => (0..=levels).map(quarter).map(|(sin, cos)| [sin, 1.0 - cos]).collect(),
+        Profile::Stepped => vec![[0.0, 0.0], [0.0, 0.34], [0.5, 0.34], [0.5, 0.67], [1.0, 0.67], [1.0, 1.0]],
+    }
+}
+
+/// Solids of the regions between z = 0 and `depth`, with a bevel as wide as it is high round the front. Places of
+/// pictures are x and y on the front and the bevel, and the way round and z on the sides, metres.
+pub fn extrude(regions: &[Region], depth: f64, bevel: f64, profile: Profile) -> Mesh {
     let mut mesh = Mesh::default();
     for region in regions {
         fill(&mut mesh, region, 0.0, false);
         let below = depth - bevel;
         if depth > 0.0 {
-            region.iter().for_each(|c| stitch(&mut mesh, (c, 0.0), (c, below)));
+            region.iter().for_each(|c| stitch(&mut mesh, (c, 0.0), (c, below), SIDE));
         }
         if bevel <= 0.0 {
             fill(&mut mesh, region, depth, true);
             continue;
         }
-        let inner = inset(region, bevel);
         // Where the outline keeps every corner, one slope leads all the way.
         let kept = |found: Vec<&Contour>| region.iter().zip(found).all(|(a, b)| a.len() == b.len());
-        let levels = if pairs(region, &inner).is_some_and(kept) { 1 } else { LEVELS };
+        let one = profile == Profile::Straight && pairs(region, &inset(region, bevel)).is_some_and(kept);
+        let way = way(profile, if one { 1 } else { LEVELS });
         let mut lower = vec![region.clone()];
-        for level in 1..=levels {
-            let height = |n: usize| below + bevel * n as f64 / levels as f64;
-            let upper =
-                if level == levels { inner.clone() } else { inset(region, bevel * level as f64 / levels as f64) };
+        for pair in way.windows(2) {
+            let heights = pair_map(pair, |p| below + bevel * p[1]);
+            if pair[0][0] == pair[1][0] {
+                let contours = lower.iter().flatten();
+                contours.for_each(|c| stitch(&mut mesh, (c, heights[0]), (c, heights[1]), BEVEL));
+                continue;
+            }
+            let upper = inset(region, bevel * pair[1][0]);
             for part in &lower {
                 let own: Vec<Region> = upper.iter().filter(|u| contains(&part[0], u[0][0])).cloned().collect();
-                slope(&mut mesh, (part, height(level - 1)), (&own, height(level)));
+                slope(&mut mesh, (part, heights[0]), (&own, heights[1]));
             }
             lower = upper;
         }
         lower.iter().for_each(|part| fill(&mut mesh, part, depth, true));
     }
     mesh
+}
+
+fn pair_map(pair: &[[f64; 2]], of: impl Fn(&[f64; 2]) -> f64) -> [f64; 2] {
+    [of(&pair[0]), of(&pair[1])]
 }
 
 /// Which contour of the one inner region belongs to each of the outer's; `None` where the outline changed its shape.
@@ -87,7 +113,7 @@ fn pairs<'a>(outer: &Region, inner: &'a [Region]) -> Option<Vec<&'a Contour>> {
 /// The surface from a region up to those that are left of it further in. What has none of them over it stays level.
 fn slope(mesh: &mut Mesh, (outer, low): (&Region, f64), (inner, high): (&[Region], f64)) {
     if let Some(found) = pairs(outer, inner) {
-        outer.iter().zip(found).for_each(|(a, b)| stitch(mesh, (a, low), (b, high)));
+        outer.iter().zip(found).for_each(|(a, b)| stitch(mesh, (a, low), (b, high), BEVEL));
         return;
     }
     let reversed = |c: &Contour| c.iter().rev().copied().collect::<Contour>();
@@ -101,21 +127,23 @@ fn slope(mesh: &mut Mesh, (outer, low): (&Region, f64), (inner, high): (&[Region
         let (x, y) = cell(p);
         (-1..=1).any(|dx| (-1..=1).any(|dy| raised.contains(&(x + dx, y + dy))))
     };
-    triangulate(mesh, &ring, true, |p| if is_raised(p) { high } else { low });
+    triangulate(mesh, &ring, (true, BEVEL), |p| if is_raised(p) { high } else { low });
 }
 
 /// A region at one height, facing up or down.
 fn fill(mesh: &mut Mesh, region: &Region, z: f64, up: bool) {
-    triangulate(mesh, region, up, |_| z);
+    triangulate(mesh, region, (up, if up { FACE } else { SIDE }), |_| z);
 }
 
-fn triangulate(mesh: &mut Mesh, region: &Region, up: bool, height: impl Fn(&Point) -> f64) {
+fn triangulate(mesh: &mut Mesh, region: &Region, (up, part): (bool, u16), height: impl Fn(&Point) -> f64) {
     let filled = region.as_slice().triangulate().to_triangulation::<u32>();
     let base = mesh.positions.len() as u32;
     mesh.positions.extend(filled.points.iter().map(|p| Vector3::new(p[0], p[1], height(p)).cast::<f32>()));
+    mesh.uvs.extend(filled.points.iter().map(|p| [p[0] as f32, p[1] as f32]));
     for t in filled.indices.chunks_exact(3) {
         let t = if up { [t[0], t[1], t[2]] } else { [t[0], t[2], t[1]] };
         mesh.indices.push(t.map(|i| i + base));
+        mesh.parts.push(part);
     }
 }
 
@@ -136,16 +164,29 @@ pub fn triangulated(outline: &[Point]) -> (Vec<Point>, Vec<u32>) {
 
 /// A band between two contours that run the same way, each at its height: it goes ahead on the side whose next corner
 /// is nearer.
-fn stitch(mesh: &mut Mesh, (low, low_z): (&Contour, f64), (high, high_z): (&Contour, f64)) {
+fn stitch(mesh: &mut Mesh, (low, low_z): (&Contour, f64), (high, high_z): (&Contour, f64), part: u16) {
     let base = mesh.positions.len() as u32;
     let (n, m) = (low.len(), high.len());
-    mesh.positions.extend(low.iter().map(|p| Vector3::new(p[0], p[1], low_z).cast::<f32>()));
-    mesh.positions.extend(high.iter().map(|p| Vector3::new(p[0], p[1], high_z).cast::<f32>()));
     let gap = |a: usize, b: usize| (low[a % n][0] - high[b % m][0]).hypot(low[a % n][1] - high[b % m][1]);
     let start = (0..m).min_by(|a, b| gap(0, *a).total_cmp(&gap(0, *b))).unwrap_or(0);
+    // The first corner once more at the end, where pictures have come round.
+    let mut corners = |contour: &Contour, start: usize, z: f64| {
+        let mut round = 0.0;
+        for k in 0..=contour.len() {
+            let [x, y] = contour[(start + k) % contour.len()];
+            if k > 0 {
+                let [px, py] = contour[(start + k - 1) % contour.len()];
+                round += (x - px).hypot(y - py);
+            }
+            mesh.positions.push(Vector3::new(x, y, z).cast::<f32>());
+            mesh.uvs.push(if part == SIDE { [round as f32, z as f32] } else { [x as f32, y as f32] });
+        }
+    };
+    corners(low, 0, low_z);
+    corners(high, start, high_z);
     let (mut i, mut j) = (0, 0);
-    let below = |i: usize| base + (i % n) as u32;
-    let above = |j: usize| base + (n + (start + j) % m) as u32;
+    let below = |i: usize| base + i as u32;
+    let above = |j: usize| base + (n + 1 + j) as u32;
     while i < n || j < m {
         let go_low = j == m || (i < n && gap(i + 1, start + j) <= gap(i, start + j + 1));
         if go_low {
@@ -155,6 +196,7 @@ fn stitch(mesh: &mut Mesh, (low, low_z): (&Contour, f64), (high, high_z): (&Cont
             mesh.indices.push([below(i), above(j + 1), above(j)]);
             j += 1;
         }
+        mesh.parts.push(part);
     }
 }
 
@@ -199,9 +241,9 @@ mod tests {
 
     #[test]
     fn a_bevelled_block_has_the_volume_of_its_formula() {
-        let plain = extrude(&regions(&[rectangle(0.0, 0.0, 4.0, 2.0)]), 1.0, 0.0);
+        let plain = extrude(&regions(&[rectangle(0.0, 0.0, 4.0, 2.0)]), 1.0, 0.0, Profile::Straight);
         assert!((volume(&plain) - 8.0).abs() < 1e-5);
-        let bevelled = extrude(&regions(&[rectangle(0.0, 0.0, 4.0, 2.0)]), 1.0, 0.2);
+        let bevelled = extrude(&regions(&[rectangle(0.0, 0.0, 4.0, 2.0)]), 1.0, 0.2, Profile::Straight);
         // Under the bevel a block, over it a frustum: h/3 (A + B + (ab + cd terms)), by integrating (4-2t)(2-2t).
         let frustum = 8.0 * 0.2 - 12.0 * 0.04 / 2.0 + 4.0 * 0.008 / 3.0;
         assert!((volume(&bevelled) - (8.0 * 0.8 + frustum)).abs() < 1e-4, "{}", volume(&bevelled));
@@ -217,7 +259,7 @@ mod tests {
         let whole = regions(&shape);
         let area: f64 = whole.iter().flatten().map(signed_area).sum();
         for bevel in [0.01, 0.08, 0.15, 0.24, 0.3, 0.6] {
-            let mesh = extrude(&whole, 0.7, bevel);
+            let mesh = extrude(&whole, 0.7, bevel, Profile::Straight);
             let (front, back) = areas(&mesh);
             assert!((back - area).abs() < 1e-3 && (front - area).abs() < 1e-3, "{bevel}: {front} and {back} of {area}");
             let filled = volume(&mesh);

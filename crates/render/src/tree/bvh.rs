@@ -35,6 +35,8 @@ struct Triangle {
     a: V,
     ab: V,
     ac: V,
+    /// Its position among those that the tree was built of.
+    id: u32,
 }
 
 /// The tree.
@@ -48,7 +50,11 @@ impl Bvh {
     pub fn build(triangles: &[[V; 3]]) -> Self {
         let mut tree = Self {
             nodes: Vec::new(),
-            triangles: triangles.iter().map(|[a, b, c]| Triangle { a: *a, ab: b - a, ac: c - a }).collect(),
+            triangles: triangles
+                .iter()
+                .zip(0..)
+                .map(|([a, b, c], id)| Triangle { a: *a, ab: b - a, ac: c - a, id })
+                .collect(),
         };
         if !tree.triangles.is_empty() {
             tree.nodes.push(Node { low: V::zeros(), high: V::zeros(), first: 0, count: 0 });
@@ -85,8 +91,9 @@ impl Bvh {
         self.split(left + 1, half, to);
     }
 
-    /// Whether a ray meets anything.
-    pub fn blocks(&self, from: V, ray: V) -> bool {
+    /// Whether a ray meets anything that is solid there: of which it is asked by its position among those that the tree was
+    /// built of, and the weights of its second and third corner.
+    pub fn blocks(&self, from: V, ray: V, solid: impl Fn(u32, f32, f32) -> bool) -> bool {
         if self.nodes.is_empty() {
             return false;
         }
@@ -106,7 +113,7 @@ impl Bvh {
                 continue;
             }
             let triangles = &self.triangles[node.first as usize..(node.first + node.count) as usize];
-            if triangles.iter().any(|t| intersect(t, from, ray).is_some()) {
+            if triangles.iter().any(|t| intersect(t, from, ray).is_some_and(|(_, u, v)| solid(t.id, u, v))) {
                 return true;
             }
         }
@@ -114,8 +121,9 @@ impl Bvh {
     }
 }
 
-/// Moeller & Trumbore, "Fast, Minimum Storage Ray-Triangle Intersection", 1997; both sides.
-fn intersect(t: &Triangle, from: V, ray: V) -> Option<f32> {
+/// Distance, and the weights of the second and the third corner (Moeller & Trumbore, "Fast, Minimum Storage Ray-Triangle
+/// Intersection", 1997); both sides.
+fn intersect(t: &Triangle, from: V, ray: V) -> Option<(f32, f32, f32)> {
     let p = ray.cross(&t.ac);
     let det = t.ab.dot(&p);
     if det == 0.0 {
@@ -130,7 +138,7 @@ fn intersect(t: &Triangle, from: V, ray: V) -> Option<f32> {
     let q = s.cross(&t.ab);
     let v = ray.dot(&q) * inverse;
     let distance = t.ac.dot(&q) * inverse;
-    (v >= 0.0 && u + v <= 1.0 && distance > 1e-4).then_some(distance)
+    (v >= 0.0 && u + v <= 1.0 && distance > 1e-4).then_some((distance, u, v))
 }
 
 #[cfg(test)]
@@ -156,10 +164,11 @@ mod tests {
         for _ in 0..500 {
             let (from, ray) = (v(6.0), v(1.0).normalize());
             let brute = tree.triangles.iter().any(|t| intersect(t, from, ray).is_some());
-            assert_eq!(tree.blocks(from, ray), brute);
+            assert_eq!(tree.blocks(from, ray, |_, _, _| true), brute);
+            assert!(!tree.blocks(from, ray, |_, _, _| false));
             hits += usize::from(brute);
         }
         assert!((50..450).contains(&hits), "{hits}");
-        assert!(!Bvh::build(&[]).blocks(V::zeros(), V::x()));
+        assert!(!Bvh::build(&[]).blocks(V::zeros(), V::x(), |_, _, _| true));
     }
 }

@@ -17,7 +17,15 @@ const HEIGHT: usize = 90;
 const PLATE: u8 = 70;
 
 fn letters(text: &str, font: &str, bevel_m: f64) -> Title {
-    Title { text: text.into(), font: font.into(), height_m: 1.0, depth_m: 0.25, bevel_m, colour: [240, 180, 40] }
+    Title {
+        text: text.into(),
+        font: font.into(),
+        height_m: 1.0,
+        depth_m: 0.25,
+        bevel_m,
+        colour: [240, 180, 40],
+        lettering: Default::default(),
+    }
 }
 
 pub(crate) fn title(text: &str, font: &str, stance: Stance, bevel_m: f64) -> Insert {
@@ -77,7 +85,7 @@ proptest! {
         let pose = Pose::look_at(Vector3::new(x, y, z), Vector3::new(0.1, 0.4, 0.0), Vector3::y()).unwrap();
         let lens = Lens { k1, ..Lens::centred(focal, WIDTH as u32, HEIGHT as u32) };
         let rgb = draw(&insert, &pose, &lens, Quality::Draft);
-        let mesh = RenderScene::mesh(&insert, 0.0, &NoAssets).unwrap();
+        let mesh = RenderScene::mesh(&insert, &[], 0.0, &NoAssets).unwrap();
         let wrong = (0..WIDTH * HEIGHT)
             .filter(|i| changed(&rgb, i % WIDTH, i / WIDTH) != sees(&mesh, &pose, &lens, i % WIDTH, i / WIDTH)).count();
         // Rays that graze an edge may fall to either side in f32.
@@ -102,7 +110,7 @@ fn an_insert_follows_the_rows_of_a_rolling_shutter() {
     let scene =
         RenderScene::build(std::slice::from_ref(&insert), &light(), &ShapeCache::default(), &NoAssets::shared())
             .unwrap();
-    let mesh = RenderScene::mesh(&insert, 0.0, &NoAssets).unwrap();
+    let mesh = RenderScene::mesh(&insert, &[], 0.0, &NoAssets).unwrap();
     let shown = |readout: f64| {
         let solution = Solution { readout, ..solution.clone() };
         let camera = CameraPath::new(&solution, &Similarity::identity()).at(2).unwrap();
@@ -137,7 +145,7 @@ fn the_exact_picture_is_the_draft_with_smooth_edges() {
     let pose = Pose::look_at(Vector3::new(0.6, 1.2, 4.0), Vector3::new(0.0, 0.5, 0.0), Vector3::y()).unwrap();
     let lens = Lens::centred(150.0, WIDTH as u32, HEIGHT as u32);
     let (draft, exact) = (draw(&insert, &pose, &lens, Quality::Draft), draw(&insert, &pose, &lens, Quality::Exact));
-    let mesh = RenderScene::mesh(&insert, 0.0, &NoAssets).unwrap();
+    let mesh = RenderScene::mesh(&insert, &[], 0.0, &NoAssets).unwrap();
     let mut inner = 0;
     for y in 1..HEIGHT - 1 {
         for x in 1..WIDTH - 1 {
@@ -159,8 +167,9 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
     assert!(fonts().len() >= 4, "at least four families");
     for font in fonts() {
         for stance in [Stance::Standing, Stance::Lying] {
-            let mesh = RenderScene::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02), 0.0, &NoAssets)
-                .unwrap();
+            let mesh =
+                RenderScene::mesh(&title("Łódź Regatta 2026 & Söhne", font.name, stance, 0.02), &[], 0.0, &NoAssets)
+                    .unwrap();
             let (low, high) = mesh.bounds().unwrap();
             assert!(mesh.indices.len() > 400 && high.x - low.x > 4.0, "{}: {low:?} {high:?}", font.name);
             if stance == Stance::Standing {
@@ -170,7 +179,7 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
             }
         }
         assert!(
-            RenderScene::mesh(&title("漢", font.name, Stance::Standing, 0.0), 0.0, &NoAssets)
+            RenderScene::mesh(&title("漢", font.name, Stance::Standing, 0.0), &[], 0.0, &NoAssets)
                 .unwrap_err()
                 .to_string()
                 .contains("漢")
@@ -181,7 +190,7 @@ fn every_font_that_ships_can_set_a_name_and_says_what_it_cannot() {
 #[test]
 fn letters_are_closed_solids() {
     for font in fonts() {
-        let mesh = RenderScene::mesh(&title("R8o", font.name, Stance::Standing, 0.02), 0.0, &NoAssets).unwrap();
+        let mesh = RenderScene::mesh(&title("R8o", font.name, Stance::Standing, 0.02), &[], 0.0, &NoAssets).unwrap();
         // A closed surface meets every line an even number of times.
         let (low, high) = mesh.bounds().unwrap();
         let mut odd = 0;
@@ -210,7 +219,7 @@ fn sizes_that_cannot_be_shown_are_refused_before_anything_is_built() {
         let letters = Title { height_m, depth_m, ..letters("A", "Lato Black", 0.0) };
         let whole = title("A", "Lato Black", Stance::Standing, 0.0);
         let insert = Insert { content: InsertKind::Title(letters), ..whole };
-        assert!(RenderScene::mesh(&insert, 0.0, &NoAssets).is_err(), "{height_m} {depth_m}");
+        assert!(RenderScene::mesh(&insert, &[], 0.0, &NoAssets).is_err(), "{height_m} {depth_m}");
         assert!(RenderScene::build(&[insert], &light(), &ShapeCache::default(), &NoAssets::shared()).is_err());
     }
 }
@@ -222,7 +231,7 @@ fn a_keyed_insert_stands_elsewhere_on_another_frame() {
     let keys = vec![Key::smooth(0.0, [-1.0, 0.0, 0.0]), Key::smooth(8.0, [1.0, 0.0, 0.0])];
     insert.placement.anchor.foot = Animated::Curve(Curve::new(keys).unwrap());
     let middle = |frame: f64| {
-        let (low, high) = RenderScene::mesh(&insert, frame, &NoAssets).unwrap().bounds().unwrap();
+        let (low, high) = RenderScene::mesh(&insert, &[], frame, &NoAssets).unwrap().bounds().unwrap();
         (low.x + high.x) / 2.0
     };
     assert!((middle(-3.0) + 1.0).abs() < 0.02 && (middle(20.0) - 1.0).abs() < 0.02, "held outside its keys");

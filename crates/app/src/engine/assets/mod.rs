@@ -5,13 +5,14 @@ mod key;
 mod shown;
 
 pub use ground::ShotOn;
-pub use shown::{AssetFiles, ShotAssets};
+pub use shown::{AssetFiles, ShotAssets, display_values, model_of};
 
 use super::EngineError;
-use super::import::{extension, relative};
+use super::import::{STILLS_RATE, extension, relative};
 use fennik_core::scene::{Asset, AssetName};
 use fennik_media::{
-    AssetFileError, AssetKind, ClipInfo, Companions, FrameReader, MediaError, ModelFile, Picture, PixelKind,
+    AssetFileError, AssetKind, ClipInfo, Companions, FontFile, FrameReader, MediaError, ModelFile, Picture, PixelKind,
+    SequenceError, Source, gather_folder, probe, unpack_zip,
 };
 use fennik_store::{AssetRow, Store};
 use ground::shot_on;
@@ -33,8 +34,14 @@ pub enum AssetsError {
         /// Which.
         name: AssetName,
     },
+    /// It cannot be shown.
+    #[error("{why}")]
+    Shown {
+        /// Why.
+        why: String,
+    },
     /// Nothing arrived.
-    #[error("no file arrived; choose a picture, a clip or a model")]
+    #[error("no file arrived; choose a picture, a clip, a model or a font")]
     Nothing,
     /// More than one that could be shown.
     #[error("{} and {} could both be shown; take them in one after the other", names[0], names[1])]
@@ -100,6 +107,19 @@ pub enum AssetInfo {
         triangles: usize,
         /// What is approximated or missing.
         notes: Vec<String>,
+        /// How long its own motion is, seconds; 0 where it has none.
+        #[serde(default)]
+        length_s: f64,
+        /// What its materials are called.
+        #[serde(default)]
+        materials: Vec<String>,
+    },
+    /// Letters.
+    Font {
+        /// What it calls itself.
+        family: String,
+        /// How many glyphs it has.
+        glyphs: u16,
     },
 }
 
@@ -108,7 +128,7 @@ impl AssetInfo {
     pub fn ground(&self) -> ShotOn {
         match self {
             Self::Picture { ground, .. } | Self::Clip { ground, .. } => *ground,
-            Self::Model { .. } => ShotOn::Anything,
+            Self::Model { .. } | Self::Font { .. } => ShotOn::Anything,
         }
     }
 
@@ -117,7 +137,7 @@ impl AssetInfo {
         match self {
             Self::Picture { width, height, .. } => f64::from(*width) / f64::from(*height),
             Self::Clip { clip, .. } => f64::from(clip.width) / f64::from(clip.height),
-            Self::Model { .. } => 1.0,
+            Self::Model { .. } | Self::Font { .. } => 1.0,
         }
     }
 
@@ -129,6 +149,7 @@ impl AssetInfo {
                 let seconds = f64::from(clip.frames) / clip.rate.per_second();
                 format!("{} x {} px, {} frames, {seconds:.1} s", clip.width, clip.height, clip.frames)
             }
+            Self::Font { family, glyphs } => format!("{family}, {glyphs} glyphs"),
             Self::Model { size, unit_m, triangles, notes, .. } => {
                 let [x, y, z] = size.map(|v| f64::from(v) * unit_m);
                 let notes: String = notes.iter().map(|n| format!("; {n}")).collect();
@@ -143,7 +164,7 @@ impl AssetInfo {
 pub struct TakenAsset {
     /// How inserts name it.
     pub asset: Asset,
-    /// `picture`, `clip` or `model`.
+    /// `picture`, `clip`, `model` or `font`.
     pub kind: String,
     /// What is known of it.
     pub info: AssetInfo,
@@ -191,6 +212,9 @@ pub type Lay = fn(&Path, &Path) -> std::io::Result<()>;
 /// [`EngineError`] says what is wrong with it; nothing is kept then.
 pub fn take_in(store: &Store, arrived: &[ArrivedFile], lay: Lay) -> Result<TakenAsset, EngineError> {
     let models: Vec<&ArrivedFile> = arrived.iter().filter(|(n, _)| AssetKind::of(n) == AssetKind::Model).collect();
+    if models.is_empty() && arrived.len() > 1 && arrived.iter().all(|(n, _)| AssetKind::of(n) == AssetKind::Picture) {
+        return take_in_series(store, arrived, lay);
+    }
     let (main, with): (&ArrivedFile, Vec<&ArrivedFile>) = match (models.as_slice(), arrived) {
         ([], []) => return Err(AssetsError::Nothing.into()),
         ([], [one]) => (one, Vec::new()),
@@ -222,6 +246,37 @@ pub fn take_in(store: &Store, arrived: &[ArrivedFile], lay: Lay) -> Result<Taken
     find(store, &row.name)
 }
 
+/// Takes in pictures that follow one another as a clip.
+fn take_in_series(store: &Store, arrived: &[ArrivedFile], lay: Lay) -> Result<TakenAsset, EngineError> {
+    let folder = store.new_asset_folder()?;
+    let no_room = |why| AssetsError::NoRoom { why };
+    let named = folder.path().join("arrived");
+    std::fs::create_dir_all(&named).map_err(no_room)?;
+    for (name, path) in arrived {
+        lay(path, &named.join(companion_name(name))).map_err(no_room)?;
+    }
+    let file = format!("{} and {} more", shown_name(&arrived[0].0), arrived.len() - 1);
+    let sequence =
+        |why: SequenceError| AssetsError::Clip(MediaError::Unreadable { name: file.clone(), why: why.to_string() });
+    let gathered = gather_folder(&named, &folder.path().join("stills"), STILLS_RATE).map_err(sequence);
+    let _ = std::fs::remove_dir_all(&named);
+    // What the folder is named by is its main file: here a list of what it holds.
+    let list: Vec<&str> = arrived.iter().map(|f| f.0.as_str()).collect();
+    std::fs::write(main_file(folder.path(), "series.txt"), list.join("\n")).map_err(no_room)?;
+    let info = clip_of(gathered?.source, folder.path(), &file)?;
+    let name = folder.name()?;
+    let row = AssetRow { name, file, kind: AssetKind::Clip.word().to_owned(), info: serde_json::to_string(&info)? };
+    store.add_asset(folder, &row)?;
+    find(store, &row.name)
+}
+
+/// What is known of a clip that lies in an asset's folder.
+fn clip_of(source: Source, folder: &Path, file: &str) -> Result<AssetInfo, AssetsError> {
+    let mut clip = ClipInfo { shown: Some(shown_name(file)), ..probe(&source)? };
+    relative(&mut clip, folder);
+    Ok(AssetInfo::Clip { ground: ground_of(&clip, folder), clip: Box::new(clip) })
+}
+
 /// A file name that leads nowhere else; what a model refers to is looked up by it.
 fn companion_name(name: &str) -> String {
     let last = name.rsplit(['/', '\\']).next().unwrap_or(name);
@@ -243,6 +298,12 @@ fn look(kind: AssetKind, folder: &Path, file: &str) -> Result<AssetInfo, AssetsE
             let rgba = shown::display_values(picture.pixels);
             AssetInfo::Picture { width, height, ground: shot_on(&rgba, width as usize, height as usize) }
         }
+        AssetKind::Clip if extension(file) == "zip" => {
+            let unreadable =
+                |why: SequenceError| MediaError::Unreadable { name: shown_name(file), why: why.to_string() };
+            let stills = unpack_zip(&path, &folder.join("stills"), STILLS_RATE).map_err(unreadable)?;
+            clip_of(stills.source, folder, file)?
+        }
         AssetKind::Clip => {
             let scratch = folder.join("scratch");
             let opened = ClipInfo::open(&path, &scratch);
@@ -250,6 +311,10 @@ fn look(kind: AssetKind, folder: &Path, file: &str) -> Result<AssetInfo, AssetsE
             let mut clip = ClipInfo { shown: Some(shown_name(file)), ..opened? };
             relative(&mut clip, &folder.canonicalize().unwrap_or_else(|_| folder.to_owned()));
             AssetInfo::Clip { ground: ground_of(&clip, folder), clip: Box::new(clip) }
+        }
+        AssetKind::Font => {
+            let font = FontFile::open(&path, file)?;
+            AssetInfo::Font { family: font.family, glyphs: font.glyphs }
         }
         AssetKind::Model => {
             let model = ModelFile::open(&path, file, &companions(folder, &path))?;
@@ -259,6 +324,8 @@ fn look(kind: AssetKind, folder: &Path, file: &str) -> Result<AssetInfo, AssetsE
                 unit_m: model.unit_m,
                 z_up: model.z_up,
                 triangles: model.triangles.len(),
+                length_s: model.rig.as_ref().map_or(0.0, |r| r.length_s),
+                materials: model.materials.iter().map(|m| m.name.clone()).collect(),
                 notes: model.notes,
             }
         }

@@ -5,13 +5,17 @@ use super::{AssetInfo, AssetsError, TakenAsset, companions, find, main_file};
 use crate::engine::EngineError;
 use fennik_core::scene::{AssetName, Insert};
 use fennik_media::{
-    ClipInfo, FrameReader, ModelCover, ModelFile, ModelMap, ModelMaterial, Picture, PixelKind, Pixels, Rate, Rim,
+    ClipInfo, FontFile, FrameReader, ModelCover, ModelFile, ModelMap, ModelMaterial, Picture, PixelKind, Pixels, Rate,
+    Rim,
 };
-use fennik_render::{AssetError, Assets, Cover, Map, Material, Mesh, Model, Run, Texture, Treatment, Wrap, colour};
+use fennik_render::{
+    AssetError, Assets, ChannelMap, Cover, Map, Material, Mesh, Model, Rig, Run, Texture, Treatment, Wrap, colour,
+};
 use fennik_store::Store;
 use nalgebra::Vector3;
 use std::collections::{HashMap, VecDeque};
 use std::path::PathBuf;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Bytes of pictures that are kept.
@@ -29,6 +33,8 @@ pub struct AssetFiles {
     pictures: Mutex<Pictures>,
     readers: Mutex<VecDeque<OpenClip>>,
     models: Mutex<VecDeque<(AssetName, Arc<Model>)>>,
+    /// Whether a frame is being read ahead.
+    ahead: AtomicBool,
 }
 
 /// A frame of a file, and what was done to it, written down.
@@ -73,7 +79,12 @@ impl AssetFiles {
             }
         };
         treat(&mut rgba, treatment.alpha, &treatment.key);
-        let texture = Arc::new(Texture::new(width as usize, height as usize, &rgba));
+        let (width, height) = (width as usize, height as usize);
+        let texture = Arc::new(if treatment.numbers {
+            Texture::of_numbers(width, height, &rgba)
+        } else {
+            Texture::new(width, height, &rgba)
+        });
         let mut pictures = locked(&self.pictures);
         pictures.bytes += texture.bytes();
         if let Some(same) = pictures.held.insert(key.clone(), texture.clone()) {
@@ -88,6 +99,22 @@ impl AssetFiles {
             }
         }
         Ok(texture)
+    }
+
+    /// Reads the frame of a clip after this one while this one is drawn.
+    fn read_ahead(self: &Arc<Self>, known: &Known, frame: u32, treatment: &Treatment) {
+        let AssetInfo::Clip { clip, .. } = &known.taken.info else { return };
+        let next = if frame + 1 < clip.frames { frame + 1 } else { return };
+        let key = (known.taken.asset.name.clone(), next, format!("{treatment:?}"));
+        if locked(&self.pictures).held.contains_key(&key) || self.ahead.swap(true, Ordering::AcqRel) {
+            return;
+        }
+        let (files, known, treatment) = (self.clone(), known.clone(), *treatment);
+        std::thread::spawn(move || {
+            // Whoever asks for that frame is told what is wrong with it.
+            let _ = files.picture(&known, next, &treatment);
+            files.ahead.store(false, Ordering::Release);
+        });
     }
 
     /// A frame of a clip; one that comes soon after the last one is read on to.
@@ -125,7 +152,7 @@ impl AssetFiles {
         let (folder, called) = (&known.folder, &known.taken.asset.file);
         let path = main_file(folder, called);
         let file = ModelFile::open(&path, called, &companions(folder, &path)).map_err(AssetsError::from)?;
-        let model = Arc::new(drawn(file));
+        let model = Arc::new(model_of(file));
         let mut models = locked(&self.models);
         models.push_back((name.clone(), model.clone()));
         if models.len() > MODELS {
@@ -135,7 +162,8 @@ impl AssetFiles {
     }
 }
 
-pub(super) fn display_values(pixels: Pixels) -> Vec<u8> {
+/// Pixels as encoded for display, with straight alpha.
+pub fn display_values(pixels: Pixels) -> Vec<u8> {
     match pixels {
         Pixels::Encoded(rgba) => rgba,
         // Files of linear light hold colours times alpha; what is brighter than white is white.
@@ -151,7 +179,7 @@ pub(super) fn display_values(pixels: Pixels) -> Vec<u8> {
 }
 
 /// A model as it is drawn.
-fn drawn(file: ModelFile) -> Model {
+pub fn model_of(file: ModelFile) -> Model {
     let sizes: Vec<(usize, usize)> = file.pictures.iter().map(|p| (p.width as usize, p.height as usize)).collect();
     let pixels: Vec<Vec<u8>> = file.pictures.into_iter().map(|p| display_values(p.pixels)).collect();
     let mut light: HashMap<usize, Arc<Texture>> = HashMap::new();
@@ -182,7 +210,12 @@ fn drawn(file: ModelFile) -> Model {
             base_map: map(&m.base_map, true),
             metal: m.metal,
             rough: m.rough,
-            surface_map: map(&m.surface_map, false),
+            rough_map: map(&m.surface_map, false).map(|m| ChannelMap::new(m, 1)),
+            metal_map: map(&m.surface_map, false).map(|m| ChannelMap::new(m, 2)),
+            occlusion_map: m.occlusion_map.as_ref().and_then(|(of, strength)| {
+                let made = map(&Some(of.clone()), false)?;
+                Some(ChannelMap { strength: *strength, ..ChannelMap::new(made, 0) })
+            }),
             normal_map: map(&m.normal_map, false),
             emission: m.emission,
             emission_map: map(&m.emission_map, true),
@@ -203,12 +236,36 @@ fn drawn(file: ModelFile) -> Model {
         indices: file.triangles,
         normals: if flat { Vec::new() } else { file.normals.into_iter().map(Vector3::from).collect() },
         uvs: file.uvs,
+        colours: file.colours,
         parts: file.parts,
     };
-    Model { mesh, materials }
+    let names = file.materials.iter().map(|m| m.name.clone()).collect();
+    let rig = file.rig.filter(|r| r.length_s > 0.0).map(|rig| Arc::new(OwnMotion { rig, flat }) as Arc<dyn Rig>);
+    Model { mesh, materials, names, rig }
+}
+
+/// The motion that a model's file holds.
+#[derive(Debug)]
+struct OwnMotion {
+    rig: fennik_media::Rig,
+    /// Without normals.
+    flat: bool,
+}
+
+impl Rig for OwnMotion {
+    fn length_s(&self) -> f64 {
+        self.rig.length_s
+    }
+
+    fn posed(&self, seconds: f64) -> (Vec<Vector3<f32>>, Vec<Vector3<f32>>) {
+        let (positions, normals) = self.rig.posed(Some(seconds));
+        let normals = if self.flat { Vec::new() } else { normals.into_iter().map(Vector3::from).collect() };
+        (positions.into_iter().map(Vector3::from).collect(), normals)
+    }
 }
 
 /// A file that was taken in, and where it lies.
+#[derive(Clone)]
 struct Known {
     taken: TakenAsset,
     folder: PathBuf,
@@ -242,7 +299,7 @@ impl ShotAssets {
         rate: Rate,
     ) -> Result<Arc<dyn Assets>, EngineError> {
         let mut known = HashMap::new();
-        for asset in inserts.iter().filter_map(|i| i.content.asset()) {
+        for asset in inserts.iter().flat_map(|i| i.content.assets()) {
             if store.asset(&asset.name)?.is_some() {
                 let taken = find(store, &asset.name)?;
                 known.insert(asset.name.clone(), Known { taken, folder: store.asset_folder(&asset.name) });
@@ -266,12 +323,25 @@ impl Assets for ShotAssets {
             AssetInfo::Clip { clip, .. } => {
                 Run { frames: clip.frames, rate: clip.rate.per_second() / self.rate.per_second() }
             }
+            AssetInfo::Model { length_s, .. } => {
+                Run { frames: (length_s * self.rate.per_second()).round().max(1.0) as u32, rate: 1.0 }
+            }
             _ => Run { frames: 1, rate: 1.0 },
         })
     }
 
     fn picture(&self, name: &AssetName, frame: u32, treatment: &Treatment) -> Result<Arc<Texture>, AssetError> {
-        self.files.picture(self.known(name)?, frame, treatment).map_err(|e| said(&e))
+        let known = self.known(name)?;
+        let picture = self.files.picture(known, frame, treatment).map_err(|e| said(&e))?;
+        self.files.read_ahead(known, frame, treatment);
+        Ok(picture)
+    }
+
+    fn bytes(&self, name: &AssetName) -> Result<Arc<Vec<u8>>, AssetError> {
+        let known = self.known(name)?;
+        let file = &known.taken.asset.file;
+        let font = FontFile::open(&main_file(&known.folder, file), file).map_err(|e| said(&e))?;
+        Ok(Arc::new(font.bytes))
     }
 
     fn model(&self, name: &AssetName) -> Result<Arc<Model>, AssetError> {

@@ -65,8 +65,14 @@ pub enum ValueError {
         shows: &'static str,
     },
     /// A value that stays the same all the time.
-    #[error("{name} cannot change over time yet; x, y, z, turn, lean, lift, scale and opacity can")]
+    #[error("{name} cannot change over time; numbers and colours can")]
     NotKeyed {
+        /// Which.
+        name: String,
+    },
+    /// A value of copies where there are none.
+    #[error("{name} is of copies, and there are none; set copies first, to row, ring, grid, path or scatter")]
+    NoCopies {
         /// Which.
         name: String,
     },
@@ -92,6 +98,8 @@ impl ValueError {
 pub enum Input {
     /// Several lines.
     Lines,
+    /// One line.
+    Text,
     /// A number of a measure, stepped by the arrow keys.
     Number(Measure, f64),
     /// A colour, #rrggbb.

@@ -1,9 +1,11 @@
 //! What pages and recipes know of each kind of insert: one file a kind, and the lists here.
 
 mod backdrop;
+mod copies;
 mod effect;
 mod field;
 mod look;
+mod material;
 mod placed;
 mod play;
 mod prop;
@@ -12,7 +14,10 @@ mod title;
 
 pub use field::{Field, Input, ValueError, amount, text};
 pub use look::FIELDS as LOOK_FIELDS;
+pub use look::SPAN_FIELDS;
+pub use material::set_material;
 pub use placed::FIELDS as PLACE_FIELDS;
+pub use placed::PIVOT_FIELDS;
 
 pub use super::quantity::{Amount, Measure};
 use crate::engine::assets::{AssetInfo, TakenAsset};
@@ -82,7 +87,10 @@ pub fn first_of(wish: &Wish) -> Result<InsertKind, ValueError> {
         effect::WORD => InsertKind::Effect(effect::first(file()?, wish.distance_m, wish.frame)),
         backdrop::WORD => InsertKind::Backdrop(backdrop::first(file()?, wish.toward)),
         MARKER => InsertKind::Marker,
-        _ => InsertKind::Title(title::first(wish.distance_m)),
+        _ => {
+            let font = wish.shows.filter(|f| matches!(f.info, AssetInfo::Font { .. }));
+            InsertKind::Title(title::first(font, wish.distance_m))
+        }
     })
 }
 
@@ -99,7 +107,9 @@ pub fn swap(kind: &mut InsertKind, file: &TakenAsset) -> Result<(), ValueError> 
         (InsertKind::Effect(effect), _) => (effect.asset, effect.aspect) = (asset, aspect),
         (InsertKind::Backdrop(far), _) => (far.asset, far.aspect) = (asset, aspect),
         // Another model has units and axes of its own.
-        (InsertKind::Prop(prop), InsertKind::Prop(other)) => *prop = other,
+        (InsertKind::Prop(prop), InsertKind::Prop(other)) => {
+            (prop.asset, prop.unit_m, prop.up) = (other.asset, other.unit_m, other.up);
+        }
         (other, _) => return Err(ValueError::NoAsset { kind: other.word(), shows: "text" }),
     }
     Ok(())
@@ -151,10 +161,45 @@ pub fn set_content(kind: &mut InsertKind, name: &str, value: &Value) -> Result<b
 
 /// All values of an insert at a time, frames, but for its name.
 pub fn values(insert: &Insert, frame: f64) -> Values {
+    let insert = insert.resolved(frame);
     let mut values = placed::values(&insert.placement, frame);
-    values.extend(look::values(insert, frame));
+    values.extend(look::values(&insert, frame));
+    values.extend(copies::values(&insert));
     values.extend(content_values(&insert.content));
     values
+}
+
+/// The values of an insert in groups, what people change most first: what each is called, and its fields.
+pub fn groups(insert: &Insert) -> Vec<(&'static str, Vec<&'static Field>)> {
+    let kind = insert.content.word();
+    let content: Vec<_> = fields(&insert.content).iter().collect();
+    let mut all = vec![("place, turn and size", PLACE_FIELDS.iter().collect())];
+    if !content.is_empty() {
+        all.push((kind, content));
+    }
+    all.push(("how it is seen", LOOK_FIELDS.iter().collect()));
+    all.push(("when", SPAN_FIELDS.iter().collect()));
+    all.push(("copies", copies::shown(insert.copies.as_ref())));
+    all.push(("pivot", PIVOT_FIELDS.iter().collect()));
+    all
+}
+
+/// All fields that an insert has.
+fn all_fields(insert: &Insert) -> impl Iterator<Item = &'static Field> {
+    let shared = PLACE_FIELDS.iter().chain(&PIVOT_FIELDS).chain(&LOOK_FIELDS).chain(&SPAN_FIELDS);
+    fields(&insert.content).iter().chain(shared).chain(&copies::FIELDS)
+}
+
+/// About how wide what it shows is, metres.
+fn width_m(content: &InsertKind) -> f64 {
+    match content {
+        InsertKind::Sign(sign) => sign.width_m(),
+        InsertKind::Effect(effect) => effect.height_m * effect.aspect,
+        InsertKind::Title(title) => {
+            title.height_m * 0.8 * title.text.lines().map(|l| l.chars().count()).max().unwrap_or(1) as f64
+        }
+        InsertKind::Prop(_) | InsertKind::Backdrop(_) | InsertKind::Marker => 1.0,
+    }
 }
 
 /// Sets a value of an insert: at a time, frames, where it changes, else for good.
@@ -162,18 +207,45 @@ pub fn values(insert: &Insert, frame: f64) -> Values {
 /// # Errors
 /// [`ValueError`] says what is wrong with the value, or what values there are.
 pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result<(), ValueError> {
+    let switch = || value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() });
+    let width = width_m(&insert.content) * insert.placement.scale.at(frame);
     match name {
         "name" => insert.name = text(value)?.trim().to_owned(),
-        "hidden" => insert.hidden = value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() })?,
+        "hidden" => insert.hidden = switch()?,
+        "locked" => insert.locked = switch()?,
+        "solo" => insert.solo = switch()?,
         _ if placed::set(&mut insert.placement, frame, name, value)? => {}
         _ if look::set(insert, frame, name, value)? => {}
+        _ if copies::set(insert, width, name, value)? => {}
         _ if set_content(&mut insert.content, name, value)? => {}
         _ => {
-            let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).chain(&LOOK_FIELDS).map(|f| f.name).collect();
+            let all = all_fields(insert).map(|f| f.name).collect();
             return Err(ValueError::Unknown { kind: insert.content.word(), all });
         }
     }
+    // What changes over time takes it there.
+    if let Some(mut track) = insert.tracks.remove(name) {
+        if let Some(slot) = insert.slot(name) {
+            track.take(frame, &slot);
+        }
+        insert.tracks.insert(name.to_owned(), track);
+    }
     Ok(())
+}
+
+/// The track in which a value changes over time, by the value's name.
+pub fn track_of(name: &str) -> &str {
+    match name {
+        "x" | "y" | "z" => "place",
+        "lean" => "turn",
+        other => other,
+    }
+}
+
+/// Whether a value can change over time.
+pub fn can_change(insert: &Insert, name: &str) -> bool {
+    let own = ["place", "turn", "lift", "scale", "opacity"];
+    own.contains(&track_of(name)) || insert.clone().slot(name).is_some()
 }
 
 /// Sets a value of an insert with a key at a time, frames, and how it goes on from there.
@@ -187,25 +259,14 @@ pub fn set_keyed(
     value: &Value,
     ease: Option<Ease>,
 ) -> Result<(), ValueError> {
-    let ease = ease.unwrap_or_default();
-    let anchor = &mut insert.placement.anchor;
-    match name {
-        "x" | "y" | "z" => anchor.foot.key_at(frame),
-        "turn" | "lean" => anchor.turn.key_at(frame),
-        "lift" => anchor.lift_m.key_at(frame),
-        "scale" => insert.placement.scale.key_at(frame),
-        "opacity" => insert.opacity.key_at(frame),
-        _ => return Err(ValueError::NotKeyed { name: name.to_owned() }),
+    if !can_change(insert, name) {
+        return Err(ValueError::NotKeyed { name: name.to_owned() });
     }
+    let track = track_of(name);
+    insert.begin_track(track, frame);
+    insert.each_track(Some(track), |t| t.key_at(frame));
     set(insert, frame, name, value)?;
-    let anchor = &mut insert.placement.anchor;
-    match name {
-        "x" | "y" | "z" => anchor.foot.ease_at(frame, ease),
-        "turn" | "lean" => anchor.turn.ease_at(frame, ease),
-        "lift" => anchor.lift_m.ease_at(frame, ease),
-        "scale" => insert.placement.scale.ease_at(frame, ease),
-        _ => insert.opacity.ease_at(frame, ease),
-    }
+    insert.each_track(Some(track), |t| t.ease_at(frame, ease.unwrap_or_default()));
     Ok(())
 }
 
@@ -215,7 +276,7 @@ pub fn set_keyed(
 /// The first value that cannot be used, by its name.
 pub fn set_typed(insert: &mut Insert, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(insert, frame);
-    let all = fields(&insert.content).iter().chain(&PLACE_FIELDS).chain(&LOOK_FIELDS);
+    let all = all_fields(insert);
     let changed: Vec<&Field> = all.filter(|f| typed.get(f.name).is_some_and(|typed| f.differs(&now, typed))).collect();
     let name = typed.get("name").map(|name| ("name", name));
     for (name, typed) in changed.iter().map(|f| (f.name, &typed[f.name])).chain(name) {
@@ -280,7 +341,15 @@ mod tests {
     fn file(kind: &str) -> TakenAsset {
         let name = AssetName::of_digest(&[kind.len() as u8; 32]);
         let info = if shows(kind) == Some("model") {
-            AssetInfo::Model { size: [1.0; 3], unit_m: 0.01, z_up: true, triangles: 2, notes: Vec::new() }
+            AssetInfo::Model {
+                size: [1.0; 3],
+                unit_m: 0.01,
+                z_up: true,
+                triangles: 2,
+                notes: Vec::new(),
+                length_s: 0.0,
+                materials: Vec::new(),
+            }
         } else {
             AssetInfo::Picture { width: 200, height: 100, ground: ShotOn::Black }
         };

@@ -16,13 +16,21 @@ pub const FIELDS: [Field; 8] = [
     Field { name: "stance", label: "stance", input: Input::Choice(|| vec!["standing", "lying"]) },
 ];
 
+/// The place of its own frame that it turns and grows about.
+pub const PIVOT_FIELDS: [Field; 3] = [
+    Field::number("pivot-x", "pivot X, m", Measure::Length, 0.05),
+    Field::number("pivot-y", "pivot Y, m", Measure::Length, 0.05),
+    Field::number("pivot-z", "pivot Z, m", Measure::Length, 0.05),
+];
+
 /// Its values at a time, frames.
 pub fn values(placement: &Placement, frame: f64) -> Values {
     let ([x, y, z], [turn, lean]) = (placement.anchor.foot.at(frame), placement.turn_lean_deg(frame));
     let (lift, scale) = (placement.anchor.lift_m.at(frame), placement.scale.at(frame));
     let values =
         [json!(x), json!(y), json!(z), json!(turn), json!(lean), json!(lift), json!(scale), json!(placement.stance)];
-    FIELDS.iter().map(|f| f.name.to_owned()).zip(values).collect()
+    let pivot = PIVOT_FIELDS.iter().zip(placement.pivot).map(|(f, v)| (f.name.to_owned(), json!(v)));
+    FIELDS.iter().map(|f| f.name.to_owned()).zip(values).chain(pivot).collect()
 }
 
 /// Sets one: at a time, frames, where it changes, else for good; `false` where there is none of that name.
@@ -44,6 +52,11 @@ pub fn set(placement: &mut Placement, frame: f64, name: &str, value: &Value) -> 
         "scale" => placement.scale.set_at(frame, amount(value, Measure::Plain)?),
         "stance" => {
             placement.stance = word(value)?;
+        }
+        "pivot-x" | "pivot-y" | "pivot-z" => {
+            let mut pivot = placement.pivot;
+            pivot[usize::from(name.as_bytes()[6] - b'x')] = length()?;
+            placement.set_pivot(frame, pivot);
         }
         _ => return Ok(false),
     }

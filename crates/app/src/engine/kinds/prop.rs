@@ -1,15 +1,22 @@
 //! Props.
 
 use super::field::{Field, Input, ValueError, amount, word};
-use super::{Measure, Values};
+use super::sign::one_of;
+use super::{Measure, Values, play};
 use crate::engine::assets::{AssetInfo, TakenAsset};
 use fennik_core::scene::{ModelUp, Prop};
 use serde_json::{Value, json};
 
 pub const WORD: &str = "prop";
-pub const FIELDS: [Field; 2] = [
+pub const FIELDS: [Field; 8] = [
     Field::number("unit", "one unit, m", Measure::Length, 0.1),
     Field { name: "up", label: "its up", input: Input::Choice(|| vec!["y", "z"]) },
+    Field { name: "motion", label: "its motion", input: Input::Choice(|| vec!["plays", "held"]) },
+    play::FIELDS[0],
+    play::FIELDS[1],
+    play::FIELDS[2],
+    play::FIELDS[3],
+    play::FIELDS[4],
 ];
 
 pub fn first(shows: &TakenAsset) -> Prop {
@@ -17,18 +24,22 @@ pub fn first(shows: &TakenAsset) -> Prop {
         AssetInfo::Model { unit_m, z_up, .. } => (*unit_m, *z_up),
         _ => (1.0, false),
     };
-    Prop { asset: shows.asset.clone(), unit_m, up: if z_up { ModelUp::Z } else { ModelUp::Y } }
+    Prop::new(shows.asset.clone(), unit_m, if z_up { ModelUp::Z } else { ModelUp::Y })
 }
 
 pub fn values(prop: &Prop) -> Values {
-    FIELDS.iter().map(|f| f.name.to_owned()).zip([json!(prop.unit_m), json!(prop.up)]).collect()
+    let own = [json!(prop.unit_m), json!(prop.up), json!(if prop.held { "held" } else { "plays" })];
+    let mut values: Values = FIELDS.iter().map(|f| f.name.to_owned()).zip(own).collect();
+    values.extend(play::values(&prop.play));
+    values
 }
 
 pub fn set(prop: &mut Prop, name: &str, value: &Value) -> Result<bool, ValueError> {
     match name {
         "unit" => prop.unit_m = amount(value, Measure::Length)?,
         "up" => prop.up = word::<ModelUp>(value)?,
-        _ => return Ok(false),
+        "motion" => prop.held = one_of(value, "plays", "held")?,
+        _ => return play::set(&mut prop.play, name, value),
     }
     Ok(true)
 }

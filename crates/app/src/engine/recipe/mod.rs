@@ -6,6 +6,9 @@ pub mod write;
 
 pub use run::{Cook, CookError, StepError};
 
+pub use super::arrange::Place;
+
+use super::arrange::Arrange;
 use super::kinds::Values;
 use super::laying::{Axis, Part};
 use super::quantity::Amount;
@@ -22,16 +25,6 @@ pub const FORMAT: &str = "fennik-recipe";
 pub const VERSION: u32 = 1;
 /// Steps that one recipe may have.
 const MOST_STEPS: usize = 10_000;
-
-/// A place on the picture: full-resolution px of a frame of the trimmed clip.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Place {
-    /// The frame.
-    pub frame: u32,
-    /// x and y.
-    pub pixel: [f64; 2],
-}
 
 /// A part of the picture.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -331,12 +324,18 @@ pub enum Step {
         /// Or one that was taken in before, by its content.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         asset: Option<AssetName>,
+        /// Or an item of the library, by its name.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        library: Option<String>,
         /// Where.
         at: Place,
+        /// In the air, so far from the camera, metres or with its unit.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        depth: Option<Amount>,
         /// Standing or lying.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         stance: Option<Stance>,
-        /// The surface: `floor`, or what lies under the place where this is left out.
+        /// The surface: `floor`, a surface's name, `far`, or what lies under the place where this is left out.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         on: Option<String>,
     },
@@ -363,6 +362,76 @@ pub enum Step {
         /// How it goes on from that key: `smooth`, `linear` or `hold`.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         ease: Option<Ease>,
+    },
+    /// Does something with a thing beyond setting its values, on a frame: pivot, stand, face, upright, flat, size,
+    /// between, corners, path, cover, font, material, put-back, and what is done with keys.
+    Arrange {
+        /// Which.
+        thing: String,
+        /// On which frame; the first where it is left out.
+        #[serde(default)]
+        frame: u32,
+        /// What.
+        does: Arrange,
+    },
+    /// Dresses letters or a model in a material of the library.
+    Dress {
+        /// Which.
+        thing: String,
+        /// The material's name in the library.
+        with: String,
+        /// One of the model's materials; all where it is left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        material: Option<String>,
+    },
+    /// Hangs a thing on another, or on nothing; it stays where it is.
+    Hang {
+        /// Which.
+        thing: String,
+        /// On what.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        on: Option<String>,
+        /// When it stays where it is.
+        #[serde(default)]
+        frame: u32,
+    },
+    /// Hangs several things on a marker in their middle.
+    Group {
+        /// Which.
+        things: Vec<String>,
+        /// What the marker is called.
+        name: String,
+    },
+    /// Moves a thing to another place of the list, from 0: of two in one plane the later is seen.
+    Order {
+        /// Which.
+        thing: String,
+        /// Where to.
+        to: usize,
+    },
+    /// Makes a copy a thing of its own.
+    TakeOut {
+        /// Of which.
+        thing: String,
+        /// Its number, from 1.
+        copy: u32,
+        /// What it is called.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        name: Option<String>,
+    },
+    /// The same once more, beside it.
+    Duplicate {
+        /// Which.
+        thing: String,
+        /// What it is called.
+        name: String,
+    },
+    /// The same in another shot, by that shot's name.
+    CopyTo {
+        /// Which.
+        thing: String,
+        /// Where to.
+        shot: String,
     },
     /// Takes a thing away.
     Remove {
@@ -418,6 +487,14 @@ impl Step {
             Self::Place { .. } => "place",
             Self::Swap { .. } => "swap",
             Self::Set { .. } => "set",
+            Self::Arrange { .. } => "arrange",
+            Self::Dress { .. } => "dress",
+            Self::Hang { .. } => "hang",
+            Self::Group { .. } => "group",
+            Self::Order { .. } => "order",
+            Self::TakeOut { .. } => "take-out",
+            Self::Duplicate { .. } => "duplicate",
+            Self::CopyTo { .. } => "copy-to",
             Self::Remove { .. } => "remove",
             Self::Render { .. } => "render",
             Self::Export { .. } => "export",

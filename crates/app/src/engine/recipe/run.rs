@@ -2,14 +2,15 @@
 
 use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step};
 use crate::engine::adopt::edit_head;
+use crate::engine::arrange::{Arrange, Arranging};
 use crate::engine::assets::{self, ShotAssets, TakenAsset};
 use crate::engine::focal::focal_px;
 use crate::engine::kinds::{self, Values, amount};
 use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
-use crate::engine::place::{Pixel, insert_on, spot_for};
+use crate::engine::place::{Pixel, Put, duplicate, for_another_shot, insert_on, spot_for, spot_put};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
-use crate::engine::{EngineError, OpenShot, analyse, import, output, survey};
+use crate::engine::{EngineError, OpenShot, analyse, import, library, output, survey};
 use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::anim::Ease;
@@ -252,6 +253,35 @@ impl<'a> Cook<'a> {
             Step::Place { .. } => self.place(step),
             Step::Swap { thing, file, asset } => self.swap(thing, file.as_deref(), asset.as_ref()),
             Step::Set { thing, values, frame, ease } => self.set(thing, values, frame.map(|f| (f, *ease))),
+            Step::Arrange { thing, frame, does } => self.arrange(thing, *frame, does),
+            Step::Dress { thing, with, material } => {
+                let shot = self.open()?;
+                let mut insert = find_insert(&shot, thing)?.clone();
+                library::dress(self.store, &shot, &mut insert, library::item(with)?, material.as_deref())?;
+                self.can_be_shown(&shot, &insert)?;
+                self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+            }
+            Step::Hang { thing, on, frame } => self.placing(|shot| {
+                let on = on.as_deref().map(|on| Ok::<_, EngineError>(find_insert(shot, on)?.id)).transpose()?;
+                Ok(PlacingEdit::HangInsert { id: find_insert(shot, thing)?.id, on, frame: f64::from(*frame) })
+            }),
+            Step::Group { things, name, .. } => self.placing(|shot| {
+                free(shot, name)?;
+                let ids = things.iter().map(|t| Ok(find_insert(shot, t)?.id)).collect::<Result<_, EngineError>>()?;
+                Ok(PlacingEdit::GroupInserts { ids, name: name.clone(), frame: 0.0 })
+            }),
+            Step::Order { thing, to } => {
+                self.placing(|shot| Ok(PlacingEdit::OrderInsert { id: find_insert(shot, thing)?.id, to: *to }))
+            }
+            Step::TakeOut { thing, copy, name } => self.take_out(thing, *copy, name.as_deref()),
+            Step::Duplicate { thing, name } => self.placing(|shot| {
+                free(shot, name)?;
+                let insert = find_insert(shot, thing)?;
+                let shows = ShotAssets::of(self.store, &Arc::default(), std::slice::from_ref(insert), shot.clip.rate)?;
+                let insert = Insert { name: name.clone(), ..duplicate(insert, shows.as_ref())? };
+                Ok(PlacingEdit::AddInsert { insert })
+            }),
+            Step::CopyTo { thing, shot } => self.copy_to(thing, shot),
             Step::Remove { thing } => {
                 let shot = self.open()?;
                 let edit = match (
@@ -444,18 +474,25 @@ impl<'a> Cook<'a> {
     }
 
     fn place(&self, step: &Step) -> Result<(), EngineError> {
-        let Step::Place { kind, name, text, file, asset, at, stance, on } = step else {
+        let Step::Place { kind, name, text, file, asset, library, at, depth, stance, on } = step else {
             return Err(EngineError::Fault);
         };
         kinds::known(kind)?;
-        let shows = self.shown_file(file.as_deref(), asset.as_ref())?;
+        let shows = match library {
+            Some(item) => library::take(self.store, library::item(item)?)?.into_iter().next(),
+            None => self.shown_file(file.as_deref(), asset.as_ref())?,
+        };
         let shot = self.open()?;
-        if find_insert(&shot, name).is_ok() {
-            return Err(StepError::Taken { name: name.clone() }.into());
-        }
+        free(&shot, name)?;
         let (solution, document) = (shot.solution(self.store)?, shot.document());
         let pixel = Vector2::from(at.pixel);
+        let here = Pixel { frame: at.frame, at: at.pixel };
         let spot = match on.as_deref() {
+            None if depth.is_some() => {
+                let depth_m = depth.as_ref().map_or(Ok(1.0), |d| d.value(Measure::Length))?;
+                spot_put(kind, &Put::Air { depth_m }, &solution, document, here)?
+            }
+            Some("far") => spot_put(kind, &Put::Far, &solution, document, here)?,
             None => spot_for(kind, &solution, document, Pixel { frame: at.frame, at: at.pixel })?,
             Some("floor") => spot_on(&solution, &document.datum, None, at.frame, pixel)?,
             Some(other) => spot_on(&solution, &document.datum, Some(surface_named(&shot, other)?), at.frame, pixel)?,
@@ -493,8 +530,50 @@ impl<'a> Cook<'a> {
     fn can_be_shown(&self, shot: &OpenShot, insert: &Insert) -> Result<(), EngineError> {
         let inserts = std::slice::from_ref(insert);
         let shows = ShotAssets::of(self.store, &Arc::default(), inserts, shot.clip.rate)?;
-        fennik_render::RenderScene::mesh(insert, 0.0, shows.as_ref())?;
+        fennik_render::RenderScene::mesh(insert, &[], 0.0, shows.as_ref())?;
         Ok(())
+    }
+
+    fn placing(&self, edit: impl FnOnce(&OpenShot) -> Result<PlacingEdit, EngineError>) -> Result<(), EngineError> {
+        let shot = self.open()?;
+        let edit = edit(&shot)?;
+        self.edit(&shot, &Edit::Placing(edit))
+    }
+
+    fn arrange(&self, thing: &str, frame: u32, how: &Arrange) -> Result<(), EngineError> {
+        let shot = self.open()?;
+        let insert = find_insert(&shot, thing)?;
+        let solution = shot.solution(self.store)?;
+        let shows = ShotAssets::of(self.store, &Arc::default(), std::slice::from_ref(insert), shot.clip.rate)?;
+        let file = |name: &AssetName| assets::find(self.store, name);
+        let arranging = Arranging { shot: &shot, solution: &solution, frame, file: &file, assets: shows.as_ref() };
+        let insert = arranging.arrange(insert.clone(), how)?.insert;
+        self.can_be_shown(&shot, &insert)?;
+        self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+    }
+
+    fn take_out(&self, thing: &str, copy: u32, name: Option<&str>) -> Result<(), EngineError> {
+        let copy = copy.saturating_sub(1);
+        self.placing(|shot| Ok(PlacingEdit::TakeOutCopy { id: find_insert(shot, thing)?.id, copy }))?;
+        let Some(name) = name else { return Ok(()) };
+        self.placing(|shot| {
+            free(shot, name)?;
+            let insert = shot.document().placing.inserts.last().ok_or(EngineError::Fault)?;
+            Ok(PlacingEdit::ChangeInsert { insert: Insert { name: name.to_owned(), ..insert.clone() } })
+        })
+    }
+
+    fn copy_to(&self, thing: &str, shot: &str) -> Result<(), EngineError> {
+        let here = self.open()?;
+        let insert = find_insert(&here, thing)?;
+        let shots = self.store.shots()?;
+        let there = shots.iter().find(|s| s.name == shot);
+        let all = || shots.iter().map(|s| s.name.clone()).collect();
+        let there = there.ok_or_else(|| StepError::Nothing { name: shot.to_owned(), all: all() })?;
+        let other = OpenShot::load(self.store, there.id)?;
+        let solution = other.document().solving.solve.map(|_| other.solution(self.store)).transpose()?;
+        let insert = for_another_shot(insert, solution.as_ref(), other.document());
+        self.edit(&other, &Edit::Placing(PlacingEdit::AddInsert { insert }))
     }
 
     fn swap(&self, thing: &str, file: Option<&str>, asset: Option<&AssetName>) -> Result<(), EngineError> {
@@ -554,6 +633,11 @@ fn surface_named<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Surface, Engi
     let surfacing = &shot.document().surfacing;
     let all = || surfacing.surfaces.iter().map(|s| s.name.clone()).collect();
     Ok(surfacing.named(name).ok_or_else(|| StepError::NoSurface { name: name.to_owned(), all: all() })?)
+}
+
+/// A name must be free.
+fn free(shot: &OpenShot, name: &str) -> Result<(), EngineError> {
+    if find_insert(shot, name).is_ok() { Err(StepError::Taken { name: name.to_owned() }.into()) } else { Ok(()) }
 }
 
 /// A thing by its name.

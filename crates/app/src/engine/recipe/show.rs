@@ -3,7 +3,7 @@
 use crate::engine::assets::ShotAssets;
 use crate::engine::readings::readings;
 use crate::engine::{EngineError, OpenShot, survey};
-use fennik_core::scene::{Datum, Surface, floor_corners};
+use fennik_core::scene::{Datum, Insert, Surface, floor_corners, world_of};
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
 use fennik_render::{Assets, RenderScene};
@@ -29,11 +29,16 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
     }
     let assets = ShotAssets::of(store, &Arc::default(), &document.placing.inserts, shot.clip.rate)?;
     let inserts = document.placing.inserts.iter().map(|insert| {
-        let p = &insert.placement;
-        let m = *p.rotation(0.0).matrix();
+        let all = &document.placing.inserts;
+        let world = world_of(all, insert, 0.0);
+        let m = world.rotation * insert.placement.rotation(0.0);
         let rows: [[f64; 3]; 3] = std::array::from_fn(|r| std::array::from_fn(|c| m[(r, c)]));
-        Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": p.origin(0.0).as_slice(),
-            "rotation": rows, "size": size(insert, assets.as_ref())?, "hidden": insert.hidden }))
+        let origin = world.point(insert.placement.origin(0.0));
+        let on = insert.parent.and_then(|p| document.insert(p)).map(Insert::shown_name);
+        let size = size(insert, assets.as_ref())?.map(|v| v * world.scale);
+        Ok(json!({ "name": insert.shown_name(), "kind": insert.content.word(), "origin": origin.as_slice(),
+            "rotation": rows, "size": size, "hidden": insert.hidden, "locked": insert.locked, "on": on,
+            "copies": insert.copies.as_ref().map_or(1, |c| c.all().len()) }))
     });
     let inserts = inserts.collect::<Result<Vec<_>, EngineError>>()?;
     let masks: Vec<_> = document
@@ -85,18 +90,9 @@ fn datum_reading(shot: &OpenShot, solution: &Solution) -> Value {
 
 /// Width, height and depth of an insert as it stands, metres.
 fn size(insert: &fennik_core::scene::Insert, assets: &dyn Assets) -> Result<[f64; 3], EngineError> {
-    let turn = insert.placement.rotation(0.0).inverse();
-    let mesh = RenderScene::mesh(insert, 0.0, assets)?;
-    let local =
-        mesh.positions.iter().map(|p| turn * nalgebra::Vector3::new(f64::from(p.x), f64::from(p.y), f64::from(p.z)));
-    let (mut low, mut high) = ([f64::INFINITY; 3], [f64::NEG_INFINITY; 3]);
-    for p in local {
-        for k in 0..3 {
-            low[k] = low[k].min(p[k]);
-            high[k] = high[k].max(p[k]);
-        }
-    }
-    Ok(std::array::from_fn(|k| (high[k] - low[k]).max(0.0)))
+    let (mesh, at) = RenderScene::shape(insert, &[], 0.0, assets)?;
+    let (low, high) = mesh.bounds().unwrap_or_default();
+    Ok(std::array::from_fn(|k| f64::from(high[k] - low[k]) * at.scale))
 }
 
 /// The flat parts of the scene that are laid: the floor, walls and others.

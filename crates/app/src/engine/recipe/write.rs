@@ -1,12 +1,15 @@
 //! A shot written down as a recipe: what a person would do, by the picture, to get there again or on the next clip.
 
 use super::{FORMAT, LensKind, Move, OneOrMore, Place, Recipe, Region, Step, VERSION};
+use crate::engine::arrange::{Arrange, LetterPart};
 use crate::engine::kinds::{self, Values};
 use crate::engine::quantity::Amount;
 use crate::engine::{EngineError, OpenShot, SolveRecord, survey};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{Datum, Insert, Light, Placing, Stance, Surface, points_inside, propose, spot_at};
+use fennik_core::scene::{
+    Datum, Insert, InsertKind, Light, Placing, Stance, Surface, points_inside, propose, spot_at, world_of,
+};
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -81,9 +84,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
             steps.extend(laid);
             steps.extend(surface_steps(&document.surfacing.surfaces, &proposed, &document.datum, &solution));
         }
-        for insert in &document.placing.inserts {
-            steps.extend(insert_steps(insert, &document.datum, &solution));
-        }
+        steps.extend(placing_steps(&document.placing.inserts, &document.datum, &solution));
     }
     if document.placing.shutter != Placing::default().shutter {
         let values = named([("angle", json!(360.0 * document.placing.shutter))]);
@@ -384,11 +385,90 @@ fn region_of(solution: &Solution, points: &[TrackId]) -> Option<Region> {
     (outline.len() >= 3).then_some(Region { frame, outline })
 }
 
-fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step> {
+/// All are placed first, then hung on one another, then given their values: those are counted from what they hang on.
+fn placing_steps(inserts: &[Insert], datum: &Datum, solution: &Solution) -> Vec<Step> {
+    let (mut places, mut hung, mut values) = (Vec::new(), Vec::new(), Vec::new());
+    for insert in inserts {
+        let [place, set] = insert_steps(insert, inserts, datum, solution);
+        places.push(place);
+        let name = insert.shown_name();
+        if let Some(parent) = inserts.iter().find(|i| Some(i.id) == insert.parent) {
+            hung.push(Step::Hang { thing: name.clone(), on: Some(parent.shown_name()), frame: 0 });
+        }
+        values.push(set);
+        values.extend(changes(insert));
+        values.extend(key_steps(insert));
+        if insert.locked {
+            let locked = named([("locked", json!(true))]);
+            values.push(Step::Set { thing: name, values: locked, frame: None, ease: None });
+        }
+    }
+    places.into_iter().chain(hung).chain(values).collect()
+}
+
+/// What of an insert is told by steps of their own.
+fn changes(insert: &Insert) -> Vec<Step> {
+    let mut all = Vec::new();
+    match &insert.content {
+        InsertKind::Title(title) => {
+            let parts = [LetterPart::Face, LetterPart::Bevel, LetterPart::Side];
+            for (part, covering) in parts.into_iter().zip(title.lettering.coverings()) {
+                let Some(covering) = covering else { continue };
+                all.push(Arrange::Cover { part, asset: Some(covering.asset.name.clone()), fit: covering.fit });
+            }
+            if let Some(font) = &title.lettering.font_file {
+                all.push(Arrange::Font { asset: Some(font.name.clone()) });
+            }
+        }
+        InsertKind::Prop(prop) => {
+            for (name, change) in &prop.materials {
+                let number = |v: Option<f64>| v.map(|v| json!(v));
+                let colour = change.colour.map(|[r, g, b]| json!(format!("#{r:02x}{g:02x}{b:02x}")));
+                let told = [
+                    ("colour", colour),
+                    ("metal", number(change.metal)),
+                    ("rough", number(change.rough)),
+                    ("glow", number(change.glow)),
+                ];
+                let values = told.into_iter().filter_map(|(n, v)| Some((n.to_owned(), v?))).collect();
+                let maps = change.maps.iter().map(|(map, asset)| (*map, Some(asset.name.clone()))).collect();
+                all.push(Arrange::Material { name: name.clone(), values, maps });
+            }
+        }
+        _ => {}
+    }
+    let thing = insert.shown_name();
+    all.into_iter().map(|does| Step::Arrange { thing: thing.clone(), frame: 0, does }).collect()
+}
+
+/// The keys of an insert, frame by frame.
+fn key_steps(insert: &Insert) -> Vec<Step> {
+    let mut copy = insert.clone();
+    let mut steps = Vec::new();
+    for frame in insert.key_frames().into_iter().filter(|f| *f >= 0.0 && f.fract() == 0.0) {
+        let now = kinds::values(insert, frame);
+        for (track, of) in copy.all_tracks() {
+            let Some(ease) = of.ease_of(frame) else { continue };
+            let names: Vec<&str> = match track {
+                "place" => vec!["x", "y", "z"],
+                "turn" => vec!["turn", "lean"],
+                other => vec![other],
+            };
+            let values = now.iter().filter(|(n, _)| names.contains(&n.as_str())).map(|(n, v)| (n.clone(), v.clone()));
+            let (thing, values) = (insert.shown_name(), values.collect());
+            steps.push(Step::Set { thing, values, frame: Some(frame as u32), ease: Some(ease) });
+        }
+    }
+    steps
+}
+
+fn insert_steps(insert: &Insert, inserts: &[Insert], datum: &Datum, solution: &Solution) -> [Step; 2] {
     let p = &insert.placement;
     let [turn, lean] = p.turn_lean_deg(0.0);
     let foot = Vector3::from(p.anchor.foot.at(0.0));
-    let on_floor = datum.floor.is_some() && p.anchor.normal[1] > 1.0 - 1e-9 && foot.y.abs() < 1e-9;
+    let hangs = insert.parent.is_some();
+    let on_floor = !hangs && datum.floor.is_some() && p.anchor.normal[1] > 1.0 - 1e-9 && foot.y.abs() < 1e-9;
+    let foot_in_world = world_of(inserts, insert, 0.0).point(foot);
     let name = insert.shown_name();
     let mut values = kinds::content_values(&insert.content);
     // What it says is told where it is placed.
@@ -400,15 +480,23 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
         ("scale", json!(p.scale.at(0.0))),
         ("stance", json!(p.stance)),
     ]));
-    let plain = Insert::new(insert.content.clone(), p.clone());
-    if (&insert.opacity, insert.blend, p.facing) != (&plain.opacity, plain.blend, Default::default()) {
-        let look = kinds::LOOK_FIELDS.map(|f| f.name);
-        values.extend(kinds::values(insert, 0.0).into_iter().filter(|(name, _)| look.contains(&name.as_str())));
-    }
+    // What is as usual goes without saying.
+    let usual = kinds::values(
+        &Insert::new(insert.content.clone(), fennik_core::scene::Placement::on([0.0; 3], [0.0, 1.0, 0.0], p.stance)),
+        0.0,
+    );
+    let place = kinds::PLACE_FIELDS.map(|f| f.name);
+    let own = kinds::values(insert, 0.0).into_iter();
+    values.extend(
+        own.filter(|(name, v)| usual.get(name) != Some(v) && name != "text" && !place.contains(&name.as_str())),
+    );
     if insert.hidden {
         values.insert("hidden".to_owned(), json!(true));
     }
-    let seen = places_of(solution, datum, foot).first().copied();
+    if insert.solo {
+        values.insert("solo".to_owned(), json!(true));
+    }
+    let seen = places_of(solution, datum, foot_in_world).first().copied();
     if seen.is_none() || !on_floor {
         for (axis, value) in ["x", "y", "z"].iter().zip(p.anchor.foot.at(0.0)) {
             values.insert((*axis).to_owned(), json!(value));
@@ -421,14 +509,16 @@ fn insert_steps(insert: &Insert, datum: &Datum, solution: &Solution) -> Vec<Step
     };
     let at = seen.unwrap_or_else(anywhere);
     let stance: Stance = p.stance;
-    vec![
+    [
         Step::Place {
             kind: insert.content.word().to_owned(),
             name: name.clone(),
             text,
             file: None,
             asset: insert.content.asset().map(|a| a.name.clone()),
+            library: None,
             at,
+            depth: None,
             stance: Some(stance),
             on: on_floor.then(|| "floor".to_owned()),
         },

@@ -2,17 +2,19 @@
 
 use super::view::{ShotView, Station};
 use crate::engine::ShotError;
-use crate::engine::{EngineError, OpenShot, assets, kinds, place};
+use crate::engine::place::{self, Put};
+use crate::engine::{EngineError, OpenShot, assets, kinds};
 use crate::web::answer::Editor;
-use crate::web::{PageError, views};
+use crate::web::{AppState, PageError, views};
 use actix_web::{Responder, post, web};
 use askama::Template;
 use fennik_core::scene::{AssetName, Edit, Insert, InsertId, PlacingEdit, Stance};
+use fennik_demo::library::{self, Item, Kind};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(place_insert).service(change_insert).service(swap_file).service(change_shutter).service(change_keys);
+    config.service(place_insert).service(change_insert).service(swap_file).service(change_shutter);
 }
 
 /// One insert in its line.
@@ -20,6 +22,15 @@ struct InsertLine {
     id: u32,
     name: String,
     label: String,
+    kind: &'static str,
+    /// What is wrong with it.
+    wrong: Option<String>,
+    hidden: bool,
+    locked: bool,
+    solo: bool,
+    /// How far it hangs below others.
+    deep: usize,
+    copies: usize,
 }
 
 /// One file that could be placed.
@@ -27,7 +38,8 @@ struct FileTile {
     name: String,
     file: String,
     reading: String,
-    is_model: bool,
+    /// `picture`, `clip`, `model` or `font`.
+    kind: String,
 }
 
 impl FileTile {
@@ -36,7 +48,7 @@ impl FileTile {
             name: taken.asset.name.to_string(),
             file: taken.asset.file.clone(),
             reading: taken.info.reading(),
-            is_model: matches!(taken.info, assets::AssetInfo::Model { .. }),
+            kind: taken.kind.clone(),
         }
     }
 }
@@ -50,19 +62,39 @@ struct Tools {
     shutter_deg: f64,
     files: Vec<FileTile>,
     inserts: Vec<InsertLine>,
+    /// By their kinds.
+    library: Vec<(&'static str, Vec<&'static Item>)>,
 }
 
 pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let inserts = &view.document().placing.inserts;
-    let line = |i: &Insert| InsertLine { id: i.id.0, name: i.shown_name(), label: i.content.label() };
+    let line = |i: &Insert| InsertLine {
+        id: i.id.0,
+        name: i.shown_name(),
+        label: i.content.label(),
+        kind: i.content.word(),
+        wrong: wrong_with(view.app, i),
+        hidden: i.hidden,
+        locked: i.locked,
+        solo: i.solo,
+        deep: std::iter::successors(i.parent, |p| inserts.iter().find(|i| i.id == *p)?.parent).take(4).count(),
+        copies: i.copies.as_ref().map_or(0, |c| c.all().len()),
+    };
     let tools = Tools {
         shot: view.id(),
         shutter_deg: 360.0 * view.document().placing.shutter,
         solved: view.solution.is_some(),
         files: assets::all(&view.app.store)?.iter().map(FileTile::of).collect(),
         inserts: inserts.iter().map(line).collect(),
+        library: Kind::ALL.map(|k| (k.word(), library::items().iter().filter(|i| i.kind == k).collect())).into(),
     };
     Station::new("inserts", "Inserts", views::inserts_reading(inserts.len()), &tools)
+}
+
+/// A file that is not there any more.
+fn wrong_with(app: &AppState, insert: &Insert) -> Option<String> {
+    let missing = insert.content.assets().into_iter().find(|a| !matches!(app.store.asset(&a.name), Ok(Some(_))))?;
+    Some(format!("“{}” is not there", missing.file))
 }
 
 fn title() -> String {
@@ -84,6 +116,8 @@ struct PlaceRequest {
     /// Nothing: as the surface calls for.
     #[serde(default)]
     stance: Option<Stance>,
+    #[serde(default)]
+    put: Put,
 }
 
 #[post("/shots/{id}/place")]
@@ -95,7 +129,9 @@ async fn place_insert(editor: Editor, body: web::Json<PlaceRequest>) -> Result<i
             let at = place::Pixel { frame: body.frame, at: [body.x, body.y] };
             let shows = body.asset.map(|name| assets::find(&app.store, &name)).transpose()?;
             let document = shot.document();
-            let insert = place::insert_at(&body.kind, shows.as_ref(), &solution, document, at, body.stance)?;
+            let spot = place::spot_put(&body.kind, &body.put, &solution, document, at)?;
+            let kind = (body.kind.as_str(), shows.as_ref());
+            let insert = place::insert_on(kind, &solution, document, body.frame, &spot, body.stance)?;
             Ok(Edit::Placing(PlacingEdit::AddInsert { insert }))
         })
         .await
@@ -139,7 +175,7 @@ impl TryFrom<BTreeMap<String, String>> for InsertForm {
 }
 
 /// The edit that changes an insert of a shot.
-fn changed(
+pub(super) fn changed(
     shot: &OpenShot,
     id: u32,
     change: impl FnOnce(&mut Insert) -> Result<(), EngineError>,
@@ -159,7 +195,7 @@ async fn change_insert(editor: Editor, form: web::Form<InsertForm>) -> Result<im
                 kinds::set_typed(insert, form.frame, &form.typed)?;
                 // Letters that the font lacks are told now, not at the next picture.
                 let shows = app.assets(shot, std::slice::from_ref(insert))?;
-                fennik_render::RenderScene::mesh(insert, form.frame, shows.as_ref())?;
+                fennik_render::RenderScene::mesh(insert, &[], form.frame, shows.as_ref())?;
                 Ok(())
             })
         })
@@ -196,43 +232,4 @@ struct ShutterForm {
 async fn change_shutter(editor: Editor, form: web::Form<ShutterForm>) -> Result<impl Responder, PageError> {
     let shutter = form.shutter_deg / 360.0;
     editor.apply(form.revision, move |_, _| Ok(Edit::Placing(PlacingEdit::SetShutter { shutter }))).await
-}
-
-/// What becomes of the keys of an insert.
-#[derive(Deserialize)]
-#[serde(rename_all = "lowercase")]
-enum KeyAction {
-    /// One at the playhead, as it is there.
-    Key,
-    /// The one at the playhead goes.
-    Forget,
-    /// All go; it stays as it is at the playhead.
-    Clear,
-}
-
-#[derive(Deserialize)]
-struct KeyRequest {
-    revision: i64,
-    insert: u32,
-    frame: u32,
-    action: KeyAction,
-}
-
-/// Keys of place, turn, size and opacity.
-#[post("/shots/{id}/keys")]
-async fn change_keys(editor: Editor, body: web::Json<KeyRequest>) -> Result<impl Responder, PageError> {
-    let body = body.into_inner();
-    editor
-        .apply(body.revision, move |_, shot| {
-            let frame = f64::from(body.frame);
-            changed(shot, body.insert, |insert| {
-                match body.action {
-                    KeyAction::Key => insert.key_at(frame),
-                    KeyAction::Forget => insert.forget_key(frame),
-                    KeyAction::Clear => insert.forget_keys(frame),
-                }
-                Ok(())
-            })
-        })
-        .await
 }

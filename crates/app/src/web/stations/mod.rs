@@ -1,5 +1,6 @@
 //! The stations of a shot's route: a file a station, with its view, its forms and its handlers.
 
+mod arranging;
 mod datum;
 mod deliver;
 mod footage;
@@ -25,6 +26,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
     track::routes(config);
     solve::routes(config);
     datum::routes(config);
+    arranging::routes(config);
     inserts::routes(config);
     light::routes(config);
     deliver::routes(config);

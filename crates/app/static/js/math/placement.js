@@ -44,16 +44,24 @@ export function placeAt({ anchor, scale: size, stance }, frame) {
   };
 }
 
-/** Whether it moves over time. @param {Placement} placement */
-export function moves({ anchor, scale: size }) {
-  return [anchor.foot, anchor.turn, anchor.lift_m, size].some((v) => keysOf(v).length > 1);
+/** Everything of an insert that may change over time, by name. @param {any} insert @returns {[string, any][]} */
+export function tracksOf({ placement: { anchor, scale: size }, opacity = 1, tracks = {} }) {
+  return [
+    ["place", anchor.foot],
+    ["turn", anchor.turn],
+    ["lift", anchor.lift_m],
+    ["scale", size],
+    ["opacity", opacity],
+    ...Object.entries(tracks),
+  ];
 }
 
-/** Whether anything of an insert changes over time. @param {{placement: Placement, opacity?: any}} insert */
-export const changes = ({ placement, opacity = 1 }) => moves(placement) || keysOf(opacity).length > 1;
+/** Whether anything of an insert changes over time. @param {any} insert */
+export const changes = (insert) => tracksOf(insert).some(([, v]) => keysOf(v).length > 0);
 
-/** Frames on which something of it is keyed. @param {Placement} placement @returns {number[]} */
-export function keyedFrames({ anchor, scale: size }) {
-  const all = [anchor.foot, anchor.turn, anchor.lift_m, size].flatMap((v) => keysOf(v).map((k) => k.frame));
+/** Frames on which something of an insert is keyed; of one value where it is named. @param {any} insert @param {string} [name] @returns {number[]} */
+export function keyedFrames(insert, name = "") {
+  const wanted = tracksOf(insert).filter(([n]) => !name || n === name);
+  const all = wanted.flatMap(([, v]) => keysOf(v).map((/** @type {any} */ k) => k.frame));
   return [...new Set(all)].sort((a, b) => a - b);
 }

@@ -19,6 +19,7 @@ export class Sheet {
     /** Whether the pointer is down: the stage must not change under it. */ this.pressed = false;
     /** The part that was asked for last. */ this.wanted = "";
     /** What stood last and was moved into sight. */ this.shown = "";
+    /** Which groups are unfolded, by their ids. @type {Map<string, boolean>} */ this.folds = new Map();
     window.addEventListener("pointerdown", () => (this.pressed = true), true);
     for (const kind of ["pointerup", "pointercancel"])
       window.addEventListener(
@@ -76,15 +77,30 @@ export class Sheet {
     const html = await (await this.model.get(name)).text();
     // Something else may be chosen by now.
     if (name !== this.wanted) return;
+    // What was unfolded for one thing is so for the next.
+    for (const fold of body.querySelectorAll("details[id]"))
+      this.folds.set(fold.id, /** @type {HTMLDetailsElement} */ (fold).open);
     body.innerHTML = html;
+    for (const [id, open] of this.folds) this.byId(id)?.toggleAttribute("open", open);
     globalThis.htmx.process(body);
+    this.typeText();
     this.showKeys();
     this.lay();
   }
 
+  /** What was just placed is typed over. */
+  typeText() {
+    const text = this.byId("sheet-body").querySelector('textarea[name="text"]');
+    if (!this.model.justPlaced || !text) return;
+    this.model.justPlaced = false;
+    text.closest("details")?.setAttribute("open", "");
+    text.focus();
+    text.select();
+  }
+
   /** Whether it stands: while something is chosen, but not in the way of what is being drawn or placed. */
   stands() {
-    const free = /^(select|lasso)$/.test(this.model.tool.kind);
+    const free = /^(select|lasso|pull|picks)$/.test(this.model.tool.kind);
     return free && !this.folded && (this.name() !== "" || this.tracks.id !== null);
   }
 

@@ -25,6 +25,11 @@ export class Model extends EventTarget {
      * @type {{origin: number[], normal: number[], ahead: number[], metre: number, floor: boolean, surfaces: any[]}|null}
      */
     this.proposal = null;
+    /** Corners of what each insert takes up, in its own frame, by its id. @type {Map<number, number[][]>} */
+    this.shapes = new Map();
+    /** Whether the chosen insert was placed just now. */ this.justPlaced = false;
+    /** What the shapes were made from. */ this.shaped = "";
+    /** The value whose curve stands in the timeline, of the chosen insert. */ this.curveOf = "";
     /** The frame whose camera draws grid and inserts while the lock is off. @type {number|null} */ this.held = null;
     /**
      * What is about to be done to the datum, while it is typed or dragged.
@@ -312,6 +317,30 @@ export class Model extends EventTarget {
       await this.load();
       return true;
     });
+  }
+
+  /** Asks for the corners of what is placed, where that changed. */
+  async askShapes() {
+    const now = JSON.stringify(
+      this.state.inserts.map((/** @type {any} */ i) => [i.id, i.content, i.placement.stance, i.tracks, i.flipped]),
+    );
+    if (now === this.shaped) return;
+    this.shaped = now;
+    const all = await (await this.get(`shapes?frame=${this.frame}`)).json();
+    this.shapes = new Map(all.map((/** @type {any} */ s) => [s.insert, s.hull]));
+    this.touch();
+  }
+
+  /**
+   * Does something with the chosen insert at the playhead; tells what there is to be told.
+   * @param {object} arrange @returns {Promise<string|null>} what was said; null where it was refused
+   */
+  async arrange(arrange) {
+    const insert = this.chosenOf("insert");
+    if (insert === null) return null;
+    this.api.said = "";
+    const done = await this.change("arrange", { insert, frame: this.frame, arrange });
+    return done ? this.api.said : null;
   }
 
   /** @param {object} edit */

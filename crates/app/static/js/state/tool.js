@@ -4,14 +4,18 @@
 /**
  * @typedef {{kind: "select"}} Select picks tracks, grabs handles and masks
  * @typedef {{kind: "lasso"}} Lasso the same; a drag goes round tracks instead of over them
- * @typedef {{kind: "place", what: string, stance: string, asset: string}} Place puts an insert on the surface under the pointer
+ * @typedef {{kind: "place", what: string, stance: string, asset: string, where?: string, depth?: number}} Place puts an
+ * insert on the surface under the pointer, in the air, on points, or far away
+ * @typedef {{kind: "pull", frames: {frame: number, at: number[][]}[]}} Pull pulls the corners of a card onto the picture
+ * @typedef {{kind: "picks", most: number, picks: {frame: number, pixel: number[]}[], done: (picks: any[]) => object}} Picks
+ * picks places for the chosen insert
  * @typedef {{kind: "outline", mode: string, corners: number[][]}} Outline draws a mask corner by corner
  * @typedef {{kind: "line", role: string}} Line draws along an upright, a level edge or the horizon
  * @typedef {{kind: "rod", height: number}} Rod stands a rod where one points
  * @typedef {{kind: "corners"}} Corners drags a surface out over the plate
  * @typedef {{kind: "turn"}} Turn turns, tilts, rolls and raises the datum by dragging
  * @typedef {{kind: "measure"}} Measure measures from one place to the next
- * @typedef {Select|Lasso|Place|Outline|Line|Rod|Corners|Turn|Measure} Tool
+ * @typedef {Select|Lasso|Place|Pull|Picks|Outline|Line|Rod|Corners|Turn|Measure} Tool
  */
 
 /** @type {Select} */

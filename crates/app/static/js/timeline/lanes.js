@@ -1,13 +1,16 @@
 // @ts-check
 /** The lanes: each measures something over the frames and says its scale. */
-import { keyedFrames } from "../math/placement.js";
+import { NUMBER, PLACE, ROTATION, keysOf, valueAt } from "../math/curve.js";
+import { keyedFrames, tracksOf } from "../math/placement.js";
+import { toAxis } from "../math/rotation.js";
 import { colours as c } from "../viewport/colours.js";
 import { ramp } from "../viewport/ramp.js";
 
 /**
  * What a lane is drawn with: where it begins and how high it is, where frames are, and the breadth of one, px.
  * @typedef {{g: CanvasRenderingContext2D, top: number, height: number, x: (frame: number) => number, cell: number,
- * model: import("../state/model.js").Model, counts: Uint32Array, ready: (frame: number) => boolean}} Room
+ * model: import("../state/model.js").Model, counts: Uint32Array, ready: (frame: number) => boolean,
+ * grips?: (thing: any, y: number, spanned: number[]|null, keys: number[]) => void}} Room
  *
  * @typedef {object} Lane
  * @property {string} name
@@ -86,9 +89,15 @@ function spans(kind, of) {
     px: ({ model }) => spansPx(model.state[name].length),
     paint(room) {
       const { model } = room;
-      model.state[name].slice(-MOST_SPANS).forEach((/** @type {any} */ thing, /** @type {number} */ i) => {
+      const id = model.chosenOf(kind),
+        all = model.state[name];
+      // The chosen one is always among those that are shown.
+      const chosen = all.filter((/** @type {any} */ t) => t.id === id),
+        others = all.filter((/** @type {any} */ t) => t.id !== id).slice(-(MOST_SPANS - chosen.length));
+      [...chosen, ...others].forEach((/** @type {any} */ thing, /** @type {number} */ i) => {
         const { spanned, keys } = of(thing, [0, model.state.frames - 1]);
-        span(room, i, spanned, keys, thing.id === model.chosenOf(kind));
+        span(room, i, spanned, keys, thing.id === id);
+        if (thing.id === id && kind === "insert") room.grips?.(thing, room.top + 4 + SPAN_PX * i, spanned, keys);
       });
       return "";
     },
@@ -102,9 +111,52 @@ const masks = spans("mask", (mask, all) => ({
 
 /** Those that are hidden have no span. */
 const inserts = spans("insert", (insert, all) => ({
-  spanned: insert.hidden ? null : all,
-  keys: keyedFrames(insert.placement),
+  spanned: insert.hidden ? null : [insert.span?.first ?? all[0], insert.span?.last ?? all[1]],
+  keys: keyedFrames(insert),
 }));
+
+/** The value of the chosen insert whose curve is shown: its track, and what it is of. @param {import("../state/model.js").Model} model */
+function curveShown(model) {
+  const insert = model.insert(model.chosenOf("insert"));
+  if (!insert) return null;
+  const wanted = { x: "place", y: "place", z: "place", lean: "turn" }[model.curveOf] ?? model.curveOf;
+  const tracks = tracksOf(insert).filter(([, v]) => keysOf(v).length > 1);
+  return tracks.find(([name]) => name === wanted) ?? (model.curveOf ? null : (tracks[0] ?? null));
+}
+
+/** Numbers of a value of a track at a frame. @param {string} name @param {any} track @param {number} frame */
+function numbersAt(name, track, frame) {
+  if (name === "turn") return toAxis(valueAt(ROTATION, track, frame)).map((v) => (v * 180) / Math.PI);
+  const many = Array.isArray(keysOf(track)[0]?.value);
+  return many ? valueAt(PLACE, track, frame) : [valueAt(NUMBER, track, frame)];
+}
+
+/** The curve of a value of the chosen insert over time. @type {Lane} */
+const curve = {
+  name: "curve",
+  weight: 0,
+  px: ({ model }) => (curveShown(model) ? 40 : 0),
+  paint({ g, top, height, x, model }) {
+    const shown = curveShown(model);
+    if (!shown) return "";
+    const [name, track] = shown;
+    const frames = [...Array(model.state.frames).keys()],
+      values = frames.map((f) => numbersAt(name, track, f)),
+      all = values.flat(),
+      [low, high] = [Math.min(...all), Math.max(...all)];
+    const y = (/** @type {number} */ v) => top + 3 + (1 - (v - low) / Math.max(high - low, 1e-9)) * (height - 6);
+    values[0].forEach((/** @type {number} */ _, /** @type {number} */ k) => {
+      const list = frames.map((frame) => ({ frame, v: values[frame][k] }));
+      line(g, list, x, y, [c.sand, c.lichen, c.bone][k]);
+    });
+    for (const { frame } of keysOf(track)) {
+      if (frame < 0 || frame >= model.state.frames) continue;
+      g.fillStyle = c.sand;
+      for (const v of numbersAt(name, track, frame)) g.fillRect(x(frame) - 2, y(v) - 2, 4, 4);
+    }
+    return `${name} ${low.toFixed(2)}…${high.toFixed(2)}`;
+  },
+};
 
 /** Frames that are ready to play. @type {Lane} */
 const ready = {
@@ -129,7 +181,7 @@ const AT_STATION = {
   track: [tracks, masks, ready],
   solve: [error, tracks, ready],
   datum: [error, ready],
-  inserts: [error, inserts, ready],
+  inserts: [error, inserts, curve, ready],
   light: [inserts, ready],
   deliver: [inserts, ready],
 };

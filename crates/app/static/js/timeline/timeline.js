@@ -2,7 +2,10 @@
 /** Lanes that measure, and the playhead. */
 import { counts } from "../math/tracks.js";
 import { colours as c } from "../viewport/colours.js";
+import { told } from "../notes.js";
 import { lanesAt } from "./lanes.js";
+
+/** @typedef {{insert: number, what: "key"|"first"|"last", frame: number, x: number, y: number}} Grip */
 
 const LEFT = 92,
   RIGHT = 14,
@@ -25,7 +28,17 @@ export class Timeline {
     this.lanes = document.createElement("canvas");
     this.stale = true;
     new ResizeObserver(() => this.lanesChanged()).observe(this.canvas);
+    /** Keys and ends of the chosen insert that can be dragged. @type {Grip[]} */ this.grips = [];
+    /** What is dragged, and to which frame. @type {{grip: Grip, to: number}|null} */ this.dragged = null;
+    this.canvas.addEventListener("pointermove", (e) => {
+      if (!e.buttons) this.canvas.style.cursor = this.gripAt(e) ? "ew-resize" : "";
+    });
     this.canvas.addEventListener("pointerdown", (e) => {
+      const grip = this.gripAt(e);
+      if (grip) {
+        this.drag(grip, e);
+        return;
+      }
       const scrub = (/** @type {PointerEvent} */ event) =>
         model.go(this.frameAt(event.clientX - this.canvas.getBoundingClientRect().left));
       const up = () => {
@@ -36,6 +49,49 @@ export class Timeline {
       window.addEventListener("pointerup", up);
       scrub(e);
     });
+  }
+
+  /** @param {MouseEvent} event */
+  gripAt(event) {
+    const box = this.canvas.getBoundingClientRect(),
+      [px, py] = [event.clientX - box.left, event.clientY - box.top];
+    return this.grips.find((k) => Math.abs(k.x - px) < 6 && Math.abs(k.y - py) < 6) ?? null;
+  }
+
+  /** Drags a key or an end of the span to another frame; with Alt a key is set there once more. @param {Grip} grip @param {PointerEvent} e */
+  drag(grip, e) {
+    const to = (/** @type {PointerEvent} */ event) => {
+      const x = event.clientX - this.canvas.getBoundingClientRect().left;
+      return Math.min(Math.max(Math.round(this.frameAt(x)), 0), this.model.state.frames - 1);
+    };
+    const move = (/** @type {PointerEvent} */ event) => {
+      this.dragged = { grip, to: to(event) };
+      this.paint();
+    };
+    const up = (/** @type {PointerEvent} */ event) => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      const moved = this.dragged;
+      this.dragged = null;
+      this.paint();
+      // A press that moved nothing goes there.
+      if (!moved || moved.to === grip.frame) this.model.go(grip.frame);
+      else this.dropped(grip, moved.to, event.altKey).catch(told);
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+  }
+
+  /** @param {Grip} grip @param {number} to @param {boolean} again */
+  dropped(grip, to, again) {
+    const { model } = this,
+      insert = model.insert(grip.insert);
+    if (grip.what === "key") {
+      const arrange = { how: again ? "copy-key" : "move-key", to };
+      return model.change("arrange", { insert: grip.insert, frame: grip.frame, arrange });
+    }
+    const span = { fade_in: 0, fade_out: 0, ...insert.span, [grip.what]: to };
+    return model.edit({ edit: "change-insert", insert: { ...insert, span } });
   }
 
   loaded() {
@@ -96,6 +152,17 @@ export class Timeline {
     g.clearRect(0, 0, wide, high);
     g.drawImage(lanes, 0, 0);
     g.setTransform(dense, 0, 0, dense, 0, 0);
+    if (this.dragged) {
+      const at = Math.round(this.xOf(this.dragged.to)) + 0.5;
+      g.strokeStyle = c.sand;
+      g.beginPath();
+      g.moveTo(at, RULER);
+      g.lineTo(at, h);
+      g.stroke();
+      g.fillStyle = c.sand;
+      g.font = "11px JetBrains Mono, monospace";
+      g.fillText(String(this.dragged.to), at + 4, RULER + 8);
+    }
     const x = Math.round(this.xOf(model.frame)) + 0.5;
     g.strokeStyle = c.bone;
     g.beginPath();
@@ -140,11 +207,27 @@ export class Timeline {
       .filter(({ lane, px }) => lane.weight > 0 || px > 0);
     const fixed = lanes.reduce((sum, { px }) => sum + px, 0),
       weights = lanes.reduce((sum, { lane }) => sum + lane.weight, 0);
+    this.grips = [];
+    const grips = (
+      /** @type {any} */ thing,
+      /** @type {number} */ y,
+      /** @type {number[]|null} */ spanned,
+      /** @type {number[]} */ keys,
+    ) => {
+      if (thing.locked) return;
+      const grip = (/** @type {"key"|"first"|"last"} */ what, /** @type {number} */ frame, aside = 0) =>
+        this.grips.push({ insert: thing.id, what, frame, x: this.xOf(frame) + aside, y });
+      for (const frame of keys) grip("key", frame);
+      if (!spanned) return;
+      const end = model.state.frames - 1;
+      grip("first", Math.min(Math.max(spanned[0], 0), end), -cell / 2);
+      grip("last", Math.min(Math.max(spanned[1], 0), end), cell / 2);
+    };
     const rest = Math.max(h - RULER - 4 - fixed - GAP * lanes.length, 0);
     let top = RULER + 2;
     for (const { lane, px } of lanes) {
       const height = px || (rest * lane.weight) / weights;
-      const scale = lane.paint({ ...known, g, top, height, x: (f) => this.xOf(f), cell });
+      const scale = lane.paint({ ...known, g, top, height, x: (f) => this.xOf(f), cell, grips });
       const tall = height > 24;
       g.fillStyle = c.dust;
       g.fillText(lane.name, 12, top + height / 2 - (scale && tall ? 7 : 0));

@@ -1,6 +1,7 @@
 // @ts-check
 /** What is drawn over the plate: tracks, the tile. */
 import { across, add, centre, scale } from "../math/camera.js";
+import { hullOf } from "../math/hull.js";
 import { colours } from "./colours.js";
 import { isDark, ramp } from "./ramp.js";
 import { trackAt } from "../math/tracks.js";
@@ -115,7 +116,7 @@ export function paintLook(g, viewport, points) {
  * @param {import("./viewport.js").Viewport} viewport
  */
 export function paintTile(g, viewport) {
-  const { point, normal } = viewport.model.surface;
+  const { point, normal, outline = [] } = viewport.model.surface;
   const camera = viewport.model.camera();
   if (!camera) return;
   const [u, v] = across(normal);
@@ -144,6 +145,14 @@ export function paintTile(g, viewport) {
     g.lineTo(top[0], top[1]);
     g.stroke();
   }
+  // The thing itself, at its true size.
+  const shape = outline.map((/** @type {number[]} */ p) => viewport.worldToStage(p));
+  if (shape.length < 3 || shape.some((/** @type {any} */ p) => !p)) return;
+  g.strokeStyle = colours.sand;
+  g.beginPath();
+  hullOf(shape).forEach((c, i) => (i ? g.lineTo(c[0], c[1]) : g.moveTo(c[0], c[1])));
+  g.closePath();
+  g.stroke();
 }
 
 /**

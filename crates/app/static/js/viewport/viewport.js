@@ -13,7 +13,9 @@ import { LineTool } from "./tools/line.js";
 import { MaskEditor } from "./tools/mask.js";
 import { MeasureTool, paintMeasures } from "./tools/measure.js";
 import { OutlineTool } from "./tools/outline.js";
+import { PicksTool } from "./tools/picks.js";
 import { PlaceTool } from "./tools/place.js";
+import { PullTool } from "./tools/pull.js";
 import { RodTool } from "./tools/rod.js";
 import { SelectTool } from "./tools/select.js";
 import { SurfaceEditor } from "./tools/surface.js";
@@ -59,6 +61,8 @@ export class Viewport {
       select,
       lasso: select,
       place: new PlaceTool(this),
+      pull: new PullTool(this),
+      picks: new PicksTool(this),
       outline: new OutlineTool(this),
       line: new LineTool(this),
       rod: new RodTool(this),

@@ -72,6 +72,14 @@ impl<T: Interpolate> Animated<T> {
         }
     }
 
+    /// How it goes on from the key at a time, frames, where there is one.
+    pub fn ease_of(&self, frame: f64) -> Option<Ease> {
+        match self {
+            Self::Still(_) => None,
+            Self::Curve(curve) => curve.keys.iter().find(|k| k.frame == frame).map(|k| k.ease),
+        }
+    }
+
     /// Lets the key at a time, frames, go; without any, the value that it had stays.
     pub fn forget_key(&mut self, frame: f64) {
         let Self::Curve(curve) = self else { return };

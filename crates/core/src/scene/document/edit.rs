@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 /// One change of one part of the document.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(untagged)]
+#[expect(clippy::large_enum_variant, reason = "an edit is made, applied and gone")]
 pub enum Edit {
     /// Which part of the clip is used.
     Footage(FootageEdit),

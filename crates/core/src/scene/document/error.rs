@@ -23,6 +23,27 @@ pub enum EditError {
         /// Which.
         id: InsertId,
     },
+    /// It is kept from being changed.
+    #[error("{name} is locked; unlock it first")]
+    Locked {
+        /// What it is called.
+        name: String,
+    },
+    /// A circle of parents.
+    #[error("{name} cannot hang on something that hangs on it; let that go first")]
+    HangsOnItself {
+        /// What it is called.
+        name: String,
+    },
+    /// No such copy, or the last one.
+    #[error("there is no copy {} that could be taken out", number + 1)]
+    NoCopy {
+        /// Which, from 0.
+        number: u32,
+    },
+    /// A group of nothing.
+    #[error("nothing is chosen to be grouped; choose at least one insert")]
+    NothingToGroup,
     /// No such mask.
     #[error("there is no mask {id} any more; reload the page")]
     NoMask {

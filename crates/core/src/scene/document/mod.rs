@@ -188,8 +188,15 @@ mod tests {
     use proptest::prelude::*;
 
     fn insert(foot: [f64; 3], turn_deg: f64) -> Insert {
-        let title =
-            Title { text: "A".into(), font: "x".into(), height_m: 1.0, depth_m: 0.2, bevel_m: 0.0, colour: [255; 3] };
+        let title = Title {
+            text: "A".into(),
+            font: "x".into(),
+            height_m: 1.0,
+            depth_m: 0.2,
+            bevel_m: 0.0,
+            colour: [255; 3],
+            lettering: crate::scene::Lettering::default(),
+        };
         let mut placement = Placement::on(foot, [0.0, 1.0, 0.0], Stance::Standing);
         placement.set_turn_lean_deg(0.0, [turn_deg, 0.0]);
         placement.anchor.lift_m = 0.1.into();

@@ -1,6 +1,6 @@
 //! A far picture or clip: it follows the turn of the camera and nothing else.
 
-use super::{InsertError, Play, within};
+use super::{InsertError, Play, Slot, within};
 use crate::scene::Asset;
 use serde::{Deserialize, Serialize};
 
@@ -82,6 +82,19 @@ impl Backdrop {
             plate_from: 0.0,
             plate_soft: soft(),
             play: Play::default(),
+        }
+    }
+
+    /// A value that can change over time, by its name in recipes.
+    pub fn slot(&mut self, name: &str) -> Option<Slot<'_>> {
+        match name {
+            "bearing" => Some(Slot::Number(&mut self.bearing_deg)),
+            "rise" => Some(Slot::Number(&mut self.height_deg)),
+            "width" => Some(Slot::Number(&mut self.width_deg)),
+            "fade" => Some(Slot::Number(&mut self.fade_deg)),
+            "plate-from" => Some(Slot::Number(&mut self.plate_from)),
+            "plate-soft" => Some(Slot::Number(&mut self.plate_soft)),
+            _ => None,
         }
     }
 

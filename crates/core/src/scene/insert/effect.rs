@@ -1,6 +1,6 @@
 //! A filmed or drawn element: spray, smoke, fire.
 
-use super::{InsertError, Play, within};
+use super::{InsertError, Play, Slot, within};
 use crate::scene::Asset;
 use serde::{Deserialize, Serialize};
 
@@ -94,6 +94,17 @@ impl Effect {
     /// On one card.
     pub fn new(asset: Asset, aspect: f64, height_m: f64) -> Self {
         Self { asset, aspect, height_m, cards: one(), key: Key::default(), play: Play::default() }
+    }
+
+    /// A value that can change over time, by its name in recipes.
+    pub fn slot(&mut self, name: &str) -> Option<Slot<'_>> {
+        match name {
+            "height" => Some(Slot::Number(&mut self.height_m)),
+            "key-colour" => Some(Slot::Colour(&mut self.key.colour)),
+            "key-reach" => Some(Slot::Number(&mut self.key.reach)),
+            "key-soft" => Some(Slot::Number(&mut self.key.soft)),
+            _ => None,
+        }
     }
 
     /// Checks every number.

@@ -2,51 +2,50 @@
 
 mod backdrop;
 mod blend;
+mod copies;
 mod effect;
 mod error;
+mod family;
+mod haze;
+mod kind;
+mod lettering;
 mod placement;
 mod play;
 mod prop;
 mod sign;
+mod span;
 mod title;
+mod track;
 
 pub use backdrop::{Backdrop, Spread};
 pub use blend::Blend;
+pub use copies::{Copies, Copy, Layout, MOST_COPIES, Variation};
 pub use effect::{Effect, Key, Keyed};
 pub use error::InsertError;
 pub(crate) use error::within;
+pub use family::{is_shown, kin_of, parents_of, world_of};
+pub use haze::{Haze, HazeForm};
+pub use kind::{InsertKind, Slot};
+pub use lettering::{Align, Covering, Finish, Fit, Lettering, Profile};
 pub use placement::{Facing, Placement, Stance};
 pub use play::{Ends, Play};
-pub use prop::{ModelUp, Prop};
+pub use prop::{MaterialChange, ModelMap, ModelUp, Prop};
 pub use sign::{Alpha, Sign};
+pub use span::Span;
 pub use title::Title;
+pub use track::{ContentTrack, Track};
 
-use super::Asset;
-use super::anim::Animated;
+use super::anim::{Animated, Rotation};
+use crate::geometry::Similarity;
+use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
+use std::collections::BTreeMap;
 
 /// Names an insert within its shot; never used twice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct InsertId(pub u32);
-
-/// What kind of thing an insert is.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase", tag = "kind")]
-pub enum InsertKind {
-    /// Letters.
-    Title(Title),
-    /// A picture or a clip on a card.
-    Sign(Sign),
-    /// A model.
-    Prop(Prop),
-    /// A filmed or drawn element.
-    Effect(Effect),
-    /// Something far away.
-    Backdrop(Backdrop),
-    /// A place with a name, for others to hang on.
-    Marker,
-}
 
 /// Something placed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -66,8 +65,38 @@ pub struct Insert {
     #[serde(default = "opaque", skip_serializing_if = "is_opaque")]
     pub opacity: Animated<f64>,
     /// How it is mixed with what lies behind it.
-    #[serde(default, skip_serializing_if = "is_normal")]
+    #[serde(default, skip_serializing_if = "is_usual")]
     pub blend: Blend,
+    /// Whether it is kept from being changed.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub locked: bool,
+    /// Whether it, and others like it, are seen alone.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub solo: bool,
+    /// The insert in whose frame its placement is written.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub parent: Option<InsertId>,
+    /// When it is seen.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub span: Span,
+    /// Whether it is mirrored across and from top to bottom.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub flipped: [bool; 2],
+    /// It fades within so many metres from the lens.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub near_fade_m: f64,
+    /// What of it is lost in haze.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub haze: Haze,
+    /// Several of it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub copies: Option<Copies>,
+    /// Those of its other values that change over time, by their names in recipes.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub tracks: BTreeMap<String, ContentTrack>,
+    /// As it was when it was placed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub began: Option<Box<Insert>>,
 }
 
 fn opaque() -> Animated<f64> {
@@ -78,155 +107,114 @@ fn is_opaque(opacity: &Animated<f64>) -> bool {
     *opacity == opaque()
 }
 
-fn is_normal(blend: &Blend) -> bool {
-    *blend == Blend::Normal
+fn is_usual<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
 }
 
 /// Longest name, characters.
 const MAX_NAME: usize = 80;
 
-impl InsertKind {
-    /// What it is, in a word.
-    pub fn word(&self) -> &'static str {
-        match self {
-            Self::Title(_) => "title",
-            Self::Sign(_) => "sign",
-            Self::Prop(_) => "prop",
-            Self::Effect(_) => "effect",
-            Self::Backdrop(_) => "backdrop",
-            Self::Marker => "marker",
-        }
-    }
-
-    /// What it shows, in a line.
-    pub fn label(&self) -> String {
-        match self {
-            Self::Title(title) => title.text.lines().next().unwrap_or(self.word()).to_owned(),
-            Self::Marker => self.word().to_owned(),
-            _ => self.asset().map_or_else(String::new, |a| a.file.clone()),
-        }
-    }
-
-    /// Whether it is seen from the front alone, so that it hangs on a wall.
-    pub fn is_flat(&self) -> bool {
-        matches!(self, Self::Title(_) | Self::Sign(_))
-    }
-
-    /// The file that it shows.
-    pub fn asset(&self) -> Option<&Asset> {
-        match self {
-            Self::Title(_) | Self::Marker => None,
-            Self::Sign(sign) => Some(&sign.asset),
-            Self::Prop(prop) => Some(&prop.asset),
-            Self::Effect(effect) => Some(&effect.asset),
-            Self::Backdrop(backdrop) => Some(&backdrop.asset),
-        }
-    }
-
-    /// How what it shows runs.
-    pub fn play(&self) -> Option<&Play> {
-        match self {
-            Self::Title(_) | Self::Prop(_) | Self::Marker => None,
-            Self::Sign(sign) => Some(&sign.play),
-            Self::Effect(effect) => Some(&effect.play),
-            Self::Backdrop(backdrop) => Some(&backdrop.play),
-        }
-    }
-
-    /// The same, to be changed.
-    pub fn play_mut(&mut self) -> Option<&mut Play> {
-        match self {
-            Self::Title(_) | Self::Prop(_) | Self::Marker => None,
-            Self::Sign(sign) => Some(&mut sign.play),
-            Self::Effect(effect) => Some(&mut effect.play),
-            Self::Backdrop(backdrop) => Some(&mut backdrop.play),
-        }
-    }
-
-    /// Its main colour as encoded for display, 0 to 255.
-    pub fn base_colour(&self) -> [u8; 3] {
-        match self {
-            Self::Title(title) => title.colour,
-            Self::Sign(sign) => sign.edge,
-            Self::Prop(_) | Self::Effect(_) | Self::Backdrop(_) | Self::Marker => [200; 3],
-        }
-    }
-
-    /// Checks all that it holds.
-    ///
-    /// # Errors
-    /// The first [`InsertError`].
-    pub fn validate(&self) -> Result<(), InsertError> {
-        match self {
-            Self::Title(title) => title.validate(),
-            Self::Sign(sign) => sign.validate(),
-            Self::Prop(prop) => prop.validate(),
-            Self::Effect(effect) => effect.validate(),
-            Self::Backdrop(backdrop) => backdrop.validate(),
-            Self::Marker => Ok(()),
-        }
-    }
-}
-
 impl Insert {
     /// Something that covers what lies behind it; its document gives it an id and a name.
     pub fn new(content: InsertKind, placement: Placement) -> Self {
-        let (id, name) = (InsertId(0), String::new());
-        Self { id, name, content, placement, hidden: false, opacity: opaque(), blend: Blend::default() }
+        Self {
+            id: InsertId(0),
+            name: String::new(),
+            content,
+            placement,
+            hidden: false,
+            opacity: opaque(),
+            blend: Blend::default(),
+            locked: false,
+            solo: false,
+            parent: None,
+            span: Span::default(),
+            flipped: [false; 2],
+            near_fade_m: 0.0,
+            haze: Haze::default(),
+            copies: None,
+            tracks: BTreeMap::new(),
+            began: None,
+        }
     }
 
-    /// Moves its keys, and what it shows, in time by frames.
+    /// Moves its keys, its span, and what it shows, in time by frames.
     pub fn shift(&mut self, by: f64) {
         self.placement.shift(by);
         self.opacity.shift(by);
+        self.span.shift(by);
+        self.began.iter_mut().for_each(|b| b.shift(by));
+        self.tracks.values_mut().for_each(|t| t.shift(by));
         if let Some(play) = self.content.play_mut() {
             play.shift(by);
         }
     }
 
-    /// Gives place, turn, size and opacity a key at a time, frames.
-    pub fn key_at(&mut self, frame: f64) {
-        let Placement { anchor, scale, .. } = &mut self.placement;
-        anchor.foot.key_at(frame);
-        anchor.turn.key_at(frame);
-        anchor.lift_m.key_at(frame);
-        scale.key_at(frame);
-        self.opacity.key_at(frame);
+    /// A value of what it shows, or of how, that can change over time, by its name in recipes.
+    pub fn slot(&mut self, name: &str) -> Option<Slot<'_>> {
+        match name {
+            "near-fade" => Some(Slot::Number(&mut self.near_fade_m)),
+            "haze-reach" => Some(Slot::Number(&mut self.haze.reach)),
+            "haze-soft" => Some(Slot::Number(&mut self.haze.soft)),
+            _ => self.content.slot(name),
+        }
     }
 
-    /// Lets its keys at a time, frames, go.
-    pub fn forget_key(&mut self, frame: f64) {
-        let Placement { anchor, scale, .. } = &mut self.placement;
-        anchor.foot.forget_key(frame);
-        anchor.turn.forget_key(frame);
-        anchor.lift_m.forget_key(frame);
-        scale.forget_key(frame);
-        self.opacity.forget_key(frame);
+    /// As it is at a time, frames, with all that changes in its own tracks; its placement and opacity keep theirs.
+    pub fn resolved(&self, frame: f64) -> Cow<'_, Self> {
+        if self.tracks.is_empty() {
+            return Cow::Borrowed(self);
+        }
+        let mut now = self.clone();
+        for (name, track) in &self.tracks {
+            if let Some(slot) = now.slot(name) {
+                track.give(frame, slot);
+            }
+        }
+        Cow::Owned(now)
     }
 
-    /// Lets all its keys go; it stays as it is at a time, frames.
-    pub fn forget_keys(&mut self, frame: f64) {
-        let Placement { anchor, scale, .. } = &mut self.placement;
-        anchor.foot.forget_keys(frame);
-        anchor.turn.forget_keys(frame);
-        anchor.lift_m.forget_keys(frame);
-        scale.forget_keys(frame);
-        self.opacity.forget_keys(frame);
+    /// Moves it with the world, so that it stays where it is in the picture.
+    pub fn move_with(&mut self, by: &Similarity) {
+        self.placement.move_with(by);
+        self.began.iter_mut().for_each(|b| b.placement.move_with(by));
     }
 
-    /// Times at which it has a key, frames.
-    pub fn key_frames(&self) -> Vec<f64> {
-        let Placement { anchor, scale, .. } = &self.placement;
-        let own = anchor.foot.key_frames().chain(anchor.turn.key_frames()).chain(anchor.lift_m.key_frames());
-        let mut frames: Vec<f64> = own.chain(scale.key_frames()).chain(self.opacity.key_frames()).collect();
-        frames.sort_by(f64::total_cmp);
-        frames.dedup();
-        frames
+    /// Its placement as one of its copies has it.
+    pub fn placed_as(&self, copy: &Copy) -> Placement {
+        let mut placement = self.placement.clone();
+        let shift = copy.frames;
+        placement.shift(shift);
+        // Offsets are counted from the insert as it is turned at each time; the turn about the normal comes on top.
+        let surface = placement.anchor.surface();
+        let turn = placement.anchor.turn.clone();
+        let level = |frame: f64| {
+            let [turn, ..] = turn.at(frame).turn_lean_roll();
+            Rotation::from_turn_lean_roll([turn, 0.0, 0.0]).matrix()
+        };
+        let first = turn.key_frames().next().unwrap_or(shift);
+        let by = surface * (level(first) * copy.offset);
+        placement.anchor.foot.map(|foot| (Vector3::from(*foot) + by).into());
+        let about = Rotation::from_turn_lean_roll([copy.turn_deg, 0.0, 0.0]).matrix();
+        placement.anchor.turn.map(|turn| Rotation::from(about * turn.matrix()));
+        placement.scale.map(|scale| scale * copy.scale);
+        placement
+    }
+
+    /// Becomes one of its copies.
+    pub fn take_place_of(&mut self, copy: &Copy) {
+        let placement = self.placed_as(copy);
+        self.shift(copy.frames);
+        self.placement = placement;
+        self.copies = None;
     }
 
     /// Whether it looks or stands otherwise at another time.
     pub fn changes(&self) -> bool {
-        self.placement.moves() || self.opacity.changes()
+        self.placement.moves()
+            || self.opacity.changes()
+            || !self.span.is_everywhere()
+            || self.tracks.values().any(|t| t.key_frames().len() > 1)
     }
 
     /// What it is called: its name, or for those of earlier versions its kind and number.
@@ -244,6 +232,17 @@ impl Insert {
         if self.name.chars().count() > MAX_NAME || self.name.chars().any(char::is_control) {
             return Err(InsertError::Name { most: MAX_NAME });
         }
-        self.content.validate()
+        self.span.validate()?;
+        within("the distance of the fade", self.near_fade_m, 0.0, 1e5)?;
+        self.haze.validate()?;
+        self.copies.iter().try_for_each(Copies::validate)?;
+        self.content.validate()?;
+        // What changes is checked at each of its keys.
+        for frame in self.tracks.values().flat_map(ContentTrack::key_frames) {
+            let now = self.resolved(frame);
+            now.haze.validate()?;
+            now.content.validate()?;
+        }
+        Ok(())
     }
 }

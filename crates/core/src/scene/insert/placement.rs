@@ -45,8 +45,8 @@ fn stays(facing: &Facing) -> bool {
     *facing == Facing::Stays
 }
 
-/// Where an insert is, in the world of the datum. Its pivot is its foot: the middle of the bottom
-/// edge when it stands, of the text when it lies.
+/// Where an insert is, in the world of the datum or in the frame of its parent. Its own frame begins at its foot: the
+/// middle of the bottom edge when it stands, of the text when it lies.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Placement {
     /// Where its foot is, and how it is turned there.
@@ -58,12 +58,19 @@ pub struct Placement {
     /// Whether it turns to the camera.
     #[serde(default, skip_serializing_if = "stays")]
     pub facing: Facing,
+    /// The place of its own frame, metres as it was made, that stands on its foot: it turns and grows about that.
+    #[serde(default, skip_serializing_if = "at_foot")]
+    pub pivot: [f64; 3],
+}
+
+fn at_foot(pivot: &[f64; 3]) -> bool {
+    *pivot == [0.0; 3]
 }
 
 impl Placement {
     /// On a surface, as large as it was made.
     pub fn on(foot: [f64; 3], normal: [f64; 3], stance: Stance) -> Self {
-        Self { anchor: Anchor::on(foot, normal), scale: 1.0.into(), stance, facing: Facing::default() }
+        Self { anchor: Anchor::on(foot, normal), scale: 1.0.into(), stance, facing: Facing::default(), pivot: [0.0; 3] }
     }
 
     /// World from the insert's own frame at a time, frames: x along the baseline, y up the letters, z towards the
@@ -98,6 +105,39 @@ impl Placement {
         self.anchor.origin(frame)
     }
 
+    /// From its own frame, metres as it was made, to that in which it is placed, at a time, frames.
+    pub fn own(&self, frame: f64) -> Similarity {
+        self.similarity(frame, self.rotation(frame))
+    }
+
+    /// The same as it turns to a camera whose centre is `eye`.
+    pub fn own_toward(&self, frame: f64, eye: Vector3<f64>) -> Similarity {
+        self.similarity(frame, self.rotation_toward(frame, eye))
+    }
+
+    fn similarity(&self, frame: f64, rotation: Rotation3<f64>) -> Similarity {
+        let scale = self.scale.at(frame);
+        let translation = self.origin(frame) - rotation * Vector3::from(self.pivot) * scale;
+        Similarity { scale, rotation, translation }
+    }
+
+    /// Takes another place of its own frame as the one that it turns and grows about; at every key of its foot, or at a
+    /// time, frames, where it has none, it stays where it is.
+    pub fn set_pivot(&mut self, frame: f64, pivot: [f64; 3]) {
+        let by = Vector3::from(pivot) - Vector3::from(self.pivot);
+        let still = self.anchor.foot.key_frames().next().is_none();
+        let at: Vec<f64> = if still { vec![frame] } else { self.anchor.foot.key_frames().collect() };
+        let feet: Vec<(f64, [f64; 3])> = at
+            .into_iter()
+            .map(|t| {
+                let shift = self.rotation(t) * by * self.scale.at(t);
+                (t, (Vector3::from(self.anchor.foot.at(t)) + shift).into())
+            })
+            .collect();
+        feet.into_iter().for_each(|(t, foot)| self.anchor.foot.set_at(t, foot));
+        self.pivot = pivot;
+    }
+
     /// Its turn about the normal and its lean about its own baseline (positive away from the viewer) at a time,
     /// degrees.
     pub fn turn_lean_deg(&self, frame: f64) -> [f64; 2] {
@@ -109,6 +149,13 @@ impl Placement {
     pub fn set_turn_lean_deg(&mut self, frame: f64, [turn, lean]: [f64; 2]) {
         let [.., roll] = self.anchor.turn.at(frame).turn_lean_roll();
         self.anchor.turn.set_at(frame, Rotation::from_turn_lean_roll([turn, lean, roll]));
+    }
+
+    /// Turns it so that its own frame lies as `rotation` says, world from its own; at a time, frames, where its turn changes,
+    /// else for good.
+    pub fn turn_to(&mut self, frame: f64, rotation: &Rotation3<f64>) {
+        let turn = self.anchor.surface().inverse() * rotation * self.stance.basis().inverse();
+        self.anchor.turn.set_at(frame, Rotation::from(turn));
     }
 
     /// Moves it with the world, so that it stays where it is in the picture.
@@ -134,6 +181,7 @@ impl Placement {
     /// The first [`InsertError`].
     pub fn validate(&self) -> Result<(), InsertError> {
         self.anchor.validate()?;
+        self.pivot.iter().try_for_each(|v| within("the pivot", *v, -1e5, 1e5))?;
         self.scale.validate(|v| within("the scale", *v, 1e-4, 1e4))
     }
 }
@@ -163,6 +211,24 @@ mod tests {
             let m = *p.rotation(0.0).matrix();
             prop_assert!((m.transpose() * m - Matrix3::identity()).norm() < 1e-9);
             prop_assert!((m.determinant() - 1.0).abs() < 1e-9);
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn another_pivot_moves_nothing_and_stays_where_it_is_put_when_it_turns(
+            x in -3f64..3.0, y in -3f64..3.0, z in -3f64..3.0, turn in -170f64..170.0, scale in 0.2f64..5.0,
+        ) {
+            let mut p = placement([0.0, 0.6, 0.8], turn, Stance::Lying);
+            p.scale = scale.into();
+            let (before, corner) = (p.own(0.0), Vector3::new(0.4, 1.2, -0.3));
+            p.set_pivot(0.0, [x, y, z]);
+            prop_assert!((p.own(0.0).point(corner) - before.point(corner)).norm() < 1e-9);
+            let pivot = Vector3::new(x, y, z);
+            let at = p.own(0.0).point(pivot);
+            p.set_turn_lean_deg(0.0, [turn + 50.0, 20.0]);
+            p.scale = (2.0 * scale).into();
+            prop_assert!((p.own(0.0).point(pivot) - at).norm() < 1e-9);
         }
     }
 

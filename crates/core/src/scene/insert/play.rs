@@ -64,6 +64,25 @@ impl Play {
         Some(first + within as u32)
     }
 
+    /// The place in a motion of `length` frames that is shown at a time, frames, between frames too; `None` where nothing
+    /// is shown any more.
+    pub fn position_at(&self, frame: f64, length: f64) -> Option<f64> {
+        let first = f64::from(self.first).min(length);
+        let last = self.last.map_or(length, |l| f64::from(l).clamp(first, length));
+        let span = last - first;
+        let run = (frame - self.start) * self.speed;
+        Some(
+            first
+                + match self.ends {
+                    Ends::Loop if span > 0.0 => run.rem_euclid(span),
+                    Ends::Loop => 0.0,
+                    Ends::Hold => run.clamp(0.0, span),
+                    Ends::Vanish if (0.0..=span).contains(&run) => run,
+                    Ends::Vanish => return None,
+                },
+        )
+    }
+
     /// Moves it in time by frames.
     pub fn shift(&mut self, by: f64) {
         self.start += by;
@@ -97,6 +116,15 @@ mod tests {
         assert_eq!(shown(play(Ends::Loop), &frames, 1.0), some([3, 2, 3, 4, 2, 3]));
         assert_eq!(shown(play(Ends::Hold), &frames, 1.0), some([2, 2, 3, 4, 4, 4]));
         assert_eq!(shown(play(Ends::Vanish), &frames, 1.0), [None, Some(2), Some(3), Some(4), None, None]);
+    }
+
+    #[test]
+    fn a_motion_is_shown_between_its_frames_too() {
+        let at = |ends, frame| Play { start: 2.0, speed: 2.0, ends, ..Play::default() }.position_at(frame, 10.0);
+        assert_eq!([2.25, 7.5, 0.0].map(|f| at(Ends::Loop, f)), [Some(0.5), Some(1.0), Some(6.0)]);
+        assert_eq!([0.0, 4.0, 99.0].map(|f| at(Ends::Hold, f)), [Some(0.0), Some(4.0), Some(10.0)]);
+        assert_eq!([0.0, 4.0, 99.0].map(|f| at(Ends::Vanish, f)), [None, Some(4.0), None]);
+        assert_eq!(Play::default().position_at(3.0, 0.0), Some(0.0));
     }
 
     #[test]

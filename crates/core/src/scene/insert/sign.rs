@@ -1,6 +1,6 @@
 //! A picture or a clip on a flat card.
 
-use super::{InsertError, Play, within};
+use super::{InsertError, Play, Slot, within};
 use crate::scene::Asset;
 use serde::{Deserialize, Serialize};
 
@@ -78,6 +78,22 @@ impl Sign {
     pub fn width_m(&self) -> f64 {
         let [left, top, right, bottom] = self.crop;
         self.height_m * self.aspect * (1.0 - left - right) / (1.0 - top - bottom)
+    }
+
+    /// A value that can change over time, by its name in recipes.
+    pub fn slot(&mut self, name: &str) -> Option<Slot<'_>> {
+        match name {
+            "height" => Some(Slot::Number(&mut self.height_m)),
+            "thickness" => Some(Slot::Number(&mut self.thickness_m)),
+            "corner" => Some(Slot::Number(&mut self.corner_m)),
+            "bend" => Some(Slot::Number(&mut self.bend_m)),
+            "edge" => Some(Slot::Colour(&mut self.edge)),
+            "crop-left" => Some(Slot::Number(&mut self.crop[0])),
+            "crop-top" => Some(Slot::Number(&mut self.crop[1])),
+            "crop-right" => Some(Slot::Number(&mut self.crop[2])),
+            "crop-bottom" => Some(Slot::Number(&mut self.crop[3])),
+            _ => None,
+        }
     }
 
     /// Checks every number.

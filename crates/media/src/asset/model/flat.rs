@@ -74,8 +74,17 @@ pub fn ply(bytes: &[u8], name: &str) -> Result<ModelFile, AssetFileError> {
         let three = |keys: [&str; 3]| Some([get(v, keys[0])?, get(v, keys[1])?, get(v, keys[2])?]);
         model.positions.push(three(["x", "y", "z"]).ok_or_else(|| unreadable(&"a corner of it has no place"))?);
         model.normals.push(three(["nx", "ny", "nz"]).unwrap_or_default());
+        if let Some(rgb) = three(["red", "green", "blue"]) {
+            // Written as encoded for display, 0 to 255.
+            let [r, g, b] = rgb.map(|c| (c / 255.0).clamp(0.0, 1.0).powf(2.2));
+            model.colours.resize(model.positions.len() - 1, [1.0; 4]);
+            model.colours.push([r, g, b, get(v, "alpha").map_or(1.0, |a| a / 255.0)]);
+        }
         let uv = |a, b| Some([get(v, a)?, 1.0 - get(v, b)?]);
         model.uvs.push(uv("s", "t").or_else(|| uv("u", "v")).unwrap_or_default());
+    }
+    if !model.colours.is_empty() {
+        model.materials = vec![ModelMaterial { base: [1.0; 4], ..ModelMaterial::default() }];
     }
     for face in read.payload.get("face").map(Vec::as_slice).unwrap_or_default() {
         let list = corners(face.get("vertex_indices").or_else(|| face.get("vertex_index")));

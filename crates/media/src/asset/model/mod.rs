@@ -3,6 +3,9 @@
 mod flat;
 mod gltf_file;
 mod obj;
+pub mod rig;
+
+pub use rig::Rig;
 
 use super::{AssetFileError, Picture, bytes_of, extension};
 use std::collections::BTreeMap;
@@ -63,6 +66,8 @@ pub struct ModelMaterial {
     pub base_map: Option<ModelMap>,
     /// Roughness in green, metal in blue.
     pub surface_map: Option<ModelMap>,
+    /// How much of the light from everywhere reaches it, in red, and how much that counts.
+    pub occlusion_map: Option<(ModelMap, f32)>,
     /// Directions.
     pub normal_map: Option<ModelMap>,
     /// Light that it gives.
@@ -85,6 +90,7 @@ impl Default for ModelMaterial {
             emission: [0.0; 3],
             base_map: None,
             surface_map: None,
+            occlusion_map: None,
             normal_map: None,
             emission_map: None,
             cover: ModelCover::Opaque,
@@ -103,6 +109,10 @@ pub struct ModelFile {
     pub normals: Vec<[f32; 3]>,
     /// One per corner; the origin is at the top left.
     pub uvs: Vec<[f32; 2]>,
+    /// Linear light and alpha, one per corner; empty where all are white.
+    pub colours: Vec<[f32; 4]>,
+    /// How it moves by itself, where it does.
+    pub rig: Option<Rig>,
     /// Counter-clockwise from outside.
     pub triangles: Vec<[u32; 3]>,
     /// The material of each triangle.
@@ -164,11 +174,22 @@ impl ModelFile {
         if self.materials.is_empty() {
             self.materials.push(ModelMaterial::default());
         }
+        // Materials are told by their names.
+        for i in 0..self.materials.len() {
+            let name = self.materials[i].name.trim().to_owned();
+            let taken = self.materials[..i].iter().any(|m| m.name == name);
+            self.materials[i].name =
+                if name.is_empty() || taken { format!("{name} {}", i + 1).trim().into() } else { name };
+        }
         let last = self.materials.len() as u16 - 1;
         self.parts.resize(self.triangles.len(), 0);
         self.parts.iter_mut().for_each(|p| *p = (*p).min(last));
         self.normals.resize(n, [0.0; 3]);
         self.uvs.resize(n, [0.0; 2]);
+        if !self.colours.is_empty() {
+            self.colours.resize(n, [1.0; 4]);
+            self.colours.iter_mut().flatten().for_each(|v| *v = if v.is_finite() { v.clamp(0.0, 1.0) } else { 1.0 });
+        }
         for normal in &mut self.normals {
             let length = normal.iter().map(|v| v * v).sum::<f32>().sqrt();
             *normal = if length.is_finite() && length > 1e-6 { normal.map(|v| v / length) } else { [0.0; 3] };

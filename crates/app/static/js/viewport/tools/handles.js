@@ -2,7 +2,9 @@
 /** Handles of the chosen insert: move in its surface, turn, lift, scale; drafts while they move. */
 import { add, centre, cross, dot, scale, sub, unit } from "../../math/camera.js";
 import { NUMBER, PLACE, ROTATION, valueAt, withValue } from "../../math/curve.js";
-import { placeAt } from "../../math/placement.js";
+import { pointOf, standsAt, wayBack, wayOf, worldOf } from "../../math/family.js";
+import { holds, hullOf } from "../../math/hull.js";
+import { keyedFrames, placeAt } from "../../math/placement.js";
 import { fromAxis, times } from "../../math/rotation.js";
 import { colours } from "../colours.js";
 import { marksInserts } from "../shown.js";
@@ -41,13 +43,18 @@ export class Handles {
   places(insert) {
     const { model } = this.viewport,
       camera = model.camera();
-    const { foot, normal: n, baseline } = placeAt(insert.placement, model.frame);
+    const world = worldOf(this.inserts(), insert, model.frame),
+      own = placeAt(insert.placement, model.frame);
+    const foot = pointOf(world, own.foot),
+      n = wayOf(world, own.normal),
+      baseline = wayOf(world, own.baseline);
     // A constant size on the screen, so that handles can be grabbed at any distance.
     const reach = camera ? (0.11 * Math.hypot(...sub(centre(camera), foot)) * 900) / camera.f : 1;
     // Turned in the surface, whatever it leans.
     const right = unit(sub(baseline, scale(n, dot(baseline, n)))),
       ahead = cross(right, n);
     return {
+      world,
       n,
       foot,
       reach,
@@ -91,8 +98,19 @@ export class Handles {
       const at = this.spots(this.places(insert)),
         chosen = insert.id === viewport.model.chosenOf("insert"),
         { foot } = at;
-      if (!foot) continue;
       if (chosen) {
+        this.paintWay(g, insert);
+        const outline = this.outline(insert);
+        g.strokeStyle = sand;
+        g.globalAlpha = 0.7;
+        g.beginPath();
+        outline.forEach((p, i) => (i ? g.lineTo(p[0], p[1]) : g.moveTo(p[0], p[1])));
+        if (outline.length) g.closePath();
+        g.stroke();
+        g.globalAlpha = 1;
+      }
+      if (!foot) continue;
+      if (chosen && !insert.locked) {
         g.strokeStyle = bone;
         g.lineWidth = 1;
         for (const name of /** @type {const} */ (["turn", "size", "lift"])) {
@@ -138,16 +156,150 @@ export class Handles {
         if (p && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, name, places };
       }
     }
+    // The thing itself is as good as its foot: the chosen one first, then the one that is in front.
+    const body = this.bodyAt(at);
+    return body && { insert: body, name: "foot", places: this.places(body) };
+  }
+
+  /** The outline of what an insert takes up, px of the view. @param {any} insert @returns {number[][]} */
+  outline(insert) {
+    const { viewport } = this,
+      { model } = viewport,
+      camera = model.camera(),
+      shape = model.shapes.get(insert.id) ?? [];
+    const stands = standsAt(this.inserts(), insert, model.frame, camera && centre(camera));
+    const seen = shape.map((p) => viewport.worldToStage(pointOf(stands, p)));
+    // What reaches behind the camera has no outline.
+    return seen.length > 2 && seen.every((p) => p) ? hullOf(/** @type {number[][]} */ (seen)) : [];
+  }
+
+  /** The thing under the pointer. @param {number[]} at @returns {any} */
+  bodyAt(at) {
+    const { viewport } = this,
+      { model } = viewport,
+      camera = model.camera();
+    if (!camera || !marksInserts(model)) return null;
+    /** @type {any[]} */ const all = this.inserts();
+    const near = all.filter((i) => !i.hidden && i.content.kind !== "backdrop" && holds(this.outline(i), at));
+    const far = (/** @type {any} */ i) => Math.hypot(...sub(centre(camera), this.places(i).foot));
+    const chosen = near.find((i) => i.id === model.chosenOf("insert"));
+    return chosen ?? near.sort((a, b) => far(a) - far(b))[0] ?? null;
+  }
+
+  /**
+   * Moves the chosen thing in its surface by px of the picture.
+   * @param {number} dx @param {number} dy
+   */
+  nudge(dx, dy) {
+    const { viewport } = this,
+      { model } = viewport,
+      insert = model.insert(model.chosenOf("insert"));
+    if (!insert || insert.locked) return;
+    const places = this.places(insert),
+      at = viewport.worldToStage(places.foot);
+    if (!at) return;
+    const s = viewport.through() ? viewport.view.scale : 1,
+      hit = viewport.onPlane([at[0] + dx * s, at[1] + dy * s], places.foot, places.n),
+      from = viewport.onPlane(at, places.foot, places.n);
+    if (!hit || !from) return;
+    const next = structuredClone(insert);
+    this.set(next.placement, "foot", inside(places.world, sub(hit, from)));
+    model.edit({ edit: "change-insert", insert: next }).catch(() => {});
+  }
+
+  /** Where a thing goes over time, as far as it moves. @param {CanvasRenderingContext2D} g @param {any} insert */
+  paintWay(g, insert) {
+    const { viewport } = this,
+      frames = keyedFrames(insert, "place");
+    if (frames.length < 2) return;
+    const [first, last] = [frames[0], frames[frames.length - 1]],
+      step = Math.max(1, (last - first) / 120);
+    g.strokeStyle = colours.sand;
+    g.lineWidth = 1;
+    g.setLineDash([3, 3]);
+    g.beginPath();
+    let drawn = false;
+    for (let f = first; f <= last + 1e-9; f += step) {
+      const at = viewport.worldToStage(this.footAt(insert, f));
+      if (!at) drawn = false;
+      else if (drawn) g.lineTo(at[0], at[1]);
+      else g.moveTo(at[0], at[1]);
+      drawn = !!at;
+    }
+    g.stroke();
+    g.setLineDash([]);
+    for (const f of frames) {
+      const at = viewport.worldToStage(this.footAt(insert, f));
+      if (!at) continue;
+      g.fillStyle = f === viewport.model.frame ? colours.sand : colours.stone;
+      g.beginPath();
+      g.moveTo(at[0], at[1] - 5);
+      g.lineTo(at[0] + 5, at[1]);
+      g.lineTo(at[0], at[1] + 5);
+      g.lineTo(at[0] - 5, at[1]);
+      g.closePath();
+      g.fill();
+      g.stroke();
+    }
+  }
+
+  /** @param {any} insert @param {number} frame */
+  footAt(insert, frame) {
+    return pointOf(worldOf(this.inserts(), insert, frame), placeAt(insert.placement, frame).foot);
+  }
+
+  /** A key of the chosen thing's way under the pointer, other than that of this frame. @param {number[]} at */
+  keyAt(at) {
+    const { model } = this.viewport,
+      insert = model.insert(model.chosenOf("insert"));
+    if (!insert || !marksInserts(model)) return null;
+    const frames = keyedFrames(insert, "place");
+    if (frames.length < 2) return null;
+    for (const frame of frames) {
+      const p = this.viewport.worldToStage(this.footAt(insert, frame));
+      if (p && frame !== model.frame && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, frame };
+    }
     return null;
+  }
+
+  /** Pulls a key of the way in the surface of the thing. @param {{insert: any, frame: number}} key @param {number[]} at */
+  pullKey({ insert, frame }, at) {
+    const { viewport } = this,
+      { model } = viewport,
+      world = worldOf(this.inserts(), insert, frame),
+      foot = this.footAt(insert, frame);
+    const normal = wayOf(world, insert.placement.anchor.normal),
+      first = viewport.onPlane(at, foot, normal);
+    if (!first) return;
+    viewport.drag(
+      (now) => {
+        const hit = viewport.onPlane(now, foot, normal);
+        if (!hit) return;
+        const next = structuredClone(insert),
+          { anchor } = next.placement,
+          by = inside(world, sub(hit, first));
+        anchor.foot = withValue(anchor.foot, frame, add(valueAt(PLACE, anchor.foot, frame), by));
+        model.moving = next;
+        this.sketch();
+      },
+      () => this.drop(insert),
+    );
   }
 
   /** Begins a drag if a handle is there. @param {number[]} at */
   down(at) {
+    const key = this.keyAt(at);
+    if (key) {
+      this.pullKey(key, at);
+      return true;
+    }
     const grabbed = this.over(at);
     if (!grabbed) return false;
     const { viewport } = this,
       { insert, name, places } = grabbed;
     viewport.model.choose({ kind: "insert", id: insert.id });
+    // What is locked can be chosen, not moved.
+    if (insert.locked) return true;
     const began = structuredClone(insert);
     const first = viewport.onPlane(at, places.foot, places.n);
     const sight = viewport.rayAt(at);
@@ -159,14 +311,14 @@ export class Handles {
         total[1] += by[1];
         const next = structuredClone(began),
           p = next.placement;
-        if (name === "lift") this.set(p, "lift", this.along(places, places.n, total));
+        if (name === "lift") this.set(p, "lift", this.along(places, places.n, total) / places.world.scale);
         else if (edge) this.dragEdgeOn(name, p, places, total);
         else {
           const hit = viewport.onPlane(now, places.foot, places.n);
           if (!hit) return;
           const a = sub(first, places.foot),
             b = sub(hit, places.foot);
-          if (name === "foot") this.set(p, "foot", sub(hit, first));
+          if (name === "foot") this.set(p, "foot", inside(places.world, sub(hit, first)));
           if (name === "turn") this.set(p, "turn", Math.atan2(dot(cross(a, b), places.n), dot(a, b)));
           if (name === "size") this.set(p, "size", dot(b, places.right) / Math.max(dot(a, places.right), 1e-6));
         }
@@ -192,7 +344,7 @@ export class Handles {
     };
     if (name === "foot") {
       const axis = reach(places.right) >= reach(places.ahead) ? places.right : places.ahead;
-      this.set(placement, "foot", scale(axis, this.along(places, axis, total)));
+      this.set(placement, "foot", inside(places.world, scale(axis, this.along(places, axis, total))));
     }
     if (name === "turn") this.set(placement, "turn", total[0] * TURN_A_PX);
     if (name === "size") this.set(placement, "size", Math.exp((total[0] - total[1]) / GROWS_BY_E_PX));
@@ -270,5 +422,8 @@ export class Handles {
     model.touch();
   }
 }
+
+/** A step in the world, in the frame of what a thing hangs on. @param {any} world @param {number[]} by */
+const inside = (world, by) => scale(wayBack(world, by), 1 / world.scale);
 
 const clampScale = (/** @type {number} */ by) => Math.min(Math.max(by, 0.05), 20);

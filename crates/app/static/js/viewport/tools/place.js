@@ -21,11 +21,19 @@ export class PlaceTool {
       { tool } = model,
       [x, y] = this.viewport.toPicture(at);
     if (tool.kind !== "place") return;
-    const asset = tool.asset || null;
-    const placed = { kind: tool.what, asset, frame: model.frame, x, y, stance: tool.stance || null };
-    if (!(await model.change("place", placed))) return;
+    if (!(await model.change("place", this.wish(tool, x, y)))) return;
     model.putAway();
+    model.justPlaced = true;
     model.chooseNewest("insert");
+  }
+
+  /** @param {any} tool @param {number} x @param {number} y */
+  wish(tool, x, y) {
+    const { model } = this.viewport,
+      asset = tool.asset || null,
+      where = tool.where ?? "surface";
+    const put = { where, depth_m: tool.depth ?? 10, points: where === "points" ? [...model.selected] : [] };
+    return { kind: tool.what, asset, frame: model.frame, x, y, stance: tool.stance || null, put };
   }
 
   /** @param {number[]} at */
@@ -59,8 +67,17 @@ export class PlaceTool {
     const { viewport } = this,
       { model } = viewport,
       [x, y] = viewport.toPicture(at);
-    const surface = await (await model.get(`surface?frame=${model.frame}&x=${x}&y=${y}`)).json();
-    if (model.tool.kind !== "place") return;
+    const { tool } = model;
+    if (tool.kind !== "place") return;
+    const response = await fetch(model.url("tile"), {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify(this.wish(tool, x, y)),
+    });
+    if (!response.ok) return;
+    const surface = await response.json();
+    // It may be put away by now.
+    if (model.tool !== tool) return;
     model.surface = surface;
     viewport.reading.hidden = false;
     viewport.reading.style.left = `${at[0] + READING_PX[0]}px`;
@@ -83,6 +100,7 @@ export class PlaceTool {
 /** @param {{kind: string, name: string, tilt_deg: number, fit_px: number|null, support: number}} spot */
 function words({ kind, name, tilt_deg, fit_px, support }) {
   if (kind === "far") return "far off · follows the turn of the camera";
+  if (name === "in the air" || name === "at the point") return name;
   const fit = fit_px === null ? "laid by hand" : `fit ${fit_px.toFixed(2)} px · ${support} points`;
   return `${name} · tilt ${tilt_deg.toFixed(1)} deg · ${fit}`;
 }
