@@ -1,7 +1,7 @@
 //! A take into a clip, through ffmpeg.
 
 use crate::flight::RATE;
-use crate::scenery::Scenery;
+use crate::scene::Scene;
 use crate::sensor;
 use crate::take::Take;
 use crate::truth;
@@ -30,7 +30,7 @@ pub fn film(take: &Take, folder: &Path, how: &Compression, on_frame: impl FnMut(
     write_truth(take, folder)?;
     let clip = folder.join(format!("{}.mp4", take.name));
     let partial = clip.with_extension("part.mp4");
-    encode(&Scenery::of(take.place, take.crowd), take, &partial, how, on_frame)?;
+    encode(take.scene().as_ref(), take, &partial, how, on_frame)?;
     std::fs::rename(partial, clip)
 }
 
@@ -39,7 +39,7 @@ pub fn film(take: &Take, folder: &Path, how: &Compression, on_frame: impl FnMut(
 /// # Errors
 /// When the folder cannot be written.
 pub fn write_truth(take: &Take, folder: &Path) -> std::io::Result<()> {
-    let truth = truth::compute(&Scenery::of(take.place, take.crowd), take);
+    let truth = truth::compute(take.scene().as_ref(), take);
     std::fs::write(folder.join(format!("{}.truth.json", take.name)), serde_json::to_vec(&truth)?)
 }
 
@@ -48,7 +48,7 @@ pub fn write_truth(take: &Take, folder: &Path) -> std::io::Result<()> {
 /// # Errors
 /// When ffmpeg is missing or refuses.
 pub fn encode(
-    scenery: &Scenery,
+    scene: &dyn Scene,
     take: &Take,
     to: &Path,
     how: &Compression,
@@ -83,7 +83,7 @@ pub fn encode(
     let mut ffmpeg = command.stdin(Stdio::piped()).spawn()?;
     let Some(mut pipe) = ffmpeg.stdin.take() else { return Err(std::io::Error::other("no pipe to ffmpeg")) };
     for frame in 0..take.frames {
-        pipe.write_all(&sensor::film(scenery, take, frame))?;
+        pipe.write_all(&sensor::film(scene, take, frame))?;
         on_frame(frame + 1);
     }
     drop(pipe);

@@ -1,5 +1,6 @@
 //! How the drone flies over the quay in the demo clip.
 
+use crate::basin::{About, Air, lookout_eye};
 use crate::places::Place;
 use crate::take::Take;
 use fennik_core::geometry::Pose;
@@ -13,7 +14,7 @@ const FRAMES: u32 = 250;
 /// The demo clip: 24 mm on a sensor 36 mm wide, a little barrel.
 pub const QUAY: Take = Take {
     name: "varrick-quay",
-    place: Place::Quay,
+    place: Place::Basin(About::Quay, Air::Fair),
     motion: "free",
     width: 1280,
     height: 720,
@@ -24,6 +25,7 @@ pub const QUAY: Take = Take {
     shutter: 0.5,
     readout: 0.0,
     rays: 5,
+    least_rays: 2,
     noise: 1.0,
     contrast: 1.0,
     plain: false,
@@ -32,6 +34,35 @@ pub const QUAY: Take = Take {
     caption: false,
     rate_factor: 25,
 };
+
+/// A walk along the boathouse, from the hand: 28 mm on a sensor 36 mm wide.
+pub const BOATHOUSE: Take = Take {
+    name: "varrick-boathouse",
+    place: Place::Basin(About::Boathouse, Air::Fair),
+    frames: 150,
+    pose: walk,
+    focal: |_| 28.0 / 36.0 * 1280.0,
+    k1: -0.022,
+    shutter: 0.35,
+    noise: 1.1,
+    ..QUAY
+};
+
+/// A pan from the lookout, on a tripod: 35 mm on a sensor 36 mm wide.
+pub const LOOKOUT: Take = Take {
+    name: "varrick-lookout",
+    place: Place::Basin(About::Lookout, Air::Pale),
+    motion: "nodal",
+    frames: 150,
+    pose: pan,
+    focal: |_| 35.0 / 36.0 * 1280.0,
+    k1: -0.012,
+    noise: 0.9,
+    ..QUAY
+};
+
+/// The clips of the demo.
+pub const CLIPS: [&Take; 3] = [&QUAY, &BOATHOUSE, &LOOKOUT];
 
 /// Smooth unrest about 0, of size about 1: three waves of the given turns a frame.
 pub fn unrest(frame: f64, a: f64, b: f64, c: f64) -> f64 {
@@ -55,6 +86,28 @@ fn pose(frame: f64) -> Pose {
         + Vector3::new(wave(0.11, 0.23, 0.51), wave(0.13, 0.29, 0.43), wave(0.09, 0.19, 0.39)) * 0.07;
     let target = Vector3::new(1.6 - 1.2 * t, 0.9, -4.5 - 2.0 * t);
     aimed(eye, target, Vector3::new(wave(0.31, 0.57, 1.1), wave(0.27, 0.49, 0.9), wave(0.21, 0.37, 0.7)) * 0.0035)
+}
+
+/// Along the wall, past who stands there, with a step's sway.
+fn walk(frame: f64) -> Pose {
+    let t = frame / 150.0;
+    let step = 0.26 * frame;
+    let bob = Vector3::new(0.018 * (0.5 * step).sin(), 0.022 * step.sin(), 0.0);
+    let eye = Vector3::new(7.1 - 0.5 * t, 1.66, 32.2 + 6.6 * t) + bob;
+    let wave = |a: f64, b: f64, c: f64| unrest(frame, a, b, c);
+    let target = Vector3::new(1.9, 2.05 + 0.1 * t, 38.2 + 4.6 * t);
+    aimed(eye, target, Vector3::new(wave(0.21, 0.37, 0.7), wave(0.17, 0.33, 0.6), wave(0.13, 0.27, 0.5)) * 0.006)
+}
+
+/// From north to east over the basin, slowly begun and ended.
+fn pan(frame: f64) -> Pose {
+    let t = (frame / 149.0).clamp(0.0, 1.0);
+    let ease = t * t * (3.0 - 2.0 * t);
+    let turn = 0.42 + 0.85 * ease;
+    let eye = Vector3::from(lookout_eye());
+    let rise = -0.075 + 0.012 * (2.6 * ease).sin();
+    let hand = Vector3::new(unrest(frame, 0.11, 0.19, 0.31), unrest(frame, 0.09, 0.17, 0.27), 0.0) * 0.0006;
+    aimed(eye, eye + Vector3::new(turn.sin(), rise, -turn.cos()) * 10.0, hand)
 }
 
 #[cfg(test)]

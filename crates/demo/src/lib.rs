@@ -4,12 +4,14 @@
 //! textures, a sun, a shutter, a lens and a noisy sensor. The film and its true cameras are
 //! deterministic; `cargo run --release -p fennik-demo --bin film` makes them again.
 
+mod basin;
 pub mod encode;
 pub mod flight;
 mod form;
 pub mod library;
 mod paint;
 pub mod places;
+pub mod scene;
 pub mod scenery;
 pub mod sensor;
 pub mod take;

@@ -1,5 +1,6 @@
 //! What stands where: the places that takes are filmed at.
 
+pub use crate::basin::{About, Air};
 use crate::form::Form;
 use crate::paint::{Colour, Skin};
 use crate::scenery::WATER_Y;
@@ -22,6 +23,8 @@ pub enum Place {
     Room,
     /// A yard between tall houses.
     Court,
+    /// The basin of the demo, with who is about and the sky over it.
+    Basin(About, Air),
 }
 
 /// A body that stands or drifts somewhere.
@@ -83,6 +86,7 @@ pub(crate) fn things(place: Place, crowd: usize) -> Vec<Thing> {
         Place::Levels => levels(&mut to),
         Place::Room => room(&mut to),
         Place::Court => court(&mut to),
+        Place::Basin(..) => {}
     }
     people(&mut to, crowd);
     to.0

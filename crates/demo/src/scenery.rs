@@ -3,6 +3,7 @@
 use crate::form::Form;
 use crate::paint::{Colour, Skin, ground, skin, sky};
 use crate::places::{Place, Thing, boxed, things};
+use crate::scene::{Met, Scene};
 use crate::uprights::Upright;
 use fennik_core::geometry::{Lens, Pose};
 use nalgebra::Vector3;
@@ -111,28 +112,14 @@ impl Shade {
     }
 }
 
-/// What a ray met.
+/// What a ray met, of the things.
 #[derive(Clone, Copy)]
-pub struct Met {
-    /// Distance along the ray.
-    pub distance: f64,
-    /// Whether it stands still.
-    pub still: bool,
+struct Hit {
+    distance: f64,
+    still: bool,
     normal: V,
     /// `None` for the ground.
     thing: Option<usize>,
-}
-
-impl Met {
-    /// Whether it is of the ground on which everything stands.
-    pub fn is_ground(&self) -> bool {
-        self.still && self.thing.is_none() && self.normal.y > 0.5
-    }
-
-    /// Whether it is a thing on the move; the water is not one.
-    pub fn moves(&self) -> bool {
-        !self.still && self.thing.is_some()
-    }
 }
 
 impl Default for Scenery {
@@ -175,16 +162,11 @@ impl Scenery {
         self.sun
     }
 
-    /// The nearest thing along a ray, at a time given in frames.
-    pub fn meet(&self, from: V, ray: V, frame: f64) -> Option<Met> {
-        self.meet_among(0..self.things.len(), from, ray, frame)
-    }
-
     /// Names the flat surface that was met: one side of one thing, or the ground; `None` for what is round.
-    pub fn surface_of(&self, met: &Met) -> Option<String> {
-        let side = [met.normal.x, met.normal.y, met.normal.z].map(|v| (v * 100.0).round() as i32);
-        match met.thing {
-            None if met.is_ground() => Some("ground".to_owned()),
+    fn surface_of(&self, hit: &Hit) -> Option<String> {
+        let side = [hit.normal.x, hit.normal.y, hit.normal.z].map(|v| (v * 100.0).round() as i32);
+        match hit.thing {
+            None if hit.still && hit.normal.y > 0.5 => Some("ground".to_owned()),
             None => Some("quay-wall".to_owned()),
             Some(i) if matches!(self.things[i].form, Form::Box { .. }) => {
                 Some(format!("box-{i}:{},{},{}", side[0], side[1], side[2]))
@@ -193,18 +175,75 @@ impl Scenery {
         }
     }
 
-    /// The upright edges of what stands still.
-    pub(crate) fn uprights(&self) -> impl Iterator<Item = Upright> {
-        self.things.iter().filter(|t| t.drift == V::zeros()).flat_map(|t| {
-            t.form.uprights().into_iter().map(move |(foot, height)| {
-                let outward = V::new(foot.x, 0.0, foot.z).normalize();
-                Upright { foot: t.middle + foot, height, outward }
-            })
+    fn meet_among(&self, among: impl Iterator<Item = usize>, from: V, ray: V, frame: f64) -> Option<Hit> {
+        let mut best: Option<Hit> = None;
+        let mut nearest = f64::INFINITY;
+        if ray.y < 0.0 {
+            // The quay, or beyond its edge the water.
+            let quay = -from.y / ray.y;
+            let at_quay = from + ray * quay;
+            if quay > 0.0 && (at_quay.x <= EDGE_X || self.place != Place::Quay) {
+                nearest = quay;
+                best = Some(Hit { distance: quay, still: true, normal: V::y(), thing: None });
+            } else {
+                let water = (WATER_Y - from.y) / ray.y;
+                if water > 0.0 {
+                    nearest = water;
+                    best = Some(Hit { distance: water, still: false, normal: V::y(), thing: None });
+                }
+            }
+        }
+        // The wall of the quay, seen from over the water.
+        if self.place == Place::Quay && ray.x < 0.0 && from.x > EDGE_X {
+            let wall = (EDGE_X - from.x) / ray.x;
+            let y = from.y + ray.y * wall;
+            if wall > 0.0 && wall < nearest && (WATER_Y..=0.0).contains(&y) {
+                nearest = wall;
+                best = Some(Hit { distance: wall, still: true, normal: V::x(), thing: None });
+            }
+        }
+        for i in among {
+            let thing = &self.things[i];
+            let o = from - (thing.middle + thing.drift * frame);
+            let along = -o.dot(&ray);
+            if (o + ray * along).norm_squared() > thing.bounding * thing.bounding {
+                continue;
+            }
+            if let Some((distance, normal)) = thing.form.cross(o, ray) {
+                if distance > 1e-4 && distance < nearest {
+                    nearest = distance;
+                    best = Some(Hit { distance, still: thing.drift == V::zeros(), normal, thing: Some(i) });
+                }
+            }
+        }
+        best
+    }
+}
+
+impl Scene for Scenery {
+    fn meet(&self, from: V, ray: V, frame: f64) -> Option<Met> {
+        self.meet_among(0..self.things.len(), from, ray, frame).map(|hit| Met {
+            distance: hit.distance,
+            still: hit.still,
+            ground: hit.still && hit.thing.is_none() && hit.normal.y > 0.5,
+            moves: !hit.still && hit.thing.is_some(),
+            surface: self.surface_of(&hit),
         })
     }
 
-    /// Those things that the rows of a picture from `top` to `bottom` (px) can see.
-    pub fn in_rows(&self, pose: &Pose, lens: &Lens, top: f64, bottom: f64, frame: f64) -> Vec<usize> {
+    fn uprights(&self) -> Vec<Upright> {
+        let still = self.things.iter().filter(|t| t.drift == V::zeros());
+        still
+            .flat_map(|t| {
+                t.form.uprights().into_iter().map(move |(foot, height)| {
+                    let outward = V::new(foot.x, 0.0, foot.z).normalize();
+                    Upright { foot: t.middle + foot, height, outward }
+                })
+            })
+            .collect()
+    }
+
+    fn in_rows(&self, pose: &Pose, lens: &Lens, top: f64, bottom: f64, frame: f64) -> Vec<usize> {
         let seen = |thing: &Thing| {
             let c = pose.to_camera(thing.middle + thing.drift * frame);
             // Distortion, shutter and shake stay well within this margin.
@@ -215,8 +254,7 @@ impl Scenery {
         (0..self.things.len()).filter(|&i| seen(&self.things[i])).collect()
     }
 
-    /// Those of the things `among` that may be seen from `pose` between two columns of pixels.
-    pub fn in_columns(
+    fn in_columns(
         &self,
         among: &[usize],
         pose: &Pose,
@@ -237,53 +275,7 @@ impl Scenery {
         among.iter().copied().filter(|&i| seen(&self.things[i])).collect()
     }
 
-    fn meet_among(&self, among: impl Iterator<Item = usize>, from: V, ray: V, frame: f64) -> Option<Met> {
-        let mut best: Option<Met> = None;
-        let mut nearest = f64::INFINITY;
-        if ray.y < 0.0 {
-            // The quay, or beyond its edge the water.
-            let quay = -from.y / ray.y;
-            let at_quay = from + ray * quay;
-            if quay > 0.0 && (at_quay.x <= EDGE_X || self.place != Place::Quay) {
-                nearest = quay;
-                best = Some(Met { distance: quay, still: true, normal: V::y(), thing: None });
-            } else {
-                let water = (WATER_Y - from.y) / ray.y;
-                if water > 0.0 {
-                    nearest = water;
-                    best = Some(Met { distance: water, still: false, normal: V::y(), thing: None });
-                }
-            }
-        }
-        // The wall of the quay, seen from over the water.
-        if self.place == Place::Quay && ray.x < 0.0 && from.x > EDGE_X {
-            let wall = (EDGE_X - from.x) / ray.x;
-            let y = from.y + ray.y * wall;
-            if wall > 0.0 && wall < nearest && (WATER_Y..=0.0).contains(&y) {
-                nearest = wall;
-                best = Some(Met { distance: wall, still: true, normal: V::x(), thing: None });
-            }
-        }
-        for i in among {
-            let thing = &self.things[i];
-            let o = from - (thing.middle + thing.drift * frame);
-            let along = -o.dot(&ray);
-            if (o + ray * along).norm_squared() > thing.bounding * thing.bounding {
-                continue;
-            }
-            if let Some((distance, normal)) = thing.form.cross(o, ray) {
-                if distance > 1e-4 && distance < nearest {
-                    nearest = distance;
-                    best = Some(Met { distance, still: thing.drift == V::zeros(), normal, thing: Some(i) });
-                }
-            }
-        }
-        best
-    }
-
-    /// Light that comes along a ray that can only meet the things `among`. `spread` is the width of a pixel at distance
-    /// one.
-    pub fn look(&self, among: &[usize], from: V, ray: V, frame: f64, spread: f64, jitter: [f64; 2]) -> Colour {
+    fn look(&self, among: &[usize], from: V, ray: V, frame: f64, spread: f64, unit: [f64; 4]) -> Colour {
         let Some(met) = self.meet_among(among.iter().copied(), from, ray, frame) else { return sky(ray) };
         let at = from + ray * met.distance;
         let footprint = spread * met.distance / ray.dot(&met.normal).abs().max(0.15).sqrt();
@@ -291,7 +283,7 @@ impl Scenery {
             Some(i) => skin(&self.things[i], met.normal, at, frame, footprint),
             None => ground(self.place, met.normal, met.still, at, frame, footprint),
         };
-        let toward_sun = (self.sun + V::new(jitter[0] - 0.5, 0.0, jitter[1] - 0.5) * 0.05).normalize();
+        let toward_sun = (self.sun + V::new(unit[0] - 0.5, 0.0, unit[1] - 0.5) * 0.05).normalize();
         let facing = met.normal.dot(&toward_sun).max(0.0);
         let lit =
             facing > 0.0 && self.meet_among(self.shade.of(at), at + met.normal * 2e-3, toward_sun, frame).is_none();
@@ -313,7 +305,6 @@ impl Scenery {
         std::array::from_fn(|k| colour[k] * (1.0 - haze) + air[k] * haze)
     }
 }
-
 #[cfg(test)]
 mod tests {
     use super::*;

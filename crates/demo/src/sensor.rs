@@ -1,6 +1,6 @@
 //! From light to the bytes of a frame: lens, shutter, noise.
 
-use crate::scenery::Scenery;
+use crate::scene::Scene;
 use crate::take::Take;
 use fennik_core::geometry::Lens;
 use nalgebra::{Vector2, Vector3};
@@ -8,6 +8,12 @@ use rayon::prelude::*;
 
 /// Deviation of the sensor's noise at black and at white, 8-bit levels.
 const NOISE: (f32, f32) = (0.9, 2.0);
+
+/// How far the light of a pixel's rays may differ for it to be done, as a part of it.
+const AGREED: f32 = 0.13;
+
+/// How far off an edge is looked for, px.
+const NEAR: usize = 2;
 
 /// Columns for which it is looked up at a time what they may show.
 const TILE: usize = 64;
@@ -27,8 +33,41 @@ fn scramble(mut h: u64) -> u64 {
     h ^ (h >> 31)
 }
 
+/// What the rays of a pixel have brought.
+#[derive(Clone, Copy)]
+struct Spot {
+    sum: [f32; 3],
+    low: [f32; 3],
+    high: [f32; 3],
+    rays: f32,
+}
+
+impl Default for Spot {
+    fn default() -> Self {
+        Self { sum: [0.0; 3], low: [f32::INFINITY; 3], high: [0.0; 3], rays: 0.0 }
+    }
+}
+
+impl Spot {
+    fn add(&mut self, light: [f32; 3]) {
+        self.rays += 1.0;
+        for c in 0..3 {
+            self.sum[c] += light[c];
+            (self.low[c], self.high[c]) = (self.low[c].min(light[c]), self.high[c].max(light[c]));
+        }
+    }
+
+    fn agrees(&self) -> bool {
+        (0..3).all(|c| self.high[c] - self.low[c] < AGREED * (self.high[c] + AGREED))
+    }
+}
+
+fn seed_of(frame: u32, x: usize, y: usize) -> u64 {
+    scramble((u64::from(frame) << 40) ^ ((y as u64) << 20) ^ x as u64 ^ 0x5DEE_CE66)
+}
+
 /// Films one frame: RGB bytes of the take's size.
-pub fn film(scenery: &Scenery, take: &Take, frame: u32) -> Vec<u8> {
+pub fn film(scene: &dyn Scene, take: &Take, frame: u32) -> Vec<u8> {
     let (w, h, rays) = (take.width as usize, take.height as usize, take.rays);
     let lens = take.lens(f64::from(frame));
     let exposure = take.exposure(frame);
@@ -43,29 +82,46 @@ pub fn film(scenery: &Scenery, take: &Take, frame: u32) -> Vec<u8> {
             })
             .collect();
         let middle_pose = take.pose(middle_time);
-        let among = scenery.in_rows(&middle_pose, &lens, y as f64, y as f64, middle_time);
+        let among = scene.in_rows(&middle_pose, &lens, y as f64, y as f64, middle_time);
         let mut here = Vec::new();
-        for x in 0..w {
-            if x % TILE == 0 {
-                let columns = (x as f64, (x + TILE) as f64);
-                here = scenery.in_columns(&among, &middle_pose, &lens, columns, middle_time);
+        let mut spots = vec![Spot::default(); w];
+        let first = take.least_rays.min(rays);
+        for (from, to) in [(0, first), (first, rays)] {
+            // Where the first rays disagree, or do near by, there is an edge or one that moves.
+            let plain: Vec<bool> = (0..w)
+                .map(|x| from > 0 && spots[x.saturating_sub(NEAR)..(x + NEAR + 1).min(w)].iter().all(Spot::agrees))
+                .collect();
+            for x in 0..w {
+                if x % TILE == 0 {
+                    let columns = (x as f64, (x + TILE) as f64);
+                    here = scene.in_columns(&among, &middle_pose, &lens, columns, middle_time);
+                }
+                if plain[x] {
+                    continue;
+                }
+                let seed = seed_of(frame, x, y);
+                for n in from..to {
+                    // The first of fewer rays are far apart.
+                    let i = if take.least_rays < rays { n * (rays - 1) % rays } else { n };
+                    // A rook's pattern, turned by pixel, so that time and place are not tied.
+                    let k = (i + (seed % rays as u64) as usize) % rays;
+                    let (time, eye, to_world) = &moments[k];
+                    let random = scramble(seed.wrapping_add(i as u64));
+                    let unit = |shift: u32| ((random >> shift) & 0xFFFF) as f64 / 65536.0;
+                    let px = x as f64 - 0.5 + (i as f64 + unit(0)) / rays as f64;
+                    let py = y as f64 - 0.5 + (((i * 2) % rays) as f64 + unit(16)) / rays as f64;
+                    let ray = (to_world * direction(&lens, px, py)).normalize();
+                    let other = scramble(random ^ 0x51AB_1E5D);
+                    let more = |shift: u32| ((other >> shift) & 0xFFFF) as f64 / 65536.0;
+                    let chance = [unit(32), unit(48), more(0), more(16)];
+                    spots[x].add(scene.look(&here, *eye, ray, *time, 1.0 / lens.focal_px, chance));
+                }
             }
-            let seed = scramble((u64::from(frame) << 40) ^ ((y as u64) << 20) ^ x as u64 ^ 0x5DEE_CE66);
-            let mut sum = [0.0f32; 3];
-            for i in 0..rays {
-                // A rook's pattern, turned by pixel, so that time and place are not tied.
-                let k = (i + (seed % rays as u64) as usize) % rays;
-                let (time, eye, to_world) = &moments[k];
-                let random = scramble(seed.wrapping_add(i as u64));
-                let unit = |shift: u32| ((random >> shift) & 0xFFFF) as f64 / 65536.0;
-                let px = x as f64 - 0.5 + (i as f64 + unit(0)) / rays as f64;
-                let py = y as f64 - 0.5 + (((i * 2) % rays) as f64 + unit(16)) / rays as f64;
-                let ray = (to_world * direction(&lens, px, py)).normalize();
-                let light = scenery.look(&here, *eye, ray, *time, 1.0 / lens.focal_px, [unit(32), unit(48)]);
-                (0..3).for_each(|c| sum[c] += light[c]);
-            }
+        }
+        for (x, spot) in spots.iter().enumerate() {
+            let seed = seed_of(frame, x, y);
             for c in 0..3 {
-                let linear = exposure * sum[c] / rays as f32;
+                let linear = exposure * spot.sum[c] / spot.rays;
                 // A soft shoulder keeps bright skies from clipping.
                 let toned = if take.plain { linear } else { linear / (1.0 + 0.28 * linear) * 1.12 };
                 let encoded = 118.0 + take.contrast * (encode(toned) * 255.0 - 118.0);
@@ -127,7 +183,7 @@ mod tests {
         for take in
             TRIALS.iter().filter(|t| ["wide-round", "whip", "crowd", "rolling-unsteady", "long-lens"].contains(&t.name))
         {
-            let scenery = Scenery::of(take.place, take.crowd);
+            let scenery = take.scene();
             for frame in (0..take.frames).step_by(23) {
                 let lens = take.lens(f64::from(frame));
                 for y in (0..take.height).step_by(60).map(f64::from) {
@@ -141,7 +197,7 @@ mod tests {
                             let pose = take.pose(time);
                             let ray = (pose.rotation.inverse() * direction(&lens, x, y)).normalize();
                             let light = |among: &[usize]| {
-                                scenery.look(among, pose.centre(), ray, time, 1.0 / lens.focal_px, [0.5, 0.5])
+                                scenery.look(among, pose.centre(), ray, time, 1.0 / lens.focal_px, [0.5; 4])
                             };
                             assert_eq!(light(&here), light(&rows), "{} frame {frame} at {x}, {y}", take.name);
                         }

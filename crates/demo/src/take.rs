@@ -1,6 +1,9 @@
 //! One take: how a camera moves and what it is built like.
 
+use crate::basin::Basin;
 use crate::places::Place;
+use crate::scene::Scene;
+use crate::scenery::Scenery;
 use fennik_core::geometry::{Lens, Pose};
 
 /// A camera with its move over a number of frames.
@@ -29,6 +32,8 @@ pub struct Take {
     pub readout: f64,
     /// Rays a pixel.
     pub rays: usize,
+    /// Rays after which a pixel is done where they agree.
+    pub least_rays: usize,
     /// The sensor's noise against the usual one.
     pub noise: f32,
     /// Contrast of the plate; 1 is as seen.
@@ -46,6 +51,14 @@ pub struct Take {
 }
 
 impl Take {
+    /// What it films.
+    pub fn scene(&self) -> Box<dyn Scene> {
+        match self.place {
+            Place::Basin(about, air) => Box::new(Basin::new(about, air)),
+            place => Box::new(Scenery::of(place, self.crowd)),
+        }
+    }
+
     /// The lens at a time in frames.
     pub fn lens(&self, frame: f64) -> Lens {
         let focal_px = (self.focal)(frame) * f64::from(self.width) / 1280.0;

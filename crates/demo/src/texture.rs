@@ -15,6 +15,13 @@ fn scrambled(mut h: u64) -> f32 {
     (h & 0xFF_FFFF) as f32 / 16_777_216.0
 }
 
+/// A number from 0 to 1 for a place of the raster that `x` and `y` name.
+pub(crate) fn chance(x: f64, y: f64, seed: u64) -> f32 {
+    let h = seed.wrapping_mul(0x1656_67B1_9E37_79F9) ^ (below(x) as u64).wrapping_mul(BY_X);
+    let h = (h ^ (h >> 31)).wrapping_mul(0x94D0_49BB_1331_11EB);
+    scrambled(h ^ (below(y) as u64).wrapping_mul(BY_Y))
+}
+
 /// The whole number below: rays ask for it so often that a call for each would tell.
 fn below(x: f64) -> i64 {
     let whole = x as i64;

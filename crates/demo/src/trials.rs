@@ -22,6 +22,7 @@ const PLAIN: Take = Take {
     shutter: 0.4,
     readout: 0.0,
     rays: 3,
+    least_rays: usize::MAX,
     noise: 1.0,
     contrast: 1.0,
     plain: false,

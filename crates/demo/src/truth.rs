@@ -1,7 +1,7 @@
 //! The true cameras of the film, and true points with the frames in which they are seen.
 
 use crate::flight::RATE;
-use crate::scenery::Scenery;
+use crate::scene::Scene;
 use crate::take::Take;
 use fennik_core::camera::Camera;
 use fennik_core::geometry::{Lens, Pose};
@@ -119,7 +119,7 @@ impl Truth {
 }
 
 /// Computes the truth of a take. With a rolling shutter, a frame's camera is that of its middle row.
-pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
+pub fn compute(scene: &dyn Scene, take: &Take) -> Truth {
     let frames: Vec<TrueCamera> = (0..take.frames)
         .map(|frame| {
             let (pose, lens) = (take.pose(f64::from(frame)), take.lens(f64::from(frame)));
@@ -147,13 +147,13 @@ pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
         let pose = take.pose(frame);
         let n = take.lens(frame).unproject(pixel);
         let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
-        let Some(met) = scenery.meet(pose.centre(), ray, frame).filter(|m| m.still && m.distance < 80.0) else {
+        let Some(met) = scene.meet(pose.centre(), ray, frame).filter(|m| m.still && m.distance < 80.0) else {
             continue;
         };
         let position = pose.centre() + ray * met.distance;
-        let visible: Vec<u32> = (0..take.frames).filter(|&f| sees(scenery, take, position, f)).collect();
+        let visible: Vec<u32> = (0..take.frames).filter(|&f| sees(scene, take, position, f)).collect();
         if visible.len() >= 20 {
-            points.push(TruePoint { position: position.into(), visible, surface: scenery.surface_of(&met) });
+            points.push(TruePoint { position: position.into(), visible, surface: met.surface });
         }
     }
     Truth {
@@ -162,7 +162,7 @@ pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
         height: take.height,
         fps: f64::from(RATE),
         motion: take.motion.to_owned(),
-        moving_share: moving_share(scenery, take),
+        moving_share: moving_share(scene, take),
         rolling_shutter_readout: (take.readout > 0.0).then_some(take.readout),
         frames,
         points,
@@ -172,7 +172,7 @@ pub fn compute(scenery: &Scenery, take: &Take) -> Truth {
 /// Frames and pixels between those that are asked what moves there.
 const SHARE_STEP: (usize, usize) = (5, 20);
 
-fn moving_share(scenery: &Scenery, take: &Take) -> f64 {
+fn moving_share(scene: &dyn Scene, take: &Take) -> f64 {
     let (mut asked, mut moving) = (0usize, 0usize);
     for frame in (0..take.frames).step_by(SHARE_STEP.0).map(f64::from) {
         let (pose, lens) = (take.pose(frame), take.lens(frame));
@@ -181,14 +181,14 @@ fn moving_share(scenery: &Scenery, take: &Take) -> f64 {
                 let n = lens.unproject(Vector2::new(f64::from(x), f64::from(y)));
                 let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
                 asked += 1;
-                moving += usize::from(scenery.meet(pose.centre(), ray, frame).is_some_and(|m| m.moves()));
+                moving += usize::from(scene.meet(pose.centre(), ray, frame).is_some_and(|m| m.moves));
             }
         }
     }
     moving as f64 / asked as f64
 }
 
-fn sees(scenery: &Scenery, take: &Take, point: Vector3<f64>, frame: u32) -> bool {
+fn sees(scene: &dyn Scene, take: &Take, point: Vector3<f64>, frame: u32) -> bool {
     let pose = take.pose(f64::from(frame));
     let c = pose.to_camera(point);
     if c.z < 0.1 {
@@ -202,5 +202,5 @@ fn sees(scenery: &Scenery, take: &Take, point: Vector3<f64>, frame: u32) -> bool
     let away = point - pose.centre();
     let distance = away.norm();
     inside
-        && scenery.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)
+        && scene.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)
 }

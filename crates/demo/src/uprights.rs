@@ -1,6 +1,6 @@
 //! The upright edges that a frame of a take shows: what a person would draw along to tell what is up.
 
-use crate::scenery::Scenery;
+use crate::scene::Scene;
 use crate::take::Take;
 use nalgebra::{Vector2, Vector3};
 
@@ -14,24 +14,26 @@ const MARGIN_PX: f64 = 8.0;
 const LEAST_LENGTH: f64 = 0.12;
 
 /// An upright edge of something that stands still.
-pub(crate) struct Upright {
+#[derive(Debug, Clone)]
+pub struct Upright {
     /// Where it begins.
-    pub(crate) foot: Vector3<f64>,
+    pub foot: Vector3<f64>,
     /// How long it is, metres.
-    pub(crate) height: f64,
+    pub height: f64,
     /// Away from the body that it bounds, level, of unit length.
-    pub(crate) outward: Vector3<f64>,
+    pub outward: Vector3<f64>,
 }
 
 /// The upright edges that a frame shows, each as far as nothing is before it: its ends, px of the frame.
-pub fn uprights(scenery: &Scenery, take: &Take, frame: u32) -> Vec<[Vector2<f64>; 2]> {
-    scenery
+pub fn uprights(scene: &dyn Scene, take: &Take, frame: u32) -> Vec<[Vector2<f64>; 2]> {
+    scene
         .uprights()
+        .into_iter()
         .filter_map(|edge| {
             let seen: Vec<Option<Vector2<f64>>> = (0..=PLACES)
                 .map(|i| {
                     let at = edge.foot + Vector3::y() * (edge.height * i as f64 / PLACES as f64);
-                    seen_at(scenery, take, frame, at, edge.outward)
+                    seen_at(scene, take, frame, at, edge.outward)
                 })
                 .collect();
             let longest = seen.split(Option::is_none).max_by_key(|run| run.len())?;
@@ -43,7 +45,7 @@ pub fn uprights(scenery: &Scenery, take: &Take, frame: u32) -> Vec<[Vector2<f64>
 
 /// Where a place of an edge is seen, px; `None` where something is before it.
 fn seen_at(
-    scenery: &Scenery,
+    scene: &dyn Scene,
     take: &Take,
     frame: u32,
     at: Vector3<f64>,
@@ -65,7 +67,7 @@ fn seen_at(
     let eye = take.pose(time).centre();
     let past = at + outward * OUTSIDE_M - eye;
     let distance = past.norm();
-    let free = || scenery.meet(eye, past / distance, time).is_none_or(|m| m.distance > distance);
+    let free = || scene.meet(eye, past / distance, time).is_none_or(|m| m.distance > distance);
     (within(px.x, take.width) && within(px.y, take.height) && free()).then_some(px)
 }
 
@@ -77,8 +79,7 @@ mod tests {
     #[test]
     fn the_edges_of_a_room_are_seen_and_the_picture_changes_across_them() {
         let take = trial("room").unwrap();
-        let scenery = Scenery::of(take.place, take.crowd);
-        let edges = uprights(&scenery, take, 40);
+        let edges = uprights(take.scene().as_ref(), take, 40);
         assert!(edges.len() >= 4, "{}", edges.len());
         for [from, to] in &edges {
             let pose = take.pose(40.0);

@@ -1,13 +1,16 @@
-//! Makes the demo film and its truth again: `cargo run --release -p fennik-demo --bin film [FOLDER]`. `--still N
-//! FILE.ppm` makes one frame of it, `--truth FOLDER` the truth alone; `--trial NAME FOLDER` a clip that tries the
+//! Makes the demo clips and their truth again: `cargo run --release -p fennik-demo --bin film [FOLDER]`. `--clip NAME
+//! FOLDER` makes one of them, `--still NAME N FILE.ppm` one frame, `--truth NAME FOLDER` its truth alone; `--trial NAME FOLDER` a clip that tries the
 //! solver, with its truth, `--trial-still NAME N FILE.ppm` one frame of that, `--trial-truth NAME FOLDER` its truth.
 
 use fennik_demo::encode::{Compression, TRIAL, film, write_truth};
-use fennik_demo::flight::QUAY;
+use fennik_demo::flight::CLIPS;
 use fennik_demo::take::Take;
-use fennik_demo::{scenery::Scenery, sensor, trials};
+use fennik_demo::{sensor, trials};
 use std::io::Write;
 use std::path::Path;
+
+/// How the demo clips are compressed.
+const CLIP: Compression = Compression { preset: "veryslow", most_kbit: Some(4500), sound: true };
 
 fn write_clip(take: &Take, folder: &str, how: &Compression) -> std::io::Result<()> {
     film(take, Path::new(folder), how, |done| {
@@ -21,28 +24,33 @@ fn write_clip(take: &Take, folder: &str, how: &Compression) -> std::io::Result<(
 fn write_still(take: &Take, frame: &str, file: &str) -> std::io::Result<()> {
     let mut out = std::fs::File::create(file)?;
     writeln!(out, "P6 {} {} 255", take.width, take.height)?;
-    out.write_all(&sensor::film(&Scenery::of(take.place, take.crowd), take, frame.parse().unwrap_or(0)))
+    out.write_all(&sensor::film(take.scene().as_ref(), take, frame.parse().unwrap_or(0)))
 }
 
 fn trial(name: &str) -> std::io::Result<&'static Take> {
     trials::trial(name).ok_or_else(|| std::io::Error::other(format!("there is no take {name}")))
 }
 
+fn clip(name: &str) -> std::io::Result<&'static Take> {
+    CLIPS.into_iter().find(|t| t.name == name).ok_or_else(|| std::io::Error::other(format!("there is no clip {name}")))
+}
+
 fn main() -> std::io::Result<()> {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     let words: Vec<&str> = arguments.iter().map(String::as_str).collect();
     match words.as_slice() {
-        ["--still", frame, file] => write_still(&QUAY, frame, file),
+        ["--still", name, frame, file] => write_still(clip(name)?, frame, file),
         ["--trial-still", name, frame, file] => write_still(trial(name)?, frame, file),
-        ["--truth", folder] => write_truth(&QUAY, Path::new(folder)),
+        ["--truth", name, folder] => write_truth(clip(name)?, Path::new(folder)),
         ["--trial", name, folder] => {
             std::fs::create_dir_all(folder)?;
             write_clip(trial(name)?, folder, &TRIAL)
         }
         ["--trial-truth", name, folder] => write_truth(trial(name)?, Path::new(folder)),
+        ["--clip", name, folder] => write_clip(clip(name)?, folder, &CLIP),
         _ => {
             let folder = words.first().copied().unwrap_or("crates/demo/assets");
-            write_clip(&QUAY, folder, &Compression { preset: "veryslow", most_kbit: Some(3000), sound: true })
+            CLIPS.into_iter().try_for_each(|take| write_clip(take, folder, &CLIP))
         }
     }
 }
