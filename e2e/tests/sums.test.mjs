@@ -19,6 +19,7 @@ import { dropReading, worstAbove } from "../../crates/app/static/js/math/worst.j
 import { ellipse } from "../../crates/app/static/js/math/spread.js";
 import { compared } from "../../crates/app/static/js/math/compare.js";
 import { counts, readTracks, trackAt } from "../../crates/app/static/js/math/tracks.js";
+import { rest, settle, straighten } from "../../crates/app/static/js/math/snap.js";
 
 const c = Math.cos(0.4),
   s = Math.sin(0.4);
@@ -281,4 +282,45 @@ test("numbers with units are read as the server reads them", async () => {
     [-0.0001, "0"],
   ])
     assert.equal(shownValue(value), text);
+});
+
+test("a thing that is dragged rests on edges and feet, in line with others, and at straight angles", () => {
+  // One metre is 50 px.
+  const apart = (a, b) => 50 * Math.hypot(...a.map((v, i) => v - b[i]));
+  const thing = { normal: [0, 1, 0], right: [1, 0, 0], ahead: [0, 0, -1] };
+  const others = {
+    feet: [[2, 0, 3]],
+    edges: [
+      [
+        [5, 0, -4],
+        [5, 0, 4],
+      ],
+      [
+        [0, 2, 0],
+        [1, 2, 0],
+      ],
+    ],
+  };
+  const at = (p, o = others) => rest({ at: p, ...thing }, o, apart);
+  assert.deepEqual(at([2.1, 0, 3.05]).at, [2, 0, 3], "onto the foot of another");
+  assert.deepEqual(at([4.9, 0, 1]).at, [5, 0, 1], "onto an edge of its own surface");
+  assert.deepEqual(at([0.5, 0, 0.02]).at, [0.5, 0, 0.02], "an edge of another surface does not pull");
+  const inLine = at([2.08, 0, 0]);
+  assert.deepEqual(inLine.at, [2, 0, 0]);
+  assert.equal(inLine.marks.length, 1);
+  assert.deepEqual(at([0, 0, 2.9]).at, [0, 0, 3]);
+  const far = at([0.4, 0, 1.2]);
+  assert.deepEqual([far.at, far.marks], [[0.4, 0, 1.2], []], "what is far pulls nothing");
+
+  const deg = Math.PI / 180,
+    turned = (d) => [Math.cos(d * deg), 0, -Math.sin(d * deg)];
+  const further = (d, o = []) => straighten(turned(d), [0, 1, 0], [1, 0, 0], o) / deg;
+  assert.ok(Math.abs(further(43.5) - 1.5) < 1e-9 && Math.abs(further(-91.2) - 1.2) < 1e-9);
+  assert.equal(further(20), 0);
+  assert.ok(Math.abs(further(18.6, [turned(20)]) - 1.4) < 1e-9, "as another thing is turned");
+  assert.ok(Math.abs(further(111, [turned(20)]) + 1) < 1e-9, "at right angles to it");
+
+  assert.equal(settle(0.1, [], 50), 0);
+  assert.equal(settle(1.95, [2], 50), 2);
+  assert.equal(settle(1, [2], 50), 1);
 });

@@ -11,10 +11,10 @@ pub const RATE: u32 = 25;
 /// Frames of the demo clip.
 const FRAMES: u32 = 250;
 
-/// The demo clip: 24 mm on a sensor 36 mm wide, a little barrel.
+/// The clip that everything is measured on: 24 mm on a sensor 36 mm wide, a little barrel.
 pub const QUAY: Take = Take {
     name: "varrick-quay",
-    place: Place::Basin(About::Quay, Air::Fair),
+    place: Place::Quay,
     motion: "free",
     width: 1280,
     height: 720,
@@ -25,7 +25,7 @@ pub const QUAY: Take = Take {
     shutter: 0.5,
     readout: 0.0,
     rays: 5,
-    least_rays: 2,
+    least_rays: usize::MAX,
     noise: 1.0,
     contrast: 1.0,
     plain: false,
@@ -35,34 +35,37 @@ pub const QUAY: Take = Take {
     rate_factor: 25,
 };
 
+/// The same flight over the basin as the demo shows it.
+pub const BASIN: Take = Take { name: "basin-quay", place: Place::Basin(About::Quay, Air::Fair), least_rays: 2, ..QUAY };
+
 /// A walk along the boathouse, from the hand: 28 mm on a sensor 36 mm wide.
 pub const BOATHOUSE: Take = Take {
-    name: "varrick-boathouse",
+    name: "basin-boathouse",
     place: Place::Basin(About::Boathouse, Air::Fair),
-    frames: 150,
+    frames: 110,
     pose: walk,
     focal: |_| 28.0 / 36.0 * 1280.0,
     k1: -0.022,
     shutter: 0.35,
     noise: 1.1,
-    ..QUAY
+    ..BASIN
 };
 
 /// A pan from the lookout, on a tripod: 35 mm on a sensor 36 mm wide.
 pub const LOOKOUT: Take = Take {
-    name: "varrick-lookout",
+    name: "basin-lookout",
     place: Place::Basin(About::Lookout, Air::Pale),
     motion: "nodal",
-    frames: 150,
+    frames: 100,
     pose: pan,
     focal: |_| 35.0 / 36.0 * 1280.0,
     k1: -0.012,
     noise: 0.9,
-    ..QUAY
+    ..BASIN
 };
 
-/// The clips of the demo.
-pub const CLIPS: [&Take; 3] = [&QUAY, &BOATHOUSE, &LOOKOUT];
+/// The clips that ship.
+pub const CLIPS: [&Take; 4] = [&QUAY, &BASIN, &BOATHOUSE, &LOOKOUT];
 
 /// Smooth unrest about 0, of size about 1: three waves of the given turns a frame.
 pub fn unrest(frame: f64, a: f64, b: f64, c: f64) -> f64 {
@@ -90,8 +93,8 @@ fn pose(frame: f64) -> Pose {
 
 /// Along the wall, past who stands there, with a step's sway.
 fn walk(frame: f64) -> Pose {
-    let t = frame / 150.0;
-    let step = 0.26 * frame;
+    let t = frame / 110.0;
+    let step = 0.28 * frame;
     let bob = Vector3::new(0.018 * (0.5 * step).sin(), 0.022 * step.sin(), 0.0);
     let eye = Vector3::new(7.1 - 0.5 * t, 1.66, 32.2 + 6.6 * t) + bob;
     let wave = |a: f64, b: f64, c: f64| unrest(frame, a, b, c);
@@ -101,9 +104,9 @@ fn walk(frame: f64) -> Pose {
 
 /// From north to east over the basin, slowly begun and ended.
 fn pan(frame: f64) -> Pose {
-    let t = (frame / 149.0).clamp(0.0, 1.0);
+    let t = (frame / 99.0).clamp(0.0, 1.0);
     let ease = t * t * (3.0 - 2.0 * t);
-    let turn = 0.42 + 0.85 * ease;
+    let turn = 0.50 + 0.68 * ease;
     let eye = Vector3::from(lookout_eye());
     let rise = -0.075 + 0.012 * (2.6 * ease).sin();
     let hand = Vector3::new(unrest(frame, 0.11, 0.19, 0.31), unrest(frame, 0.09, 0.17, 0.27), 0.0) * 0.0006;

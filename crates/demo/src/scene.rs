@@ -37,7 +37,14 @@ pub trait Scene: Sync {
     }
 
     /// Those of the things `among` that may be seen from `pose` between two columns of pixels.
-    fn in_columns(&self, _among: &[usize], _pose: &Pose, _lens: &Lens, _columns: (f64, f64), _frame: f64) -> Vec<usize> {
+    fn in_columns(
+        &self,
+        _among: &[usize],
+        _pose: &Pose,
+        _lens: &Lens,
+        _columns: (f64, f64),
+        _frame: f64,
+    ) -> Vec<usize> {
         Vec::new()
     }
 

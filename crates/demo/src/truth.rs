@@ -201,6 +201,5 @@ fn sees(scene: &dyn Scene, take: &Take, point: Vector3<f64>, frame: u32) -> bool
     let inside = n.norm() < MAX_RADIUS && within(px.x, take.width) && within(px.y, take.height);
     let away = point - pose.centre();
     let distance = away.norm();
-    inside
-        && scene.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)
+    inside && scene.meet(pose.centre(), away / distance, f64::from(frame)).is_some_and(|m| m.distance > distance - 5e-3)
 }

@@ -28,6 +28,8 @@ pub struct Treatment {
     pub key: Key,
     /// Whether it holds numbers rather than colours.
     pub numbers: bool,
+    /// Whether a smaller frame of a clip will do.
+    pub rough: bool,
 }
 
 /// How a model moves by itself.
@@ -65,6 +67,15 @@ pub trait Assets: Send + Sync + std::fmt::Debug {
     /// # Errors
     /// [`AssetError`] when it is not there or cannot be decoded.
     fn picture(&self, name: &AssetName, frame: u32, treatment: &Treatment) -> Result<Arc<Texture>, AssetError>;
+
+    /// A frame of the plate itself; of those before its first and after its last one these.
+    ///
+    /// # Errors
+    /// [`AssetError`] when there is none, or it cannot be decoded.
+    fn plate(&self, frame: i64, rough: bool) -> Result<Arc<Texture>, AssetError> {
+        let _ = rough;
+        Err(AssetError(format!("there is no plate whose frame {frame} could be shown")))
+    }
 
     /// A model.
     ///

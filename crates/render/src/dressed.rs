@@ -2,7 +2,7 @@
 
 use crate::assets::{AssetError, Assets, Rig, Run, Treatment};
 use crate::colour::linear_of;
-use crate::material::{ChannelMap, Cover, Map, Material, Matte};
+use crate::material::{ChannelMap, Cover, Map, Material, Matte, MatteShape};
 use crate::shape::{OnFoot, ShapeCache, ShapeError};
 use crate::{Mesh, Texture, Wrap};
 use fennik_core::scene::{Effect, Finish, Insert, InsertKind, Keyed, MaterialChange, ModelMap, Prop, Spread, Title};
@@ -17,6 +17,8 @@ const GLASS: f32 = 0.35;
 pub(crate) enum Shown {
     /// The same all the time.
     Still(Vec<Arc<Material>>),
+    /// The plate itself on those of the materials that are so marked.
+    Plate { materials: Vec<Material>, on: [bool; 3] },
     /// A clip on the first of these materials.
     Clip { run: Run, treatment: Treatment, materials: Vec<Material> },
     /// A model that moves by itself, for so many frames.
@@ -51,24 +53,63 @@ impl Dressed {
         Some(Cow::Owned(if insert.flipped == [false; 2] { posed } else { posed.mirrored(insert.flipped) }))
     }
 
-    /// What it looks like at a time; `None` where nothing is shown then.
+    /// What it looks like at a time; `None` where nothing is shown then. `rough`: smaller frames of clips will do.
     pub fn materials(
         &self,
         insert: &Insert,
         frame: f64,
         assets: &dyn Assets,
+        rough: bool,
+    ) -> Result<Option<Vec<Arc<Material>>>, AssetError> {
+        let mut all = self.uncut(insert, frame, assets, rough)?;
+        if let (Some(all), Some(shape)) = (&mut all, shape_of(insert, frame)) {
+            let shape = Some(Arc::new(shape));
+            for material in all.iter_mut().filter(|m| m.matte.is_some()) {
+                let matte = material.matte.clone().map(|m| Matte { shape: shape.clone(), ..m });
+                *material = Arc::new(Material { matte, ..(**material).clone() });
+            }
+        }
+        Ok(all)
+    }
+
+    fn uncut(
+        &self,
+        insert: &Insert,
+        frame: f64,
+        assets: &dyn Assets,
+        rough: bool,
     ) -> Result<Option<Vec<Arc<Material>>>, AssetError> {
         let (run, treatment, materials) = match &self.shown {
             Shown::Still(materials) | Shown::Moving { materials, .. } => return Ok(Some(materials.clone())),
+            Shown::Plate { materials, on } => {
+                let texture = assets.plate(frame.floor() as i64, rough)?;
+                let dressed = materials.iter().zip(on).map(|(material, on)| {
+                    let mut material = material.clone();
+                    if *on {
+                        material.base_map = Some(repeated(texture.clone()));
+                    }
+                    Arc::new(material)
+                });
+                return Ok(Some(dressed.collect()));
+            }
             Shown::Clip { run, treatment, materials } => (run, treatment, materials),
         };
         let (Some(asset), Some(play)) = (insert.content.asset(), insert.content.play()) else { return Ok(None) };
         let Some(at) = play.frame_at(frame, run.frames, run.rate) else { return Ok(None) };
-        let texture = assets.picture(&asset.name, at, treatment)?;
+        let texture = assets.picture(&asset.name, at, &Treatment { rough, ..*treatment })?;
         let mut materials: Vec<Material> = materials.clone();
         materials[0].base_map = Some(front_map(&insert.content, texture));
         Ok(Some(materials.into_iter().map(Arc::new).collect()))
     }
+}
+
+/// The shape on the picture in which a far picture is seen at a time, frames.
+fn shape_of(insert: &Insert, frame: f64) -> Option<MatteShape> {
+    let InsertKind::Backdrop(far) = &insert.content else { return None };
+    let cut = far.cutout.as_ref()?;
+    let corners = cut.outline.shape_at(frame.round().max(0.0) as u32);
+    let corners = corners.into_iter().map(|c| c.map(|v| (v + 0.5) / cut.width_px)).collect();
+    Some(MatteShape { corners, soft: cut.soft_px / cut.width_px, inverted: cut.inverted })
 }
 
 fn dressed(insert: &Insert, shapes: &ShapeCache, assets: &dyn Assets) -> Result<Dressed, ShapeError> {
@@ -79,7 +120,13 @@ fn dressed(insert: &Insert, shapes: &ShapeCache, assets: &dyn Assets) -> Result<
     let mesh = shapes.shape(content, insert.placement.stance, assets)?;
     let made = |shown| Ok(Dressed { mesh, shown });
     if let InsertKind::Title(title) = content {
-        return made(Shown::Still(letters(title, assets)?));
+        let materials = letters(title, assets)?;
+        let on = title.lettering.coverings().map(|c| c.is_some_and(|c| c.asset.is_none()));
+        return made(if on.contains(&true) {
+            Shown::Plate { materials, on }
+        } else {
+            Shown::Still(materials.into_iter().map(Arc::new).collect())
+        });
     }
     let plain = Material::matt(content.base_colour().map(linear_of));
     let Some(asset) = content.asset() else { return made(Shown::Still(vec![Arc::new(plain)])) };
@@ -96,8 +143,8 @@ fn dressed(insert: &Insert, shapes: &ShapeCache, assets: &dyn Assets) -> Result<
             (front.glows, front.casts) = (true, false);
             let horizon = far.above_horizon.then_some(far.fade_deg.to_radians() as f32);
             let plate = (far.plate_from > 0.0).then_some((far.plate_from as f32, far.plate_soft as f32));
-            if horizon.is_some() || plate.is_some() {
-                front.matte = Some(Matte { horizon, plate });
+            if horizon.is_some() || plate.is_some() || far.cutout.is_some() {
+                front.matte = Some(Matte { horizon, plate, shape: None });
             }
         }
         InsertKind::Title(_) | InsertKind::Prop(_) | InsertKind::Marker => {}
@@ -161,21 +208,25 @@ fn with_change(of: &Material, change: &MaterialChange, assets: &dyn Assets) -> R
     Ok(made)
 }
 
-/// Face, bevel and sides of letters.
-fn letters(title: &Title, assets: &dyn Assets) -> Result<Vec<Arc<Material>>, ShapeError> {
+fn repeated(texture: Arc<Texture>) -> Map {
+    Map { wrap: [Wrap::Repeat; 2], ..Map::new(texture) }
+}
+
+/// Face, bevel and sides of letters; where the plate comes on them, it is missing yet.
+fn letters(title: &Title, assets: &dyn Assets) -> Result<Vec<Material>, ShapeError> {
     let set = &title.lettering;
     let colours = [Some(title.colour), set.bevel_colour, set.side_colour].map(|c| c.unwrap_or(title.colour));
     let parts = colours.into_iter().zip(set.coverings());
     let made = parts.map(|(colour, covering)| {
         let mut material = finished(colour.map(linear_of), set.finish);
         if let Some(covering) = covering {
-            let mut map = Map::new(assets.picture(&covering.asset.name, 0, &Treatment::default())?);
-            map.wrap = [Wrap::Repeat; 2];
             let alpha = material.base[3];
             material.base = [1.0, 1.0, 1.0, alpha];
-            material.base_map = Some(map);
+            if let Some(asset) = &covering.asset {
+                material.base_map = Some(repeated(assets.picture(&asset.name, 0, &Treatment::default())?));
+            }
         }
-        Ok(Arc::new(material))
+        Ok(material)
     });
     made.collect()
 }
@@ -208,4 +259,66 @@ fn front_map(content: &InsertKind, texture: Arc<Texture>) -> Map {
 /// What was shot on black gives light; what has its own alpha is lit by the scene's.
 fn is_light(effect: &Effect) -> bool {
     effect.key.by == Keyed::Black
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Model;
+    use crate::texture::Footprint;
+    use fennik_core::scene::{AssetName, Covering, Lettering, Placement, Stance};
+
+    /// A plate that is as red as its frame is late.
+    #[derive(Debug)]
+    struct Reddening;
+
+    impl Assets for Reddening {
+        fn run(&self, _: &AssetName) -> Result<Run, AssetError> {
+            Ok(Run { frames: 1, rate: 1.0 })
+        }
+
+        fn picture(&self, _: &AssetName, _: u32, _: &Treatment) -> Result<Arc<Texture>, AssetError> {
+            Err(AssetError("no picture is asked for".to_owned()))
+        }
+
+        fn plate(&self, frame: i64, _: bool) -> Result<Arc<Texture>, AssetError> {
+            Ok(Arc::new(Texture::new(1, 1, &[frame as u8, 0, 0, 255])))
+        }
+
+        fn model(&self, _: &AssetName) -> Result<Arc<Model>, AssetError> {
+            Err(AssetError("no model is asked for".to_owned()))
+        }
+
+        fn bytes(&self, _: &AssetName) -> Result<Arc<Vec<u8>>, AssetError> {
+            Err(AssetError("no file is asked for".to_owned()))
+        }
+    }
+
+    #[test]
+    fn the_plate_lies_on_letters_frame_by_frame_and_only_where_it_was_put() {
+        let title = Title {
+            text: "O".into(),
+            font: "League Spartan Bold".into(),
+            height_m: 1.0,
+            depth_m: 0.2,
+            bevel_m: 0.0,
+            colour: [0, 200, 0],
+            lettering: Lettering {
+                face: Some(Covering { asset: None, fit: Default::default() }),
+                ..Default::default()
+            },
+        };
+        let placement = Placement::on([0.0; 3], [0.0, 1.0, 0.0], Stance::Standing);
+        let insert = Insert::new(InsertKind::Title(title), placement);
+        let dressed = Dressed::new(&insert, &ShapeCache::default(), &Reddening).unwrap();
+        let red = |frame| {
+            let materials = dressed.materials(&insert, frame, &Reddening, false).unwrap().unwrap();
+            assert!(materials[2].base_map.is_none(), "the sides keep their colour");
+            assert_eq!(materials[0].base, [1.0; 4]);
+            let over = Footprint { at: [0.5; 2], long: [0.0; 2], short: [0.0; 2] };
+            materials[0].base_map.clone().unwrap().texture.look(&over, [Wrap::Repeat; 2])[0]
+        };
+        assert!(red(200.0) > 2.0 * red(100.4) && red(100.4) > 0.0);
+        assert!(!matches!(dressed.shown, Shown::Still(_)), "it is looked at anew on each frame");
+    }
 }

@@ -49,12 +49,13 @@ pub fn composite(
         let moves = motion(&ends);
         if moves > SEEN_PX {
             // Where nothing moves by itself, what is shown in the middle of the exposure is shown all the while.
-            let still = same_casters(&ends).then(|| scene.at(f64::from(camera.frame), camera.centre())).transpose()?;
+            let still =
+                same_casters(&ends).then(|| scene.at(f64::from(camera.frame), camera.centre(), false)).transpose()?;
             return exposed(rgb, size, camera, scene, (shutter, still), moves);
         }
     }
-    let scene = scene.at(f64::from(camera.frame), camera.centre())?;
     let exact = quality == Quality::Exact;
+    let scene = scene.at(f64::from(camera.frame), camera.centre(), !exact)?;
     if let Some(layer) =
         inserts(rgb, size, camera, &scene, exact, Care { shadows: exact, fine: exact, quick: !exact }, None)
     {
@@ -71,7 +72,7 @@ const ASKED: usize = 400;
 /// A moment of the exposure, frames from its middle: the camera, and everything in its place.
 fn moment(camera: &Camera, scene: &RenderScene, after: f64) -> Result<(Camera, Arc<PlacedScene>), RenderError> {
     let then = camera.after(after);
-    let placed = scene.at(f64::from(camera.frame) + after, then.centre())?;
+    let placed = scene.at(f64::from(camera.frame) + after, then.centre(), false)?;
     Ok((then, placed))
 }
 
@@ -367,6 +368,11 @@ impl View<'_> {
         if let Some((from, soft)) = matte.plate {
             let bright = encode(0.2126 * plate[0] + 0.7152 * plate[1] + 0.0722 * plate[2]);
             part *= ((bright - from) / soft.max(1e-4) + 0.5).clamp(0.0, 1.0);
+        }
+        if let Some(shape) = &matte.shape {
+            // Pixels are counted by their middles; an edge is never sharper than one.
+            let pixel = 1.0 / self.width as f64;
+            part *= shape.share_at((at[0] + 0.5) * pixel, (at[1] + 0.5) * pixel, pixel);
         }
         part
     }

@@ -1,6 +1,7 @@
 //! What a face looks like.
 
 use crate::texture::{Texture, Wrap};
+use fennik_core::matte::contains;
 use std::sync::Arc;
 
 /// What of a face shows through.
@@ -112,12 +113,42 @@ pub struct Material {
 }
 
 /// Where a far picture is left out.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Matte {
     /// Over how much it fades at the horizon, radians; `None` where it goes on below.
     pub horizon: Option<f32>,
     /// From which brightness of the plate on it covers, display values 0 to 1, and over how much it fades in.
     pub plate: Option<(f32, f32)>,
+    /// A shape on the picture.
+    pub shape: Option<Arc<MatteShape>>,
+}
+
+/// A closed shape on the picture, in parts of the picture's width.
+#[derive(Debug, Clone, PartialEq)]
+pub struct MatteShape {
+    /// Its corners.
+    pub corners: Vec<[f64; 2]>,
+    /// Over how much it fades.
+    pub soft: f64,
+    /// Whether it covers outside.
+    pub inverted: bool,
+}
+
+impl MatteShape {
+    /// How much of what it cuts is left at a place.
+    pub fn share_at(&self, x: f64, y: f64, least_soft: f64) -> f32 {
+        let mut nearest = f64::INFINITY;
+        for (i, [ax, ay]) in self.corners.iter().enumerate() {
+            let [bx, by] = self.corners[(i + 1) % self.corners.len()];
+            let (wx, wy) = (bx - ax, by - ay);
+            let along = wx * wx + wy * wy;
+            let t = (((x - ax) * wx + (y - ay) * wy) / along.max(1e-18)).clamp(0.0, 1.0);
+            nearest = nearest.min((ax + t * wx - x).hypot(ay + t * wy - y));
+        }
+        let inside = contains(&self.corners, x, y) != self.inverted;
+        let signed = if inside { nearest } else { -nearest };
+        (signed / self.soft.max(least_soft) + 0.5).clamp(0.0, 1.0) as f32
+    }
 }
 
 impl Material {
@@ -167,5 +198,25 @@ impl Material {
                     || self.base_map.as_ref().is_some_and(|m| !m.texture.is_opaque())
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_shape_cuts_within_its_outline_or_outside_and_fades_across_it() {
+        let corners = vec![[0.2, 0.1], [0.8, 0.1], [0.8, 0.5], [0.2, 0.5]];
+        let mut shape = MatteShape { corners, soft: 0.1, inverted: false };
+        let share = |s: &MatteShape, x| s.share_at(x, 0.3, 0.001);
+        let seen = [0.1, 0.175, 0.2, 0.225, 0.5].map(|x| share(&shape, x));
+        for (seen, wanted) in seen.into_iter().zip([0.0, 0.25, 0.5, 0.75, 1.0]) {
+            assert!((seen - wanted).abs() < 1e-6, "{seen}, not {wanted}");
+        }
+        shape.inverted = true;
+        assert_eq!([share(&shape, 0.1), share(&shape, 0.5)], [1.0, 0.0]);
+        shape.soft = 0.0;
+        assert!((share(&shape, 0.2) - 0.5).abs() < 1e-6, "an edge is as soft as a pixel");
     }
 }

@@ -79,31 +79,38 @@ impl RenderScene {
         })
     }
 
-    /// Everything in its place at a time, frames, as it stands for a camera whose centre is `eye`.
+    /// Everything in its place at a time, frames, as it stands for a camera whose centre is `eye`. `rough`: smaller frames
+    /// of clips will do.
     ///
     /// # Errors
     /// [`RenderError`] names the insert whose picture of that time cannot be read.
-    pub fn at(&self, frame: f64, eye: Vector3<f64>) -> Result<Arc<PlacedScene>, RenderError> {
+    pub fn at(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<Arc<PlacedScene>, RenderError> {
         if self.light.changes() || self.instances.iter().any(Instance::changes) {
-            return Ok(Arc::new(self.placed(frame, eye)?));
+            return Ok(Arc::new(self.placed(frame, eye, rough)?));
         }
         if let Some(still) = self.still.get() {
             return Ok(still.clone());
         }
-        let placed = Arc::new(self.placed(0.0, eye)?);
+        let placed = Arc::new(self.placed(0.0, eye, rough)?);
         Ok(self.still.get_or_init(|| placed).clone())
     }
 
-    fn placed(&self, frame: f64, eye: Vector3<f64>) -> Result<PlacedScene, RenderError> {
+    fn placed(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<PlacedScene, RenderError> {
         let mut scene = PlacedScene::empty(self.light.at(frame), &self.shadows);
         for i in &self.instances {
-            self.place(i, frame, eye, &mut scene).map_err(|cause| wrong(&i.insert, cause))?;
+            self.place(i, (frame, rough), eye, &mut scene).map_err(|cause| wrong(&i.insert, cause))?;
         }
         scene.catch_shadows();
         Ok(scene)
     }
 
-    fn place(&self, i: &Instance, frame: f64, eye: Vector3<f64>, scene: &mut PlacedScene) -> Result<(), ShapeError> {
+    fn place(
+        &self,
+        i: &Instance,
+        (frame, rough): (f64, bool),
+        eye: Vector3<f64>,
+        scene: &mut PlacedScene,
+    ) -> Result<(), ShapeError> {
         let copies = copies_of(&i.insert);
         let world = world_of(&i.parents, &i.insert, frame);
         for copy in &copies {
@@ -118,7 +125,7 @@ impl RenderScene {
                 &i.dressed
             };
             let opacity = insert.opacity.at(then) * insert.span.share_at(then);
-            let materials = dressed.materials(&insert, then, self.assets.as_ref())?;
+            let materials = dressed.materials(&insert, then, self.assets.as_ref(), rough)?;
             let Some(materials) = materials.filter(|_| opacity > 0.0) else { continue };
             let Some(shape) = dressed.shape(&insert, then) else { continue };
             let at = stands(&insert, *copy, frame, &world, eye);
@@ -174,7 +181,7 @@ impl RenderScene {
             let world = world_of(&i.parents, &i.insert, frame);
             let insert = i.insert.resolved(frame);
             let Some(shape) = i.dressed.shape(&insert, frame) else { continue };
-            if i.dressed.materials(&insert, frame, self.assets.as_ref()).map_err(|e| cause(e.into()))?.is_none() {
+            if i.dressed.materials(&insert, frame, self.assets.as_ref(), true).map_err(|e| cause(e.into()))?.is_none() {
                 continue;
             }
             for copy in copies_of(&insert) {

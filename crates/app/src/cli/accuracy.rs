@@ -9,7 +9,6 @@ use fennik_core::image::PictureSettings;
 use fennik_core::survey::{Plane, PlaneKind, edge_along};
 use fennik_demo::encode::{TRIAL, film};
 use fennik_demo::flight::QUAY;
-use fennik_demo::scenery::Scenery;
 use fennik_demo::trials::{TRIALS, trial};
 use fennik_demo::truth::Truth;
 use fennik_demo::uprights::uprights;
@@ -230,12 +229,12 @@ fn hand_cells(truth: &Truth, camera: &CameraDocument, clip: &Path) -> String {
 /// clip that is not the project's own, or shows too few edges.
 fn edge_cell(cameras: &[(u32, Camera, Camera)], name: &str, path: &Path) -> Option<String> {
     let take = if name == "demo" { &QUAY } else { trial(name)? };
-    let scenery = Scenery::of(take.place, take.crowd);
+    let scene = take.scene();
     let scratch = Scratch::new().ok()?;
     let clip = ClipInfo::open(path, scratch.path()).ok()?;
     let (mut edges, mut pictures) = (Vec::new(), BTreeMap::new());
     for frame in (0..take.frames).step_by(EDGE_STEP) {
-        let seen = uprights(&scenery, take, frame);
+        let seen = uprights(scene.as_ref(), take, frame);
         if !seen.is_empty() {
             pictures.insert(frame, seen_frame(&clip, frame, &PictureSettings::default()).ok()?);
         }

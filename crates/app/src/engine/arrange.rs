@@ -7,10 +7,11 @@ use super::quantity::{Amount, Measure};
 use super::{EngineError, OpenShot};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
+use fennik_core::matte::Outline;
 use fennik_core::scene::anim::Rotation;
 use fennik_core::scene::{
-    Asset, AssetName, Covering, Fit, Insert, InsertKind, Layout, Placement, PulledCorners, Sign, SpotError, Stance,
-    pulled, world_of,
+    Asset, AssetName, Covering, Cutout, Fit, Insert, InsertKind, Layout, Placement, PulledCorners, Sign, SpotError,
+    Stance, pulled, world_of,
 };
 use fennik_core::solve::Solution;
 use fennik_render::{Assets, RenderScene};
@@ -132,9 +133,27 @@ pub enum Arrange {
         /// The picture.
         #[serde(default)]
         asset: Option<AssetName>,
+        /// The clip's own picture instead.
+        #[serde(default)]
+        plate: bool,
         /// Fitted to what.
         #[serde(default)]
         fit: Fit,
+    },
+    /// A far picture is seen within a shape on the picture, or outside of it; without one everywhere again.
+    Outline {
+        /// A mask of the shot whose shape it takes over.
+        #[serde(default)]
+        mask: Option<String>,
+        /// The shape itself.
+        #[serde(default)]
+        outline: Option<Outline>,
+        /// Over how much it fades, px.
+        #[serde(default)]
+        soft: f64,
+        /// Whether it is seen outside.
+        #[serde(default)]
+        outside: bool,
     },
     /// A font of one's own, or again one that ships.
     Font {
@@ -215,6 +234,20 @@ pub enum ArrangeError {
     /// Corners that fit nothing.
     #[error(transparent)]
     Pull(#[from] fennik_core::scene::PullError),
+    /// It is near.
+    #[error("{name} is no backdrop; only those are cut by a shape")]
+    NotFar {
+        /// What it is called.
+        name: String,
+    },
+    /// No such mask.
+    #[error("there is no mask {mask:?}; {}", if all.is_empty() { "draw one at Track".to_owned() } else { format!("there is: {}", all.join(", ")) })]
+    NoMask {
+        /// As it was asked for.
+        mask: String,
+        /// What there is.
+        all: Vec<String>,
+    },
     /// It has no letters.
     #[error("{name} has no letters")]
     NoLetters {
@@ -335,15 +368,27 @@ impl Arranging<'_> {
                     _ => return Err(ArrangeError::NoPath { name }.into()),
                 }
             }
-            Arrange::Cover { part, asset, fit } => {
-                let covering = asset.as_ref().map(|a| self.picture(a)).transpose()?;
-                let covering = covering.map(|asset| Covering { asset, fit: *fit });
+            Arrange::Cover { part, asset, plate, fit } => {
+                let asset = asset.as_ref().map(|a| self.picture(a)).transpose()?;
+                let covering = (asset.is_some() || *plate).then_some(Covering { asset, fit: *fit });
                 let letters = &mut lettered(&mut insert)?.lettering;
                 *match part {
                     LetterPart::Face => &mut letters.face,
                     LetterPart::Bevel => &mut letters.bevel,
                     LetterPart::Side => &mut letters.side,
                 } = covering;
+            }
+            Arrange::Outline { mask, outline, soft, outside } => {
+                let outline = match mask {
+                    Some(mask) => Some(self.outline_of(mask)?),
+                    None => outline.clone(),
+                };
+                let InsertKind::Backdrop(far) = &mut insert.content else {
+                    return Err(ArrangeError::NotFar { name }.into());
+                };
+                let width_px = f64::from(self.solution.width);
+                let (soft_px, inverted) = (*soft, *outside);
+                far.cutout = outline.map(|outline| Cutout { outline, width_px, soft_px, inverted });
             }
             Arrange::Font { asset } => {
                 let font = asset.as_ref().map(|a| self.of_kind(a, "font")).transpose()?;
@@ -511,6 +556,14 @@ impl Arranging<'_> {
 
     fn picture(&self, name: &AssetName) -> Result<Asset, EngineError> {
         self.of_kind(name, "picture")
+    }
+
+    /// The shape of a mask of the shot.
+    fn outline_of(&self, mask: &str) -> Result<Outline, EngineError> {
+        let masks = &self.shot.document().masking.masks.masks;
+        let found = masks.iter().find(|m| m.name == mask).map(|m| m.outline.clone());
+        let all = || masks.iter().map(|m| m.name.clone()).collect();
+        Ok(found.ok_or_else(|| ArrangeError::NoMask { mask: mask.to_owned(), all: all() })?)
     }
 
     fn material(

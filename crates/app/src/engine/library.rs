@@ -75,19 +75,15 @@ pub fn dress(
     let maps: Vec<_> = take(store, item)?.into_iter().map(|t| t.asset).collect();
     match &mut insert.content {
         InsertKind::Title(title) => {
-            let covering = Covering { asset: maps[0].clone(), fit: Fit::Whole };
+            let covering = Covering { asset: Some(maps[0].clone()), fit: Fit::Whole };
             let letters = &mut title.lettering;
             letters.finish = item.finish;
             (letters.face, letters.bevel, letters.side) =
                 (Some(covering.clone()), Some(covering.clone()), Some(covering));
         }
         InsertKind::Prop(_) => {
-            let files = super::assets::ShotAssets::of(
-                store,
-                &Default::default(),
-                std::slice::from_ref(&*insert),
-                shot.clip.rate,
-            )?;
+            let files =
+                super::assets::ShotAssets::of(store, &Default::default(), std::slice::from_ref(&*insert), Some(shot))?;
             let InsertKind::Prop(prop_now) = &insert.content else { return Err(EngineError::Fault) };
             let model = files
                 .model(&prop_now.asset.name)

@@ -81,7 +81,7 @@ pub fn shows(shot: &OpenShot) -> String {
 pub fn scene_of(store: &Store, shot: &OpenShot) -> Result<RenderScene, EngineError> {
     let document = shot.document();
     let inserts = &document.placing.inserts;
-    let assets = ShotAssets::of(store, &Arc::default(), inserts, shot.clip.rate)?;
+    let assets = ShotAssets::of(store, &Arc::default(), inserts, Some(shot))?;
     Ok(RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?)
 }
 
@@ -212,7 +212,7 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let solution = shot.solution(store)?;
     let mut meshes = Vec::new();
     let inserts = &document.placing.inserts;
-    let assets = ShotAssets::of(store, &Arc::default(), inserts, shot.clip.rate)?;
+    let assets = ShotAssets::of(store, &Arc::default(), inserts, Some(shot))?;
     // What is far away, and what is not seen, has no place in a scene.
     let solid = |i: &&Insert| !matches!(i.content, InsertKind::Backdrop(_) | InsertKind::Marker);
     let seen: Vec<Insert> = document.placing.shown().filter(solid).map(Insert::clone).collect();

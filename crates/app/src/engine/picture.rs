@@ -6,9 +6,13 @@ use fennik_core::image::Plane;
 use fennik_core::scene::{Insert, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_render::{Quality, RenderScene, composite};
+use image::RgbImage;
 use jpeg_encoder::{ColorType, Encoder};
+use std::collections::VecDeque;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// JPEG quality of pictures for the page.
 const JPEG_QUALITY: u8 = 90;
@@ -62,6 +66,35 @@ pub fn grey_jpeg(plane: &Plane) -> Result<Vec<u8>, EngineError> {
     encoded(&bytes, (plane.width() as u32, plane.height() as u32), ColorType::Luma, JPEG_QUALITY)
 }
 
+/// Decoded preview frames that are kept.
+const PLATES: usize = 4;
+
+/// Preview frames as they were decoded last: while something is dragged it is the same one all the time.
+#[derive(Default)]
+pub struct Plates(Mutex<VecDeque<(PathBuf, Arc<RgbImage>)>>);
+
+impl Plates {
+    /// The preview frame of a file.
+    fn get(&self, path: &Path, frame: u32) -> Result<Arc<RgbImage>, PictureError> {
+        let held = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, there)) = held().iter().find(|(p, _)| p == path) {
+            return Ok(there.clone());
+        }
+        let unreadable = |e: &dyn std::fmt::Display| PictureError::Preview { frame, why: e.to_string() };
+        let bytes = std::fs::read(path).map_err(|e| unreadable(&e))?;
+        let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg)
+            .map_err(|e| unreadable(&e))?
+            .into_rgb8();
+        let picture = Arc::new(picture);
+        let mut kept = held();
+        kept.push_back((path.to_owned(), picture.clone()));
+        if kept.len() > PLATES {
+            kept.pop_front();
+        }
+        Ok(picture)
+    }
+}
+
 /// The picture of a frame of the trimmed clip as JPEG, from its preview frame; what is placed is drawn as the camera of
 /// the second frame sees it, which is the same but for a lock check.
 ///
@@ -74,12 +107,10 @@ pub fn jpeg(
     document: &ShotDocument,
     scene: &RenderScene,
     quality: Quality,
+    plates: &Plates,
 ) -> Result<Vec<u8>, EngineError> {
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
-    let unreadable = |e: &dyn std::fmt::Display| PictureError::Preview { frame, why: e.to_string() };
-    let bytes = std::fs::read(path).map_err(|e| unreadable(&e))?;
-    let mut picture =
-        image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| unreadable(&e))?.into_rgb8();
+    let mut picture = (*plates.get(&path, frame)?).clone();
     let (width, height) = picture.dimensions();
     draw(&mut picture, (width, height), camera_of, solution, document, scene, quality)?;
     let careful = if quality == Quality::Exact { JPEG_QUALITY } else { DRAFT_QUALITY };

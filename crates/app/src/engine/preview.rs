@@ -8,7 +8,7 @@ use fennik_core::camera::Camera;
 use fennik_core::geometry::{Lens, Pose};
 use fennik_core::scene::{Asset, AssetName, Insert, InsertKind, LightNow, Placement, Stance};
 use fennik_demo::library::Item;
-use fennik_media::{AssetKind, Companions, ModelFile, Picture, Rate};
+use fennik_media::{AssetKind, Companions, ModelFile, Picture};
 use fennik_render::{AssetError, Assets, Model, Quality, RenderScene, Run, ShapeCache, Texture, Treatment, composite};
 use fennik_store::Store;
 use nalgebra::Vector3;
@@ -27,7 +27,7 @@ const ROOM: f64 = 1.25;
 /// [`EngineError`] when it cannot be read.
 pub fn of_asset(store: &Store, files: &Arc<AssetFiles>, taken: &TakenAsset) -> Result<Vec<u8>, EngineError> {
     let inserts = [insert_of(taken)?];
-    let assets = ShotAssets::of(store, files, &inserts, Rate { frames: 25, seconds: 1 })?;
+    let assets = ShotAssets::of(store, files, &inserts, None)?;
     drawn(&inserts, &assets, matches!(taken.info, AssetInfo::Model { .. }))
 }
 

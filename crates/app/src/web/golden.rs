@@ -119,13 +119,17 @@ fn inserts_stand_where_the_page_puts_their_handles() {
         turn: Animated::Curve(
             Curve::new(vec![
                 Key { frame: 2.0, value: turned([10.0, 0.0, 0.0]), ease: Ease::Smooth },
-                Key { frame: 12.0, value: turned([100.0, 20.0, 0.0]), ease: Ease::Smooth },
+                Key { frame: 12.0, value: turned([100.0, 20.0, 0.0]), ease: Ease::Lands },
                 Key { frame: 25.0, value: turned([170.0, -30.0, 15.0]), ease: Ease::Linear },
                 Key { frame: 28.0, value: turned([-100.0, 0.0, 0.0]), ease: Ease::Smooth },
             ])
             .unwrap(),
         ),
-        lift_m: curve(vec![Key::smooth(0.0, 0.0), Key::smooth(9.0, 1.5)]),
+        lift_m: curve(vec![
+            Key { frame: 0.0, value: 0.0, ease: Ease::Leaves },
+            Key { frame: 9.0, value: 1.5, ease: Ease::Rests },
+            Key::smooth(19.0, 0.5),
+        ]),
         ..Anchor::on([0.0; 3], [0.0, 1.0, 0.0])
     };
     let still = |normal: [f64; 3], angles: [f64; 3]| Anchor {

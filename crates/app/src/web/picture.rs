@@ -110,14 +110,23 @@ async fn show_composite(
         if let Some(held) = query.held {
             let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
             let as_seen = (frame, held);
-            return Ok(Arc::new(picture::jpeg(&shot, as_seen, &solution, shot.document(), &scene, Quality::Draft)?));
+            return Ok(Arc::new(picture::jpeg(
+                &shot,
+                as_seen,
+                &solution,
+                shot.document(),
+                &scene,
+                Quality::Draft,
+                &app.plates,
+            )?));
         }
         if let Some(picture) = app.pictures.get(&key) {
             return Ok(picture);
         }
         let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
         let quality = if query.quick { Quality::Draft } else { Quality::Exact };
-        let picture = Arc::new(picture::jpeg(&shot, (frame, frame), &solution, shot.document(), &scene, quality)?);
+        let picture =
+            Arc::new(picture::jpeg(&shot, (frame, frame), &solution, shot.document(), &scene, quality, &app.plates)?);
         if quality == Quality::Exact {
             app.pictures.put(key, picture.clone());
         }
@@ -149,7 +158,15 @@ async fn change_draft(
             *slot = body.insert;
         }
         let scene = app.scene_of(&shot, &document)?;
-        picture::jpeg(&shot, (body.frame, body.frame), app.solution(&shot)?.as_ref(), &document, &scene, Quality::Draft)
+        picture::jpeg(
+            &shot,
+            (body.frame, body.frame),
+            app.solution(&shot)?.as_ref(),
+            &document,
+            &scene,
+            Quality::Draft,
+            &app.plates,
+        )
     })
     .await?;
     Ok(jpeg(bytes, false))

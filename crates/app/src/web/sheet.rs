@@ -152,11 +152,13 @@ struct InsertSheet {
     coverings: Option<[Option<String>; 3]>,
     font: Option<String>,
     materials: Vec<MaterialLine>,
+    /// Of a far picture: masks whose shape it may take, and whether it has one.
+    shapes: Option<(Vec<String>, bool)>,
     /// Whether its corners can be pulled.
     is_card: bool,
     /// Its keys, and how it goes on from one at the playhead.
     keys: usize,
-    ease: Option<&'static str>,
+    ease: Option<Ease>,
     /// What it may hang on, and whether it does.
     others: Vec<(u32, String, bool)>,
     shots: Vec<(i64, String)>,
@@ -171,11 +173,7 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
     let mut copy = insert.clone();
     let keyed: Vec<String> =
         copy.all_tracks().into_iter().filter(|(_, t)| !t.key_frames().is_empty()).map(|(n, _)| n.to_owned()).collect();
-    let ease = copy.all_tracks().into_iter().find_map(|(_, t)| t.ease_of(frame)).map(|e| match e {
-        Ease::Hold => "hold",
-        Ease::Linear => "linear",
-        Ease::Smooth => "smooth",
-    });
+    let ease = copy.all_tracks().into_iter().find_map(|(_, t)| t.ease_of(frame));
     let group = |(name, fields): (&'static str, Vec<&'static Field>)| Group {
         name,
         lines: fields.into_iter().map(|f| Line::of(f, &values, began.as_ref(), &keyed)).collect(),
@@ -197,9 +195,19 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
         solo: insert.solo,
         groups: kinds::groups(insert).into_iter().map(group).collect(),
         file: insert.content.asset().map(|a| a.file.clone()),
-        coverings: lettering.map(|l| l.coverings().map(|c| c.map(|c| c.asset.file.clone()))),
+        coverings: lettering.map(|l| {
+            l.coverings()
+                .map(|c| c.map(|c| c.asset.as_ref().map_or_else(|| "the plate".to_owned(), |a| a.file.clone())))
+        }),
         font: lettering.and_then(|l| l.font_file.as_ref()).map(|f| f.file.clone()),
         materials: materials(view, insert)?,
+        shapes: match &insert.content {
+            InsertKind::Backdrop(far) => Some((
+                view.document().masking.masks.masks.iter().map(|m| m.name.clone()).collect(),
+                far.cutout.is_some(),
+            )),
+            _ => None,
+        },
         is_card: matches!(insert.content, InsertKind::Sign(_) | InsertKind::Effect(_)),
         keys: insert.key_frames().len(),
         ease,

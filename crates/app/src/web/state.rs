@@ -45,6 +45,7 @@ pub struct AppState {
     /// What inserts show, as far as it was shown.
     pub(super) files: Arc<AssetFiles>,
     pub(super) pictures: picture::Cache,
+    pub(super) plates: crate::engine::picture::Plates,
     seen: Mutex<Option<Seen>>,
     /// Those who decode a frame for a look take turns; whoever asks for what is there already does not wait for them.
     looking: Mutex<()>,
@@ -85,6 +86,7 @@ impl AppState {
             shapes: ShapeCache::default(),
             files: Arc::default(),
             pictures: picture::Cache::default(),
+            plates: crate::engine::picture::Plates::default(),
             seen: Mutex::new(None),
             looking: Mutex::new(()),
             listeners: Arc::default(),
@@ -179,7 +181,7 @@ impl AppState {
 
     /// What inserts of a shot show.
     pub(super) fn assets(&self, shot: &OpenShot, inserts: &[Insert]) -> Result<Arc<dyn Assets>, EngineError> {
-        ShotAssets::of(&self.store, &self.files, inserts, shot.clip.rate)
+        ShotAssets::of(&self.store, &self.files, inserts, Some(shot))
     }
 
     /// The inserts of a document.

@@ -155,3 +155,51 @@ fn corners_are_pulled_onto_the_picture_and_a_thing_lands_on_the_floor() {
     let written = written_down(folder.path(), &data);
     assert!(written.contains("\"frame\": 60") || written.contains("\"frame\":60"), "{written}");
 }
+
+#[test]
+fn letters_show_the_plate_and_a_sky_is_cut_by_a_drawn_shape() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = finished(folder.path());
+    let recipe = folder.path().join("steps.json");
+    let shape = [[0.0, 0.0], [640.0, 0.0], [640.0, 300.0], [0.0, 300.0]];
+    let (done, said) = apply(
+        &data,
+        &recipe,
+        json!([
+            { "do": "render", "out": "stills/bare", "frames": [60, 60] },
+            { "do": "place", "kind": "title", "name": "window", "text": "I", "at": { "frame": 60, "pixel": [640, 560] },
+                "depth": "6 m" },
+            { "do": "set", "thing": "window", "values": { "height": 3, "depth": 0, "bevel": 0, "colour": "#00ff00",
+                "finish": "glow" } },
+            { "do": "render", "out": "stills/green", "frames": [60, 60] },
+            arrange("window", json!({ "how": "cover", "part": "face", "plate": true })),
+            { "do": "render", "out": "stills/plate", "frames": [60, 60] },
+            { "do": "remove", "thing": "window" },
+            { "do": "mask", "name": "sky", "mode": "keep-out", "keys": [{ "frame": 0, "outline": shape }] },
+            { "do": "place", "kind": "backdrop", "name": "dusk", "library": "dusk",
+                "at": { "frame": 60, "pixel": [640, 100] } },
+            { "do": "set", "thing": "dusk", "values": { "covers": "everywhere" } },
+            arrange("dusk", json!({ "how": "outline", "mask": "sky", "soft": 20 })),
+            { "do": "remove", "thing": "sky" },
+            { "do": "render", "out": "stills/cut", "frames": [60, 60] },
+        ]),
+    );
+    assert!(done, "{said}");
+    let [bare, green, plate, cut] =
+        ["bare", "green", "plate", "cut"].map(|name| still(&folder.path().join("stills").join(name), 60));
+    let greens = |picture: &image::RgbImage| picture.pixels().filter(|p| p[1] > 200 && p[0] < 60 && p[2] < 60).count();
+    assert!(greens(&green) > 2000 && greens(&plate) == 0, "{} {}", greens(&green), greens(&plate));
+    let (inside, _) = differing(&green, &plate);
+    assert!(inside > 2000, "{inside}");
+    let changed = |x: u32, y: u32| (0..3).any(|k| cut.get_pixel(x, y)[k].abs_diff(bare.get_pixel(x, y)[k]) > 12);
+    let share = |xs: std::ops::Range<u32>, ys: std::ops::Range<u32>| {
+        let all: Vec<bool> = ys.flat_map(|y| xs.clone().map(move |x| (x, y))).map(|(x, y)| changed(x, y)).collect();
+        all.iter().filter(|c| **c).count() as f64 / all.len() as f64
+    };
+    assert!(share(20..600, 20..270) > 0.9, "{}", share(20..600, 20..270));
+    assert_eq!((share(670..1260, 20..700), share(20..600, 330..700)), (0.0, 0.0));
+    let written = written_down(folder.path(), &data);
+    assert!(written.contains("\"how\": \"outline\"") || written.contains("\"how\":\"outline\""), "{written}");
+    let (_, refused) = apply(&data, &recipe, json!([arrange("dusk", json!({ "how": "outline", "mask": "sky" }))]));
+    assert!(refused.contains("there is no mask \"sky\"") && refused.contains("draw one at Track"), "{refused}");
+}

@@ -4,7 +4,6 @@
 use super::web::Server;
 use super::{fennik, text};
 use fennik_demo::encode::{Compression, encode};
-use fennik_demo::scenery::Scenery;
 use fennik_demo::take::Take;
 use fennik_demo::trials::trial;
 use fennik_demo::truth::{self, Truth};
@@ -17,9 +16,9 @@ fn film_small(name: &str, folder: &Path) -> (std::path::PathBuf, Truth) {
     let take = Take { width: 640, height: 360, frames: 50, rays: 2, rate_factor: 12, ..*whole };
     let path = folder.join(format!("{name}.mp4"));
     let how = Compression { preset: "ultrafast", most_kbit: None, sound: false };
-    let scenery = Scenery::of(take.place, take.crowd);
-    encode(&scenery, &take, &path, &how, |_| {}).unwrap();
-    (path, truth::compute(&scenery, &take))
+    let scene = take.scene();
+    encode(scene.as_ref(), &take, &path, &how, |_| {}).unwrap();
+    (path, truth::compute(scene.as_ref(), &take))
 }
 
 #[test]

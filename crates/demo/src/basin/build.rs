@@ -73,8 +73,14 @@ fn roof(to: &mut Soup, hx: f32, hz: f32, eaves: f32, rise: f32, iron: Colour, wa
         to.quad([eave_l, eave_r, eave_r + up, eave_l + up], Skin::Painted(WHITE, 0.02));
         // Barge boards along the gables, a gutter along the eaves.
         let out = V::x() * (0.03 * side);
-        to.quad([eave_r + out - V::y() * 0.1, ridge_r + out - V::y() * 0.1, ridge_r + out + up, eave_r + out + up], Skin::Painted(WHITE, 0.02));
-        to.quad([ridge_l - out - V::y() * 0.1, eave_l - out - V::y() * 0.1, eave_l - out + up, ridge_l - out + up], Skin::Painted(WHITE, 0.02));
+        to.quad(
+            [eave_r + out - V::y() * 0.1, ridge_r + out - V::y() * 0.1, ridge_r + out + up, eave_r + out + up],
+            Skin::Painted(WHITE, 0.02),
+        );
+        to.quad(
+            [ridge_l - out - V::y() * 0.1, eave_l - out - V::y() * 0.1, eave_l - out + up, ridge_l - out + up],
+            Skin::Painted(WHITE, 0.02),
+        );
         let gutter = v(0.0, -0.02, 0.06 * side);
         to.bar(&[eave_l + gutter, eave_r + gutter], 0.055, Skin::Painted([0.10, 0.11, 0.11], 0.05));
     }
@@ -100,11 +106,27 @@ fn shed(hx: f32, high: f32, hz: f32, colour: Colour, iron: Colour) -> Soup {
     }
     roof(&mut to, hx, hz, high, 0.62 * hz.min(hx) * 0.9, iron, wall);
     let mut front = Soup::default();
-    doors(&mut front, [-0.28 * hx, 0.0], (0.75 * hx).min(2.6), (high - 0.65).min(2.5), colour.map(|c| 0.55 * c + 0.02), WHITE);
+    doors(
+        &mut front,
+        [-0.28 * hx, 0.0],
+        (0.75 * hx).min(2.6),
+        (high - 0.65).min(2.5),
+        colour.map(|c| 0.55 * c + 0.02),
+        WHITE,
+    );
     window(&mut front, [0.58 * hx, 1.1, 0.0], 0.9, 1.0, WHITE);
     // A lamp over the doors.
-    front.bar(&[v(-0.28 * hx, high - 0.28, 0.0), v(-0.28 * hx, high - 0.2, 0.22), v(-0.28 * hx, high - 0.3, 0.3)], 0.016, Skin::Iron);
-    front.turned([-0.28 * hx, high - 0.44, 0.3], &[[0.13, 0.0], [0.10, 0.08], [0.03, 0.14], [0.0, 0.16]], 16, Skin::Painted(TEAL, 0.08));
+    front.bar(
+        &[v(-0.28 * hx, high - 0.28, 0.0), v(-0.28 * hx, high - 0.2, 0.22), v(-0.28 * hx, high - 0.3, 0.3)],
+        0.016,
+        Skin::Iron,
+    );
+    front.turned(
+        [-0.28 * hx, high - 0.44, 0.3],
+        &[[0.13, 0.0], [0.10, 0.08], [0.03, 0.14], [0.0, 0.16]],
+        16,
+        Skin::Painted(TEAL, 0.08),
+    );
     to.take(front, [0.0, 0.0, hz], 0.0);
     for (turn, z) in [(90.0, hx), (-90.0, hx)] {
         let mut side = Soup::default();
@@ -115,7 +137,11 @@ fn shed(hx: f32, high: f32, hz: f32, colour: Colour, iron: Colour) -> Soup {
         to.take(side, [at.x, at.y, at.z], turn);
     }
     let mut pipe = Soup::default();
-    pipe.bar(&[v(hx - 0.2, 0.1, hz + 0.07), v(hx - 0.2, high - 0.25, hz + 0.07), v(hx - 0.2, high - 0.1, hz + 0.36)], 0.035, Skin::Painted([0.10, 0.11, 0.11], 0.05));
+    pipe.bar(
+        &[v(hx - 0.2, 0.1, hz + 0.07), v(hx - 0.2, high - 0.25, hz + 0.07), v(hx - 0.2, high - 0.1, hz + 0.36)],
+        0.035,
+        Skin::Painted([0.10, 0.11, 0.11], 0.05),
+    );
     to.take(pipe, [0.0; 3], 0.0);
     to
 }
@@ -147,7 +173,18 @@ fn crate_of(s: f32) -> Soup {
 
 fn bollard() -> Soup {
     let mut to = Soup::default();
-    let foot = [[0.25, 0.0], [0.25, 0.04], [0.17, 0.07], [0.135, 0.13], [0.13, 0.40], [0.15, 0.48], [0.24, 0.54], [0.26, 0.60], [0.22, 0.66], [0.0, 0.68]];
+    let foot = [
+        [0.25, 0.0],
+        [0.25, 0.04],
+        [0.17, 0.07],
+        [0.135, 0.13],
+        [0.13, 0.40],
+        [0.15, 0.48],
+        [0.24, 0.54],
+        [0.26, 0.60],
+        [0.22, 0.66],
+        [0.0, 0.68],
+    ];
     to.turned([0.0; 3], &foot, 24, Skin::Painted(TAR, 0.05));
     to.turned([0.0, 0.0, 0.0], &[[0.137, 0.26], [0.137, 0.36]], 24, Skin::Painted(WHITE, 0.03));
     to
@@ -155,9 +192,19 @@ fn bollard() -> Soup {
 
 fn lamp_post() -> Soup {
     let mut to = Soup::default();
-    to.turned([0.0; 3], &[[0.14, 0.0], [0.14, 0.12], [0.09, 0.2], [0.07, 0.7], [0.055, 0.8], [0.045, 3.5], [0.06, 3.56]], 16, Skin::Painted(TEAL, 0.06));
+    to.turned(
+        [0.0; 3],
+        &[[0.14, 0.0], [0.14, 0.12], [0.09, 0.2], [0.07, 0.7], [0.055, 0.8], [0.045, 3.5], [0.06, 3.56]],
+        16,
+        Skin::Painted(TEAL, 0.06),
+    );
     to.turned([0.0, 3.56, 0.0], &[[0.07, 0.0], [0.17, 0.34], [0.17, 0.36]], 6, Skin::Glass);
-    to.turned([0.0, 3.92, 0.0], &[[0.22, 0.0], [0.22, 0.02], [0.05, 0.16], [0.02, 0.24], [0.0, 0.24]], 12, Skin::Painted(TEAL, 0.06));
+    to.turned(
+        [0.0, 3.92, 0.0],
+        &[[0.22, 0.0], [0.22, 0.02], [0.05, 0.16], [0.02, 0.24], [0.0, 0.24]],
+        12,
+        Skin::Painted(TEAL, 0.06),
+    );
     to
 }
 
@@ -171,7 +218,10 @@ fn shell(long: f32, colour: Colour) -> Soup {
         let wide = 0.29 * (1.0 - t.powi(4)).max(0.0).powf(0.8) + 0.008;
         for k in 0..ribs {
             let a = k as f32 / (ribs - 1) as f32 * std::f32::consts::PI;
-            places.push((v(-wide * a.cos(), -0.30 * a.sin() * (0.35 + 0.65 * (1.0 - t * t)) + 0.05 * t * t, 0.5 * long * t), [a * 0.2, t * 0.5 * long]));
+            places.push((
+                v(-wide * a.cos(), -0.30 * a.sin() * (0.35 + 0.65 * (1.0 - t * t)) + 0.05 * t * t, 0.5 * long * t),
+                [a * 0.2, t * 0.5 * long],
+            ));
         }
     }
     let seed = to.seed();
@@ -217,7 +267,8 @@ fn bench() -> Soup {
 
 fn barrel() -> Soup {
     let mut to = Soup::default();
-    let profile: Vec<[f32; 2]> = (0..=10).map(|k| k as f32 / 10.0).map(|t| [0.27 + 0.05 * (t * std::f32::consts::PI).sin(), 0.85 * t]).collect();
+    let profile: Vec<[f32; 2]> =
+        (0..=10).map(|k| k as f32 / 10.0).map(|t| [0.27 + 0.05 * (t * std::f32::consts::PI).sin(), 0.85 * t]).collect();
     to.turned([0.0; 3], &profile, 28, Skin::Planks([0.27, 0.17, 0.09]));
     to.turned([0.0; 3], &[[0.26, 0.82], [0.0, 0.82]], 28, Skin::Wood([0.24, 0.16, 0.09]));
     for y in [0.06, 0.24, 0.58, 0.76] {
@@ -281,7 +332,11 @@ fn boathouse() -> Soup {
         }
     }
     for x in [-8.6f32, -3.2, 3.2, 8.7] {
-        to.bar(&[v(x, 0.2, hz + 0.10), v(x, high - 0.3, hz + 0.10), v(x, high - 0.1, hz + 0.40)], 0.05, Skin::Painted([0.085, 0.09, 0.095], 0.05));
+        to.bar(
+            &[v(x, 0.2, hz + 0.10), v(x, high - 0.3, hz + 0.10), v(x, high - 0.1, hz + 0.40)],
+            0.05,
+            Skin::Painted([0.085, 0.09, 0.095], 0.05),
+        );
         for y in [0.9, 2.6, 4.2] {
             to.block([x - 0.08, y, hz], [x + 0.08, y + 0.05, hz + 0.15], Skin::Iron);
         }
@@ -289,7 +344,12 @@ fn boathouse() -> Soup {
     // Lamps on brackets.
     for x in [-9.4f32, -2.6, 2.6, 9.4] {
         to.bar(&[v(x, 3.75, hz), v(x, 4.0, hz + 0.3), v(x, 3.9, hz + 0.5)], 0.02, Skin::Iron);
-        to.turned([x, 3.62, hz + 0.5], &[[0.19, 0.0], [0.17, 0.07], [0.06, 0.2], [0.0, 0.26]], 20, Skin::Painted(TEAL, 0.08));
+        to.turned(
+            [x, 3.62, hz + 0.5],
+            &[[0.19, 0.0], [0.17, 0.07], [0.06, 0.2], [0.0, 0.26]],
+            20,
+            Skin::Painted(TEAL, 0.08),
+        );
     }
     to
 }
@@ -352,7 +412,15 @@ pub(super) fn flags(line: &Line, frame: f64, to: &mut Soup, seed: u32) {
 /// The quay from the sheds to the boathouse, with what stands on it.
 fn quay(to: &mut Soup) {
     to.quad([v(-75.0, 0.0, 100.0), v(9.0, 0.0, 100.0), v(9.0, 0.0, -90.0), v(-75.0, 0.0, -90.0)], Skin::Ground);
-    to.quad([v(9.0, WATER_Y as f32 - 1.5, 100.0), v(9.0, WATER_Y as f32 - 1.5, -90.0), v(9.0, 0.0, -90.0), v(9.0, 0.0, 100.0)], Skin::Ashlar);
+    to.quad(
+        [
+            v(9.0, WATER_Y as f32 - 1.5, 100.0),
+            v(9.0, WATER_Y as f32 - 1.5, -90.0),
+            v(9.0, 0.0, -90.0),
+            v(9.0, 0.0, 100.0),
+        ],
+        Skin::Ashlar,
+    );
     for (x, z, hx, hy, hz, deg, tone, iron) in [
         (-7.5, -9.0, 3.2, 1.7, 2.4, 4.0, [0.36, 0.085, 0.055], [0.30, 0.31, 0.31]),
         (0.2, -11.0, 3.0, 2.1, 2.6, -3.0, [0.10, 0.19, 0.25], [0.17, 0.19, 0.20]),
@@ -382,7 +450,11 @@ fn quay(to: &mut Soup) {
     container.block([-1.2, 0.12, -3.0], [1.2, 2.5, 3.0], Skin::Ribbed([0.045, 0.145, 0.185]));
     for x in [-1.2f32, 1.2] {
         for z in [-3.0f32, 3.0] {
-            container.block([x - 0.06, 0.0, z - 0.06], [x + 0.06, 2.58, z + 0.06], Skin::Painted([0.04, 0.13, 0.17], 0.05));
+            container.block(
+                [x - 0.06, 0.0, z - 0.06],
+                [x + 0.06, 2.58, z + 0.06],
+                Skin::Painted([0.04, 0.13, 0.17], 0.05),
+            );
         }
         container.block([x - 0.05, 2.48, -3.0], [x + 0.05, 2.58, 3.0], Skin::Painted([0.04, 0.13, 0.17], 0.05));
     }
@@ -400,7 +472,25 @@ fn quay(to: &mut Soup) {
         let f = i as f32;
         bush(to, [-9.5 - 1.1 * (f * 1.7).sin(), 0.0, 8.5 - 2.6 * f], 0.7 + 0.3 * (f * 2.3).sin(), 300 + i);
     }
-    for (i, (x, z, tall)) in [(-20.0, -6.0, 8.5), (-23.0, -12.0, 10.0), (-26.0, 4.0, 9.0), (-10.0, -23.0, 9.5), (-1.5, -25.0, 8.0), (-19.0, -27.0, 11.0), (-29.0, -19.0, 10.5), (8.0, -32.0, 8.5), (1.0, -36.0, 11.0), (-8.0, -38.0, 10.0), (-34.0, -4.0, 11.0), (-30.0, 16.0, 9.5), (-24.0, 26.0, 10.0), (-22.0, 40.0, 11.0)].into_iter().enumerate() {
+    for (i, (x, z, tall)) in [
+        (-20.0, -6.0, 8.5),
+        (-23.0, -12.0, 10.0),
+        (-26.0, 4.0, 9.0),
+        (-10.0, -23.0, 9.5),
+        (-1.5, -25.0, 8.0),
+        (-19.0, -27.0, 11.0),
+        (-29.0, -19.0, 10.5),
+        (8.0, -32.0, 8.5),
+        (1.0, -36.0, 11.0),
+        (-8.0, -38.0, 10.0),
+        (-34.0, -4.0, 11.0),
+        (-30.0, 16.0, 9.5),
+        (-24.0, 26.0, 10.0),
+        (-22.0, 40.0, 11.0),
+    ]
+    .into_iter()
+    .enumerate()
+    {
         tree(to, [x, 0.0, z], tall, 700 + i as u64);
     }
     // Shells on trestles, barrels, ropes, a bench.
@@ -428,7 +518,11 @@ fn quay(to: &mut Soup) {
     let mut by = Chance(51);
     for k in 0..900u64 {
         let along_wall = k % 3 == 0;
-        let (x, z) = if along_wall { (-6.66 + 0.25 * by.unit() * by.unit(), -2.5 + 12.0 * by.unit()) } else { (-7.4 - 5.0 * by.unit(), -12.0 + 24.0 * by.unit()) };
+        let (x, z) = if along_wall {
+            (-6.66 + 0.25 * by.unit() * by.unit(), -2.5 + 12.0 * by.unit())
+        } else {
+            (-7.4 - 5.0 * by.unit(), -12.0 + 24.0 * by.unit())
+        };
         tuft(to, [x, 0.0, z], 0.06 + 0.13 * by.unit(), 4000 + k);
     }
     // A pontoon at the far end of the quay.
@@ -459,7 +553,12 @@ fn boathouse_front(to: &mut Soup) {
     for k in 0..5u64 {
         let dz = [-10.2f32, -5.0, 1.9, 5.4, 10.1][k as usize];
         let mut pot = Soup::default();
-        pot.turned([0.0; 3], &[[0.20, 0.0], [0.28, 0.40], [0.30, 0.40], [0.30, 0.45], [0.26, 0.45], [0.25, 0.40], [0.0, 0.40]], 24, Skin::Concrete);
+        pot.turned(
+            [0.0; 3],
+            &[[0.20, 0.0], [0.28, 0.40], [0.30, 0.40], [0.30, 0.45], [0.26, 0.45], [0.25, 0.40], [0.0, 0.40]],
+            24,
+            Skin::Concrete,
+        );
         bush(&mut pot, [0.0, 0.42, 0.0], 0.26, 900 + k);
         to.take(pot, [front + 0.5, 0.0, z + dz], 0.0);
     }

@@ -32,9 +32,9 @@ impl Chance {
 fn leaf(to: &mut Soup, at: V, outward: V, size: f32, colour: Colour, by: &mut Chance) {
     let along = (by.direction() + outward * 0.4).normalize();
     let side = along.cross(&by.direction()).try_normalize(1e-6).unwrap_or_else(V::x);
-    let corners =
-        [at - along * size, at + side * (0.42 * size), at + along * size, at - side * (0.42 * size)];
-    let normal = (side.cross(&along) * if side.cross(&along).dot(&outward) < 0.0 { -1.0 } else { 1.0 } * 0.55 + outward)
+    let corners = [at - along * size, at + side * (0.42 * size), at + along * size, at - side * (0.42 * size)];
+    let normal = (side.cross(&along) * if side.cross(&along).dot(&outward) < 0.0 { -1.0 } else { 1.0 } * 0.55
+        + outward)
         .normalize();
     let seed = to.seed();
     for [i, j, k] in [[0, 1, 2], [0, 2, 3]] {

@@ -47,7 +47,8 @@ pub(super) fn sky(air: Air, ray: V) -> Colour {
     let (x, z) = (f64::from(ray.x / (up + 0.09)), f64::from(ray.z / (up + 0.09)));
     let footprint = 0.004 / f64::from(up + 0.04);
     let warp = 0.10 * f64::from(fractal(x + 3.0, z, 0.8, 0.1, footprint, 91));
-    let puff = 0.8 * fractal(x + warp, z - warp, 1.3, 0.012, footprint, 93) + 0.6 * fractal(x, z, 5.0, 1.0, footprint, 95);
+    let puff =
+        0.8 * fractal(x + warp, z - warp, 1.3, 0.012, footprint, 93) + 0.6 * fractal(x, z, 5.0, 1.0, footprint, 95);
     let (least, most) = if air == Air::Fair { (0.05, 0.9) } else { (0.9, 0.15) };
     let cover = ((puff - least) / 1.0).clamp(0.0, 1.0);
     let cover = cover * cover * (3.0 - 2.0 * cover) * most * (up * 14.0).min(1.0);

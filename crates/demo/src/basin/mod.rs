@@ -15,7 +15,7 @@ pub use light::Air;
 use crate::paint::Colour;
 use crate::scene::{Met, Scene};
 use crate::uprights::Upright;
-use light::{Around, SUN, SUNLIGHT, SUN_HALF, across, open_sky, sky, through_air};
+use light::{Around, SUN, SUN_HALF, SUNLIGHT, across, open_sky, sky, through_air};
 use nalgebra::Vector3;
 use people::{Limb, Person};
 use skin::{Look, Skin};
@@ -88,13 +88,14 @@ fn people(about: About) -> Vec<Person> {
     let denim = [0.055, 0.085, 0.15];
     let grey = [0.10, 0.10, 0.11];
     match about {
+        // They leave the open ground before the sheds free.
         About::Quay => vec![
-            person([-1.5, 1.0], 109.0, 0.037, [0.42, 0.06, 0.045], navy, 1),
-            person([4.2, -3.0], -43.0, 0.038, [0.05, 0.09, 0.26], grey, 2),
-            person([1.5, -7.5], 0.0, 0.036, [0.46, 0.36, 0.08], denim, 3),
+            person([-5.7, 8.6], 178.0, 0.037, [0.42, 0.06, 0.045], navy, 1),
+            person([5.15, 1.3], -75.0, 0.0, [0.05, 0.09, 0.26], grey, 2),
+            person([2.7, -7.2], 15.0, 0.0, [0.46, 0.36, 0.08], denim, 3),
             person([-5.0, -2.4], 60.0, 0.0, [0.05, 0.17, 0.16], navy, 4),
             person([-4.3, -2.1], -115.0, 0.0, [0.55, 0.52, 0.46], denim, 5),
-            person([6.6, 2.2], 175.0, 0.041, [0.13, 0.13, 0.14], navy, 6),
+            person([6.2, 2.2], 178.0, 0.041, [0.13, 0.13, 0.14], navy, 6),
         ],
         About::Boathouse => vec![
             person([4.1, 40.6], 4.0, 0.050, [0.40, 0.065, 0.045], navy, 11),
@@ -147,7 +148,9 @@ impl Basin {
             }
         }
         build::boats(time, &mut soup);
-        let made = Arc::new(Moving { tree: Tree::new(soup), feet: self.people.iter().map(|p| p.at(time)).collect(),
+        let made = Arc::new(Moving {
+            tree: Tree::new(soup),
+            feet: self.people.iter().map(|p| p.at(time)).collect(),
             limbs: self.people.iter().map(|p| p.limbs(time)).collect(),
             time,
         });
@@ -200,7 +203,8 @@ impl Basin {
             _ if !still => 0.12,
             _ => 0.0,
         };
-        let round = self.around.at(at, s.flat, footprint.max(fine), [by.unit[2], by.unit[3]], |o, r| self.arriving(o, r));
+        let round =
+            self.around.at(at, s.flat, footprint.max(fine), [by.unit[2], by.unit[3]], |o, r| self.arriving(o, r));
         let mut hidden = 1.0f32;
         if still && s.flat.y > 0.5 {
             for foot in &moving.feet {
@@ -208,14 +212,18 @@ impl Basin {
                 hidden *= 1.0 - 0.62 * (-d / 0.10).exp();
             }
         }
-        let mut light: Colour =
-            std::array::from_fn(|k| s.look.colour[k] * (sun * SUNLIGHT[k] + round[k] * hidden));
+        let mut light: Colour = std::array::from_fn(|k| s.look.colour[k] * (sun * SUNLIGHT[k] + round[k] * hidden));
         if s.look.gloss > 0.0 && depth < 2 {
             let cos = (-ray.dot(&s.normal)).clamp(0.0, 1.0);
             // Schlick, "An inexpensive BRDF model for physically-based rendering", 1994.
-            let share = s.look.gloss + (1.0 - s.look.gloss) * (1.0 - cos).powi(5) * if s.look.gloss > 0.015 { 1.0 } else { 0.3 };
+            let share = s.look.gloss
+                + (1.0 - s.look.gloss) * (1.0 - cos).powi(5) * if s.look.gloss > 0.015 { 1.0 } else { 0.3 };
             let mirrored = (ray + s.normal * (2.0 * cos)).normalize();
-            let mirrored = if mirrored.dot(&s.flat) < 0.02 { (mirrored + s.flat * (0.04 - mirrored.dot(&s.flat))).normalize() } else { mirrored };
+            let mirrored = if mirrored.dot(&s.flat) < 0.02 {
+                (mirrored + s.flat * (0.04 - mirrored.dot(&s.flat))).normalize()
+            } else {
+                mirrored
+            };
             let smooth = matches!(hit.triangle.skin, Skin::Water | Skin::Glass);
             let seen = if smooth {
                 let next = Ask { travelled: by.travelled + hit.distance, ..*by };
@@ -306,7 +314,8 @@ fn surface(hit: &Hit, at: V, ray: V, footprint: f32, frame: f64) -> Surface {
 /// Directions in which `u` and `v` grow.
 fn along(t: &Triangle, flat: V) -> (V, V) {
     let (p, q) = (t.at[1] - t.at[0], t.at[2] - t.at[0]);
-    let (a, b) = ([t.uv[1][0] - t.uv[0][0], t.uv[1][1] - t.uv[0][1]], [t.uv[2][0] - t.uv[0][0], t.uv[2][1] - t.uv[0][1]]);
+    let (a, b) =
+        ([t.uv[1][0] - t.uv[0][0], t.uv[1][1] - t.uv[0][1]], [t.uv[2][0] - t.uv[0][0], t.uv[2][1] - t.uv[0][1]]);
     let det = a[0] * b[1] - a[1] * b[0];
     if det.abs() < 1e-12 {
         return across(flat);
@@ -344,7 +353,15 @@ impl Scene for Basin {
         Some(Met { distance: distance?, still, ground, moves, surface })
     }
 
-    fn look(&self, _: &[usize], from: Vector3<f64>, ray: Vector3<f64>, frame: f64, spread: f64, unit: [f64; 4]) -> Colour {
+    fn look(
+        &self,
+        _: &[usize],
+        from: Vector3<f64>,
+        ray: Vector3<f64>,
+        frame: f64,
+        spread: f64,
+        unit: [f64; 4],
+    ) -> Colour {
         let moving = self.moving(frame);
         let by = Ask { frame, spread: spread as f32, travelled: 0.0, unit: unit.map(|v| v as f32) };
         self.seen(&moving, from.cast(), ray.cast(), &by, 0)

@@ -191,7 +191,9 @@ impl Person {
                     let mut sum = V::zeros();
                     let mut count = 0.0;
                     let corner = |i: usize| (x + (i & 1), y + (i >> 1 & 1), z + (i >> 2));
-                    for (i, j) in [(0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7)] {
+                    for (i, j) in
+                        [(0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7)]
+                    {
                         let (a, b) = (corner(i), corner(j));
                         let (va, vb) = (values[index(a.0, a.1, a.2)], values[index(b.0, b.1, b.2)]);
                         if (va < 0.0) != (vb < 0.0) {
@@ -203,11 +205,13 @@ impl Person {
                     if count > 0.0 {
                         let mut p = sum / count;
                         let e = 0.006;
-                        let slope = |p: V| V::from_fn(|k, _| {
-                            let mut d = V::zeros();
-                            d[k] = e;
-                            field(p + d).0 - field(p - d).0
-                        });
+                        let slope = |p: V| {
+                            V::from_fn(|k, _| {
+                                let mut d = V::zeros();
+                                d[k] = e;
+                                field(p + d).0 - field(p - d).0
+                            })
+                        };
                         let n = slope(p).try_normalize(1e-9).unwrap_or_else(V::y);
                         let (d, part) = field(p);
                         p -= n * d.clamp(-cell, cell);
@@ -267,8 +271,16 @@ mod tests {
     #[test]
     fn a_body_is_as_tall_as_said_stands_on_the_ground_and_is_closed() {
         let person = Person {
-            from: [2.0, -3.0], heading_deg: 30.0, pace: 0.05, tall: 1.8, coat: [0.4; 3], legs: [0.1; 3],
-            hair: [0.05; 3], face: [0.4; 3], long: false, stride: 0.2,
+            from: [2.0, -3.0],
+            heading_deg: 30.0,
+            pace: 0.05,
+            tall: 1.8,
+            coat: [0.4; 3],
+            legs: [0.1; 3],
+            hair: [0.05; 3],
+            face: [0.4; 3],
+            long: false,
+            stride: 0.2,
         };
         for frame in [0.0, 7.0, 19.0] {
             let body = person.body(frame, 1, 0.03);

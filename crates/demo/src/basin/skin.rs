@@ -150,9 +150,8 @@ pub(super) fn look(skin: Skin, seed: u32, [u, v]: [f64; 2], world: [f64; 3], foo
             let knot = step(0.80, 0.92, value(u * 1.7, v * 7.0, s + 2));
             let check = step(1.3, 1.6, fractal(u * 0.5, v * 9.0, 0.5, 0.05, footprint * 3.0, s + 4));
             let c = times(c, 1.0 + 0.20 * fibre + 0.10 * grain - 0.35 * knot - 0.4 * check);
-            let rise = relief([u, v], 0.012, 0.003, footprint, |x, y| {
-                fractal(x * 0.6, y * 7.0, 0.4, 0.05, footprint, s + 1)
-            });
+            let rise =
+                relief([u, v], 0.012, 0.003, footprint, |x, y| fractal(x * 0.6, y * 7.0, 0.4, 0.05, footprint, s + 1));
             Look { rise, ..matt(c) }
         }
         Skin::Iron => {
@@ -220,7 +219,11 @@ fn lapped(c: Colour, u: f64, v: f64, s: u64, footprint: f64) -> Look {
     let c = mix(painted, bare, 0.75 * flaked);
     let c = mix(c, [0.10, 0.095, 0.075], 0.55 * damp + 0.18 * run);
     let rise = relief([u, v], 0.012, 0.0025, footprint, |x, y| fractal(x * 0.5, y * 6.0, 0.4, 0.03, footprint, s + 2));
-    Look { rise: [rise[0], rise[1] + 0.10 * seen], gloss: 0.012 * (1.0 - flaked), ..matt(times(c, shade * (0.55 + 0.45 * joint))) }
+    Look {
+        rise: [rise[0], rise[1] + 0.10 * seen],
+        gloss: 0.012 * (1.0 - flaked),
+        ..matt(times(c, shade * (0.55 + 0.45 * joint)))
+    }
 }
 
 fn planks(c: Colour, u: f64, v: f64, s: u64, footprint: f64) -> Look {
@@ -244,7 +247,11 @@ fn ribbed(c: Colour, u: f64, v: f64, s: u64, footprint: f64) -> Look {
     let c = mix(times(c, 1.0 + 0.16 * sheet + 0.05 * streak), [0.21, 0.095, 0.045], 0.75 * rust);
     let moss = step(1.0, 1.7, fractal(u, v, 1.1, 0.04, footprint, s + 5));
     let c = mix(c, [0.10, 0.115, 0.05], 0.6 * moss);
-    Look { rise: [0.55 * seen * wave, 0.0], gloss: 0.05 * (1.0 - rust) * (1.0 - moss), ..matt(times(c, 0.7 + 0.3 * lap)) }
+    Look {
+        rise: [0.55 * seen * wave, 0.0],
+        gloss: 0.05 * (1.0 - rust) * (1.0 - moss),
+        ..matt(times(c, 0.7 + 0.3 * lap))
+    }
 }
 
 fn brick(u: f64, v: f64, s: u64, footprint: f64) -> Look {
@@ -255,10 +262,16 @@ fn brick(u: f64, v: f64, s: u64, footprint: f64) -> Look {
     let wander = 0.004 * f64::from(fractal(u, v, 0.3, 0.05, footprint, s + 8));
     let joints = |x: f64, y: f64| boards(x, LONG, 0.009, footprint) * boards(y, HIGH, 0.009, footprint);
     let joint = joints(u + shift + wander, v + wander);
-    let own = board_tone(v, u + shift, HIGH, LONG, s) ;
+    let own = board_tone(v, u + shift, HIGH, LONG, s);
     let grain = fractal(u, v, 0.09, 0.006, footprint, s + 1);
     let clay = mix([0.34, 0.125, 0.075], [0.44, 0.21, 0.125], own);
-    let clay = if own > 0.93 { [0.13, 0.075, 0.065] } else if own < 0.05 { [0.47, 0.31, 0.20] } else { clay };
+    let clay = if own > 0.93 {
+        [0.13, 0.075, 0.065]
+    } else if own < 0.05 {
+        [0.47, 0.31, 0.20]
+    } else {
+        clay
+    };
     let wide = fractal(u, v, 3.2, 0.15, footprint, s + 2);
     let mortar = times([0.42, 0.39, 0.34], 1.0 + 0.12 * grain);
     let mut c = mix(mortar, times(clay, 1.0 + 0.16 * grain), joint);
@@ -267,7 +280,11 @@ fn brick(u: f64, v: f64, s: u64, footprint: f64) -> Look {
     let edge = 1.34 + 0.02 * f64::from(fractal(u, 0.5, 0.4, 0.02, footprint, s + 3));
     let wash = step(0.0, 0.012, (edge - v) as f32);
     let lost = step(0.35, 0.95, fractal(u, v, 0.9, 0.012, footprint, s + 4) + 0.35 * step(0.5, 0.0, v as f32));
-    c = mix(c, times([0.63, 0.61, 0.55], 1.0 + 0.05 * grain + 0.06 * wide), wash * (1.0 - 0.92 * lost) * (0.86 + 0.14 * joint));
+    c = mix(
+        c,
+        times([0.63, 0.61, 0.55], 1.0 + 0.05 * grain + 0.06 * wide),
+        wash * (1.0 - 0.92 * lost) * (0.86 + 0.14 * joint),
+    );
     let salt = step(0.9, 1.6, fractal(u, v, 1.3, 0.03, footprint, s + 5));
     c = mix(c, [0.52, 0.49, 0.45], 0.35 * salt * (1.0 - wash));
     let damp = step(0.55, 0.0, v as f32 + 0.22 * fractal(u, v, 0.9, 0.06, footprint, s + 6));
@@ -284,7 +301,10 @@ fn concrete(u: f64, v: f64, s: u64, footprint: f64) -> Look {
     let wide = fractal(u, v, 2.6, 0.2, footprint, s + 2);
     let fine = fractal(u, v, 0.2, 0.008, footprint, s + 3);
     let crack = {
-        let (x, y) = (u + 0.25 * f64::from(fractal(u, v, 0.8, 0.05, footprint, s + 4)), v + 0.2 * f64::from(fractal(v, u, 0.8, 0.05, footprint, s + 5)));
+        let (x, y) = (
+            u + 0.25 * f64::from(fractal(u, v, 0.8, 0.05, footprint, s + 4)),
+            v + 0.2 * f64::from(fractal(v, u, 0.8, 0.05, footprint, s + 5)),
+        );
         let (a, b, _) = cells(x / 2.3, y / 2.3, s + 6);
         let width = (0.006f64.max(0.7 * footprint) / 2.3) as f32;
         (1.0 - (b - a) / (2.0 * width)).clamp(0.0, 1.0) * (0.006 / 0.006f64.max(0.7 * footprint)) as f32
@@ -320,7 +340,9 @@ fn ground(x: f64, z: f64, footprint: f64) -> Look {
         };
         let silver = mix([0.34, 0.30, 0.25], [0.25, 0.19, 0.13], 0.5 + 0.5 * wide + 0.8 * tone);
         let c = times(silver, (1.0 + 0.38 * tone + 0.22 * fibre) * (0.20 + 0.80 * board) * (0.6 + 0.4 * end) * nail);
-        let rise = relief([x, z], 0.014, 0.010, footprint, |a, b| boards(a, 0.24, 0.02, footprint) + 0.15 * fractal(a * 6.0, b * 0.45, 0.5, 0.05, footprint, 29));
+        let rise = relief([x, z], 0.014, 0.010, footprint, |a, b| {
+            boards(a, 0.24, 0.02, footprint) + 0.15 * fractal(a * 6.0, b * 0.45, 0.5, 0.05, footprint, 29)
+        });
         return Look { rise, gloss: 0.008, ..matt(c) };
     }
     // Gravel, trodden and driven on; towards the wall it gives way to grass.
@@ -328,7 +350,8 @@ fn ground(x: f64, z: f64, footprint: f64) -> Look {
         let off = x - middle - 0.5 * f64::from(fractal(z, middle, 9.0, 2.0, footprint, 43)) * 0.6;
         (1.0 - (off / 0.24).abs()).clamp(0.0, 1.0) as f32
     };
-    let driven = (track(-2.2) + track(-0.7)).min(1.0) * (0.65 + 0.3 * fractal(x, z, 1.2, 0.1, footprint, 44)).clamp(0.0, 1.0);
+    let driven =
+        (track(-2.2) + track(-0.7)).min(1.0) * (0.65 + 0.3 * fractal(x, z, 1.2, 0.1, footprint, 44)).clamp(0.0, 1.0);
     let (big, rise_big) = loose(x, z, 0.085, 0.022, footprint, 37);
     let (small, rise_small) = loose(x + 3.3, z - 1.7, 0.034, 0.012, footprint, 39);
     let sand = fractal(x, z, 0.6, 0.01, footprint, 38);
@@ -337,7 +360,11 @@ fn ground(x: f64, z: f64, footprint: f64) -> Look {
     let mut gravel = mix([0.33, 0.295, 0.25], [0.25, 0.235, 0.215], 0.5 + 0.6 * patch);
     gravel = times(gravel, 1.0 + (0.62 * big + 0.5 * small) * (1.0 - 0.65 * driven) + 0.08 * sand + 0.06 * wide);
     gravel = times(gravel, 1.0 - 0.16 * driven - 0.28 * damp);
-    let tuft = step(0.35, 1.25, fractal(x, z, 0.8, 0.02, footprint, 45) + 0.5 * fractal(x, z, 4.0, 0.5, footprint, 46) - 0.9 * driven);
+    let tuft = step(
+        0.35,
+        1.25,
+        fractal(x, z, 0.8, 0.02, footprint, 45) + 0.5 * fractal(x, z, 4.0, 0.5, footprint, 46) - 0.9 * driven,
+    );
     let near_grass = step(-6.3, -7.0, border as f32);
     let blades = fractal(x, z, 0.16, 0.008, footprint, 41);
     let dry = (0.5 + 0.5 * wide).clamp(0.0, 1.0);
@@ -360,7 +387,8 @@ fn hill(world: [f64; 3], footprint: f64) -> Look {
     let meadow = mix([0.105, 0.145, 0.045], [0.205, 0.185, 0.085], field);
     let meadow = times(meadow, 1.0 + 0.12 * fractal(x, z, 24.0, 1.0, far, 74));
     let blades = fractal(x, z, 0.5, 0.012, footprint, 78);
-    let meadow = times(mix(meadow, [0.085, 0.125, 0.035], 0.5 * (0.4 / footprint as f32).min(1.0)), 1.0 + 0.30 * blades);
+    let meadow =
+        times(mix(meadow, [0.085, 0.125, 0.035], 0.5 * (0.4 / footprint as f32).min(1.0)), 1.0 + 0.30 * blades);
     let hedge = boards(x + 0.3 * z, 95.0, 3.0, footprint).min(boards(z - 0.2 * x, 140.0, 3.0, footprint));
     let meadow = mix([0.05, 0.08, 0.03], meadow, hedge);
     const CROWN: f64 = 7.0;
@@ -368,7 +396,8 @@ fn hill(world: [f64; 3], footprint: f64) -> Look {
     let (near, _, own) = cells(x / CROWN, z / CROWN, 75);
     let crown = mix([0.040, 0.075, 0.024], [0.085, 0.115, 0.035], own);
     let leaves = fractal(x, z, 2.4, 0.3, far, 76);
-    let crown = times(crown, 1.0 + 0.25 * leaves + seen * (0.42 - 0.8 * near) + 0.15 * fractal(x, z, 60.0, 8.0, far, 77));
+    let crown =
+        times(crown, 1.0 + 0.25 * leaves + seen * (0.42 - 0.8 * near) + 0.15 * fractal(x, z, 60.0, 8.0, far, 77));
     let rise = relief([x, z], 1.2, 2.6 * wooded, footprint, |a, b| -cells(a / CROWN, b / CROWN, 75).0);
     Look { rise, ..matt(mix(meadow, crown, wooded)) }
 }
@@ -380,9 +409,24 @@ mod tests {
     #[test]
     fn every_skin_is_dark_enough_to_be_lit_and_fades_to_one_tone_from_afar() {
         let all = [
-            Skin::Ground, Skin::Lapped([0.3; 3]), Skin::Planks([0.3; 3]), Skin::Ribbed([0.3; 3]), Skin::Brick,
-            Skin::Ashlar, Skin::Concrete, Skin::Painted([0.3; 3], 0.1), Skin::Wood([0.3; 3]), Skin::Iron, Skin::Glass,
-            Skin::Rope, Skin::Leaf([0.3; 3]), Skin::Bark, Skin::Cloth([0.3; 3]), Skin::Worn([0.3; 3]), Skin::Hill, Skin::Water,
+            Skin::Ground,
+            Skin::Lapped([0.3; 3]),
+            Skin::Planks([0.3; 3]),
+            Skin::Ribbed([0.3; 3]),
+            Skin::Brick,
+            Skin::Ashlar,
+            Skin::Concrete,
+            Skin::Painted([0.3; 3], 0.1),
+            Skin::Wood([0.3; 3]),
+            Skin::Iron,
+            Skin::Glass,
+            Skin::Rope,
+            Skin::Leaf([0.3; 3]),
+            Skin::Bark,
+            Skin::Cloth([0.3; 3]),
+            Skin::Worn([0.3; 3]),
+            Skin::Hill,
+            Skin::Water,
         ];
         for skin in all {
             let spread = |footprint: f64| {
@@ -390,7 +434,9 @@ mod tests {
                     .map(|i| {
                         let (u, v) = (0.0137 * f64::from(i), 0.0071 * f64::from(i));
                         let l = look(skin, 3, [u, v], [u, 0.0, v], footprint, 0.0);
-                        assert!(l.colour.iter().all(|c| (0.0..1.0).contains(c)) && l.rise.iter().all(|r| r.is_finite()));
+                        assert!(
+                            l.colour.iter().all(|c| (0.0..1.0).contains(c)) && l.rise.iter().all(|r| r.is_finite())
+                        );
                         l.colour[1]
                     })
                     .collect();

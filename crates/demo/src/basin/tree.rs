@@ -52,8 +52,7 @@ fn cross(t: &[V; 3], from: V, ray: V) -> Option<(f32, [f32; 2])> {
 
 impl Tree {
     pub fn new(soup: Soup) -> Self {
-        let boxes: Vec<Aabb> =
-            soup.triangles.iter().map(|t| Aabb::from_points(&t.at.map(vec))).collect();
+        let boxes: Vec<Aabb> = soup.triangles.iter().map(|t| Aabb::from_points(&t.at.map(vec))).collect();
         if boxes.is_empty() {
             return Self { tree: None, triangles: Vec::new(), corners: Vec::new() };
         }
@@ -68,7 +67,8 @@ impl Tree {
         let tree = self.tree.as_ref()?;
         let mut hit = RayHit::none();
         tree.ray_traverse(Ray::new(vec(from), vec(ray), 1e-4, within), &mut hit, |r, id| {
-            cross(&self.corners[id], from, ray).map_or(f32::INFINITY, |(d, _)| if d < r.tmax { d } else { f32::INFINITY })
+            cross(&self.corners[id], from, ray)
+                .map_or(f32::INFINITY, |(d, _)| if d < r.tmax { d } else { f32::INFINITY })
         });
         if !(hit.t < within) {
             return None;
@@ -122,7 +122,8 @@ mod tests {
         for _ in 0..600 {
             let from = V::new(by.around(8.0), by.around(8.0), by.around(8.0));
             let ray = V::new(by.around(1.0), by.around(1.0), by.around(1.0)).normalize();
-            let nearest = all.iter().filter_map(|t| cross(&t.at, from, ray)).map(|(d, _)| d).fold(f32::INFINITY, f32::min);
+            let nearest =
+                all.iter().filter_map(|t| cross(&t.at, from, ray)).map(|(d, _)| d).fold(f32::INFINITY, f32::min);
             let found = tree.meet(from, ray, 1e9).map_or(f32::INFINITY, |h| h.distance);
             assert!(nearest == found || (nearest - found).abs() < 1e-4, "{nearest} {found}");
             assert_eq!(tree.passes(from, ray, 1e9, |_| 0.0) > 0.5, nearest.is_infinite());

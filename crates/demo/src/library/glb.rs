@@ -3,6 +3,7 @@
 use serde_json::{Value, json};
 
 /// A material: one colour, linear light, or pictures.
+#[derive(Clone)]
 pub struct Matter {
     pub name: &'static str,
     pub colour: [f32; 3],

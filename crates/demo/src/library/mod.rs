@@ -103,7 +103,7 @@ const fn item(
     Item { name, title, kind, finish, make }
 }
 
-const ITEMS: [Item; 30] = [
+const ITEMS: [Item; 31] = [
     item(Kind::Sign, "crest", "club crest", Finish::Matt, signs::make),
     item(Kind::Sign, "regatta", "regatta board", Finish::Matt, signs::make),
     item(Kind::Sign, "slipway", "way to the slipway", Finish::Matt, signs::make),
@@ -116,6 +116,7 @@ const ITEMS: [Item; 30] = [
     item(Kind::Prop, "buoy", "buoy", Finish::Matt, props::make),
     item(Kind::Prop, "lifebelt", "lifebelt stand", Finish::Matt, props::make),
     item(Kind::Prop, "kiosk", "kiosk", Finish::Matt, props::make),
+    item(Kind::Prop, "airship", "pennant airship", Finish::Matt, props::make),
     item(Kind::Effect, "spray", "spray", Finish::Matt, effects::make),
     item(Kind::Effect, "dust", "dust", Finish::Matt, effects::make),
     item(Kind::Effect, "smoke", "smoke", Finish::Matt, effects::make),

@@ -15,6 +15,7 @@ pub fn make(name: &'static str) -> Vec<File> {
         "crate" => crate_(),
         "buoy" => buoy(),
         "lifebelt" => lifebelt(),
+        "airship" => airship(),
         _ => kiosk(),
     };
     vec![File { name: format!("{name}.glb"), bytes }]
@@ -213,4 +214,66 @@ fn kiosk() -> Vec<u8> {
         [1.0, 0.2],
     );
     glb(&[wall, roof, wood, dark], &[walls, awning, counter, inside])
+}
+/// Thirty metres long, its nose along Z, with a string of pennants below its tail.
+fn airship() -> Vec<u8> {
+    const HALF: f32 = 15.0;
+    let hull = painted("canvas", |u, v| {
+        let gore = (u * 16.0).fract();
+        let seam = if gore < 0.04 { 0.82 } else { 1.0 };
+        let band = (0.40..0.47).contains(&v) || (0.53..0.56).contains(&v);
+        let c = if band {
+            [0.72, 0.25, 0.18]
+        } else if v > 0.9 {
+            [0.13, 0.28, 0.31]
+        } else {
+            [0.90, 0.86, 0.76]
+        };
+        Some(c.map(|c: f32| c * seam))
+    });
+    let hull = Matter::pictured("hull", hull);
+    let fin = Matter { two_sided: true, ..Matter::plain("fins", [0.045, 0.15, 0.17], 0.0, 0.7) };
+    let car = Matter::plain("car", [0.06, 0.07, 0.075], 0.1, 0.45);
+    let cloth = |name, colour| Matter { two_sided: true, ..Matter::plain(name, colour, 0.0, 0.9) };
+    let profile: Vec<[f32; 2]> = (0..=36)
+        .map(|k| k as f32 / 36.0)
+        // Fuller at the nose than at the tail.
+        .map(|t| {
+            [
+                3.9 * (1.0 - (2.0 * t.powf(0.82) - 1.0).powi(2)).max(0.0).sqrt() * (0.55 + 0.45 * t),
+                HALF * (2.0 * t - 1.0),
+            ]
+        })
+        .collect();
+    let mut body = Part::of(0);
+    body.turned(&profile, 48, [1.0, 1.0]);
+    let body = body.laid();
+    let mut fins = Part::of(1);
+    for turn in [0.0f32, 90.0, 180.0, 270.0] {
+        let (sin, cos) = turn.to_radians().sin_cos();
+        let at = |r: f32, z: f32| [r * sin, r * cos, z];
+        fins.quad([at(1.2, -9.4), at(4.4, -12.4), at(4.4, -15.2), at(0.6, -14.6)], [1.0, 1.0]);
+    }
+    let mut under = Part::of(2);
+    under.block([-0.9, -5.1, -0.6], [0.9, -3.4, 4.6]);
+    under.block([-0.7, -5.3, 4.0], [0.7, -3.9, 5.3]);
+    for x in [-2.6f32, 2.1] {
+        under.block([x, -3.2, -3.0], [x + 0.5, -2.7, -1.2]);
+    }
+    let mut parts = vec![body, fins, under];
+    let flags = 14;
+    for k in 0..flags {
+        let t = k as f32;
+        let (z, y) = (-14.0 - 1.5 * t, -1.6 - 0.22 * t - 0.25 * (t * 0.8).sin());
+        let mut flag = Part::of(3 + k % 3);
+        let (sway, drop) = (0.5 * (t * 0.9).sin(), 1.7);
+        flag.quad(
+            [[sway, y - drop, z - 0.75], [sway, y - drop, z - 0.75], [0.0, y, z - 1.3], [0.0, y, z - 0.1]],
+            [1.0, 1.0],
+        );
+        parts.push(flag);
+    }
+    let cloths =
+        [cloth("red", [0.45, 0.07, 0.05]), cloth("bone", [0.72, 0.68, 0.58]), cloth("sand", [0.60, 0.36, 0.10])];
+    glb(&[vec![hull, fin, car], cloths.into()].concat(), &parts)
 }

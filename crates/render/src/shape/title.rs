@@ -355,7 +355,8 @@ mod tests {
     fn pictures_span_all_letters_or_each() {
         let asset = Asset { name: AssetName::of_digest(&[7; 32]), file: "planks.png".into() };
         let across = |fit| {
-            let lettering = Lettering { face: Some(Covering { asset: asset.clone(), fit }), ..Lettering::default() };
+            let lettering =
+                Lettering { face: Some(Covering { asset: Some(asset.clone()), fit }), ..Lettering::default() };
             let m = mesh(&Title { lettering, ..title("HH", "Lato Black") }, Stance::Lying, None).unwrap();
             let faces = m.indices.iter().zip(&m.parts).filter(|(_, p)| **p == FACE);
             let left: Vec<f32> = faces

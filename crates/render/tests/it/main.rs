@@ -241,11 +241,11 @@ fn a_keyed_insert_stands_elsewhere_on_another_frame() {
         RenderScene::build(std::slice::from_ref(&insert), &light(), &ShapeCache::default(), &NoAssets::shared())
             .unwrap();
     let eye = Vector3::new(0.0, 1.0, 5.0);
-    assert!(!std::sync::Arc::ptr_eq(&scene.at(2.0, eye).unwrap(), &scene.at(3.0, eye).unwrap()));
+    assert!(!std::sync::Arc::ptr_eq(&scene.at(2.0, eye, false).unwrap(), &scene.at(3.0, eye, false).unwrap()));
     insert.placement.anchor.foot = [0.0; 3].into();
     let still = RenderScene::build(&[insert], &light(), &ShapeCache::default(), &NoAssets::shared()).unwrap();
     assert!(
-        std::sync::Arc::ptr_eq(&still.at(2.0, eye).unwrap(), &still.at(3.0, eye).unwrap()),
+        std::sync::Arc::ptr_eq(&still.at(2.0, eye, false).unwrap(), &still.at(3.0, eye, false).unwrap()),
         "what stays is placed once"
     );
 }

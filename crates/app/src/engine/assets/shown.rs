@@ -1,9 +1,9 @@
 //! Pictures and models for whoever draws, kept as long as there is room for them.
 
 use super::key::treat;
-use super::{AssetInfo, AssetsError, TakenAsset, companions, find, main_file};
-use crate::engine::EngineError;
-use fennik_core::scene::{AssetName, Insert};
+use super::{AssetInfo, AssetsError, ShotOn, TakenAsset, companions, find, main_file};
+use crate::engine::{EngineError, OpenShot};
+use fennik_core::scene::{Asset, AssetName, Insert};
 use fennik_media::{
     ClipInfo, FontFile, FrameReader, ModelCover, ModelFile, ModelMap, ModelMaterial, Picture, PixelKind, Pixels, Rate,
     Rim,
@@ -24,6 +24,8 @@ const CACHE_BYTES: usize = 384 * 1024 * 1024;
 const READERS: usize = 6;
 /// So far ahead a clip is read on rather than opened anew, frames.
 const READ_ON: u32 = 24;
+/// Width of a frame of a clip where a smaller one will do, px.
+const ROUGH_WIDTH: u32 = 512;
 /// Models that are kept.
 const MODELS: usize = 32;
 
@@ -50,6 +52,8 @@ struct Pictures {
 /// A clip that is being read.
 struct OpenClip {
     name: AssetName,
+    /// Of its frames as they are read, px.
+    width: u32,
     /// The frame that comes next.
     next: u32,
     reader: FrameReader,
@@ -62,14 +66,26 @@ fn locked<T>(slot: &Mutex<T>) -> MutexGuard<'_, T> {
 impl AssetFiles {
     fn picture(&self, known: &Known, frame: u32, treatment: &Treatment) -> Result<Arc<Texture>, EngineError> {
         let name = &known.taken.asset.name;
-        let key = (name.clone(), frame, format!("{treatment:?}"));
-        if let Some(there) = locked(&self.pictures).held.get(&key) {
-            return Ok(there.clone());
+        let treatment = &known.treated(treatment);
+        let key = |t: &Treatment| (name.clone(), frame, format!("{t:?}"));
+        {
+            // The larger frame does as well.
+            let pictures = locked(&self.pictures);
+            let fine = Treatment { rough: false, ..*treatment };
+            if let Some(there) = [&fine, treatment].into_iter().find_map(|t| pictures.held.get(&key(t))) {
+                return Ok(there.clone());
+            }
         }
+        let key = key(treatment);
         let (width, height, mut rgba) = match &known.taken.info {
             AssetInfo::Clip { clip, .. } => {
                 let mut clip = (**clip).clone();
                 clip.source = clip.source.rebased(&known.folder);
+                if treatment.rough {
+                    let share = f64::from(ROUGH_WIDTH) / f64::from(clip.width);
+                    clip.height = ((f64::from(clip.height) * share).round() as u32).max(1);
+                    clip.width = ROUGH_WIDTH;
+                }
                 (clip.width, clip.height, self.frame(name, &clip, frame)?)
             }
             _ => {
@@ -105,6 +121,7 @@ impl AssetFiles {
     fn read_ahead(self: &Arc<Self>, known: &Known, frame: u32, treatment: &Treatment) {
         let AssetInfo::Clip { clip, .. } = &known.taken.info else { return };
         let next = if frame + 1 < clip.frames { frame + 1 } else { return };
+        let treatment = &known.treated(treatment);
         let key = (known.taken.asset.name.clone(), next, format!("{treatment:?}"));
         if locked(&self.pictures).held.contains_key(&key) || self.ahead.swap(true, Ordering::AcqRel) {
             return;
@@ -121,14 +138,21 @@ impl AssetFiles {
     fn frame(&self, name: &AssetName, clip: &ClipInfo, frame: u32) -> Result<Vec<u8>, EngineError> {
         let open = {
             let mut readers = locked(&self.readers);
-            let at = readers.iter().position(|r| &r.name == name && (r.next..r.next + READ_ON).contains(&frame));
+            let at = readers
+                .iter()
+                .position(|r| &r.name == name && r.width == clip.width && (r.next..r.next + READ_ON).contains(&frame));
             at.and_then(|i| readers.remove(i))
         };
         let mut open = match open {
             Some(open) => open,
             None => {
                 let reader = FrameReader::open(clip, Some((frame, clip.frames.max(frame + 1))), PixelKind::Rgba);
-                OpenClip { name: name.clone(), next: frame, reader: reader.map_err(AssetsError::from)? }
+                OpenClip {
+                    name: name.clone(),
+                    width: clip.width,
+                    next: frame,
+                    reader: reader.map_err(AssetsError::from)?,
+                }
             }
         };
         let mut bytes = None;
@@ -271,11 +295,38 @@ struct Known {
     folder: PathBuf,
 }
 
+impl Known {
+    /// What is done to it: nothing is made smaller that is small.
+    fn treated(&self, treatment: &Treatment) -> Treatment {
+        let large = matches!(&self.taken.info, AssetInfo::Clip { clip, .. } if clip.width > ROUGH_WIDTH);
+        Treatment { rough: treatment.rough && large, ..*treatment }
+    }
+}
+
 /// The files that the inserts of a document show, in a shot of a rate.
 pub struct ShotAssets {
     files: Arc<AssetFiles>,
     known: HashMap<AssetName, Known>,
     rate: Rate,
+    plate: Option<PlateFile>,
+}
+
+/// The clip of the shot itself, as a file of its own.
+struct PlateFile {
+    known: Known,
+    /// First frame of the trim, and the one after its last.
+    range: (u32, u32),
+}
+
+impl PlateFile {
+    fn of(shot: &OpenShot) -> Self {
+        let mut digest = [0xff; 32];
+        digest[..8].copy_from_slice(&shot.state.shot.clip.0.to_be_bytes());
+        let asset = Asset { name: AssetName::of_digest(&digest), file: shot.clip.name() };
+        let info = AssetInfo::Clip { clip: Box::new(shot.clip.clone()), ground: ShotOn::Anything };
+        let taken = TakenAsset { asset, kind: String::new(), info };
+        Self { known: Known { taken, folder: PathBuf::new() }, range: shot.range() }
+    }
 }
 
 impl std::fmt::Debug for ShotAssets {
@@ -288,7 +339,7 @@ impl std::fmt::Debug for ShotAssets {
 }
 
 impl ShotAssets {
-    /// Looks up what inserts show. What was never taken in is missed only when it is to be drawn.
+    /// Looks up what inserts of a shot show. What was never taken in is missed only when it is to be drawn.
     ///
     /// # Errors
     /// [`EngineError`] when the database refuses.
@@ -296,7 +347,7 @@ impl ShotAssets {
         store: &Store,
         files: &Arc<AssetFiles>,
         inserts: &[Insert],
-        rate: Rate,
+        shot: Option<&OpenShot>,
     ) -> Result<Arc<dyn Assets>, EngineError> {
         let mut known = HashMap::new();
         for asset in inserts.iter().flat_map(|i| i.content.assets()) {
@@ -305,7 +356,8 @@ impl ShotAssets {
                 known.insert(asset.name.clone(), Known { taken, folder: store.asset_folder(&asset.name) });
             }
         }
-        Ok(Arc::new(Self { files: files.clone(), known, rate }))
+        let rate = shot.map_or(Rate { frames: 25, seconds: 1 }, |s| s.clip.rate);
+        Ok(Arc::new(Self { files: files.clone(), known, rate, plate: shot.map(PlateFile::of) }))
     }
 
     fn known(&self, name: &AssetName) -> Result<&Known, AssetError> {
@@ -334,6 +386,16 @@ impl Assets for ShotAssets {
         let known = self.known(name)?;
         let picture = self.files.picture(known, frame, treatment).map_err(|e| said(&e))?;
         self.files.read_ahead(known, frame, treatment);
+        Ok(picture)
+    }
+
+    fn plate(&self, frame: i64, rough: bool) -> Result<Arc<Texture>, AssetError> {
+        let none = || AssetError("there is no plate".to_owned());
+        let PlateFile { known, range: (first, end) } = self.plate.as_ref().ok_or_else(none)?;
+        let at = (i64::from(*first) + frame).clamp(i64::from(*first), i64::from(*end) - 1) as u32;
+        let treatment = Treatment { rough, ..Treatment::default() };
+        let picture = self.files.picture(known, at, &treatment).map_err(|e| said(&e))?;
+        self.files.read_ahead(known, at, &treatment);
         Ok(picture)
     }
 

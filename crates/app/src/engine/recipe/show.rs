@@ -27,7 +27,7 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         readings["solve"] = solve_reading(solution, shot.solve_is_of_these_tracks(store).is_err());
         readings["datum"] = datum_reading(shot, solution);
     }
-    let assets = ShotAssets::of(store, &Arc::default(), &document.placing.inserts, shot.clip.rate)?;
+    let assets = ShotAssets::of(store, &Arc::default(), &document.placing.inserts, Some(shot))?;
     let inserts = document.placing.inserts.iter().map(|insert| {
         let all = &document.placing.inserts;
         let world = world_of(all, insert, 0.0);

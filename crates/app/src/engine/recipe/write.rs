@@ -414,12 +414,19 @@ fn changes(insert: &Insert) -> Vec<Step> {
             let parts = [LetterPart::Face, LetterPart::Bevel, LetterPart::Side];
             for (part, covering) in parts.into_iter().zip(title.lettering.coverings()) {
                 let Some(covering) = covering else { continue };
-                all.push(Arrange::Cover { part, asset: Some(covering.asset.name.clone()), fit: covering.fit });
+                let asset = covering.asset.as_ref().map(|a| a.name.clone());
+                all.push(Arrange::Cover { part, plate: asset.is_none(), asset, fit: covering.fit });
             }
             if let Some(font) = &title.lettering.font_file {
                 all.push(Arrange::Font { asset: Some(font.name.clone()) });
             }
         }
+        InsertKind::Backdrop(far) => all.extend(far.cutout.as_ref().map(|cut| Arrange::Outline {
+            mask: None,
+            outline: Some(cut.outline.clone()),
+            soft: cut.soft_px,
+            outside: cut.inverted,
+        })),
         InsertKind::Prop(prop) => {
             for (name, change) in &prop.materials {
                 let number = |v: Option<f64>| v.map(|v| json!(v));

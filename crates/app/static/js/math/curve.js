@@ -7,7 +7,7 @@ import { fromAxis, inverse, times, toAxis } from "./rotation.js";
 
 /**
  * @template T
- * @typedef {{frame: number, value: T, ease: "hold"|"linear"|"smooth"}} Key
+ * @typedef {{frame: number, value: T, ease: "hold"|"linear"|"smooth"|"leaves"|"lands"|"rests"}} Key
  */
 /**
  * @template T
@@ -44,13 +44,16 @@ export function valueAt(kind, value, frame) {
   const a = keys[after - 1],
     b = keys[after],
     t = (frame - a.frame) / (b.frame - a.frame);
-  const between = (/** @type {T} */ from, /** @type {T} */ to) =>
+  const between = (/** @type {T} */ from, /** @type {T} */ to, part = t) =>
     kind.stepped(
       from,
-      kind.step(from, to).map((v) => v * t),
+      kind.step(from, to).map((v) => v * part),
     );
   if (a.ease === "hold") return a.value;
   if (a.ease === "linear") return between(a.value, b.value);
+  if (a.ease === "leaves") return between(a.value, b.value, t * t);
+  if (a.ease === "lands") return between(a.value, b.value, t * (2 - t));
+  if (a.ease === "rests") return between(a.value, b.value, t * t * (3 - 2 * t));
   const third = (b.frame - a.frame) / 3;
   const by = (/** @type {number} */ i, /** @type {number} */ k) => tangent(kind, keys, i).map((v) => v * k);
   const c = kind.stepped(a.value, by(after - 1, third)),

@@ -45,6 +45,15 @@ export function inserts({ model, byId }) {
     return model.arrange({ how: "material", name, values, maps });
   };
 
+  /** The chosen backdrop is seen within the shape of a mask, or outside of it. @param {boolean} outside */
+  function cutBy(outside) {
+    const mask = byId("cut-mask").value,
+      soft = fieldValue(byId("cut-soft"));
+    if (!mask) return say("draw the shape as a mask first, at Track");
+    if (soft === null) return noNumber(byId("cut-soft"));
+    return model.arrange({ how: "outline", mask, soft, outside });
+  }
+
   /** The value whose keys are meant; nothing for the usual ones. */
   const keyValue = () => byId("key-value")?.value || null;
 
@@ -215,6 +224,17 @@ export function inserts({ model, byId }) {
         const [part, fit] = [byId("cover-part").value, byId("cover-fit").value];
         ask("choose the picture for the letters", (asset) => model.arrange({ how: "cover", part, asset, fit }));
       },
+      "cover-plate": () =>
+        model.arrange({
+          how: "cover",
+          part: byId("cover-part").value,
+          asset: null,
+          plate: true,
+          fit: byId("cover-fit").value,
+        }),
+      cut: () => cutBy(false),
+      "cut-outside": () => cutBy(true),
+      uncut: () => model.arrange({ how: "outline" }),
       uncover: () => model.arrange({ how: "cover", part: byId("cover-part").value, asset: null }),
       "own-font": () => ask("choose the font, or take one in", (asset) => model.arrange({ how: "font", asset })),
       "material-map": (button) => {

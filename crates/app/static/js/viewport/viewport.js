@@ -400,14 +400,14 @@ export class Viewport {
 
   /**
    * Follows a drag until the button is let go.
-   * @param {(at: number[], by: number[]) => void} move
+   * @param {(at: number[], by: number[], event: PointerEvent) => void} move
    * @param {() => void} [end]
    */
   drag(move, end) {
     let before = this.last ?? [0, 0];
     const onMove = (/** @type {PointerEvent} */ e) => {
       const at = this.at(e);
-      move(at, [at[0] - before[0], at[1] - before[1]]);
+      move(at, [at[0] - before[0], at[1] - before[1]], e);
       before = at;
       this.last = at;
       this.model.touch();

@@ -17,6 +17,29 @@ pub enum Ease {
     /// Without a corner at either key, and never beyond them.
     #[default]
     Smooth,
+    /// Straight, from rest to ever faster.
+    Leaves,
+    /// Straight, ever slower, and at rest at the next key.
+    Lands,
+    /// Straight, from rest to rest.
+    Rests,
+}
+
+impl Ease {
+    /// All ways.
+    pub const ALL: [Self; 6] = [Self::Smooth, Self::Linear, Self::Leaves, Self::Lands, Self::Rests, Self::Hold];
+
+    /// Its word in documents and recipes.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Hold => "hold",
+            Self::Linear => "linear",
+            Self::Smooth => "smooth",
+            Self::Leaves => "leaves",
+            Self::Lands => "lands",
+            Self::Rests => "rests",
+        }
+    }
 }
 
 /// A value at a time.
@@ -118,6 +141,9 @@ impl<T: Interpolate> Curve<T> {
         match a.ease {
             Ease::Hold => a.value.clone(),
             Ease::Linear => between(&a.value, &b.value, t),
+            Ease::Leaves => between(&a.value, &b.value, t * t),
+            Ease::Lands => between(&a.value, &b.value, t * (2.0 - t)),
+            Ease::Rests => between(&a.value, &b.value, t * t * (3.0 - 2.0 * t)),
             Ease::Smooth => {
                 let third = (b.frame - a.frame) / 3.0;
                 let c = a.value.stepped(self.tangent(i).map(|v| v * third));
@@ -168,7 +194,17 @@ mod tests {
     #[test]
     fn a_value_holds_goes_straight_or_eases_and_is_held_outside() {
         let keys = [(10.0, 2.0), (20.0, 6.0)];
-        for (ease, quarter) in [(Ease::Hold, 2.0), (Ease::Linear, 3.0), (Ease::Smooth, 2.625)] {
+        let quarters = [
+            (Ease::Hold, 2.0),
+            (Ease::Linear, 3.0),
+            (Ease::Smooth, 2.625),
+            (Ease::Leaves, 2.25),
+            (Ease::Lands, 3.75),
+            (Ease::Rests, 2.625),
+        ];
+        assert!(Ease::ALL.iter().all(|e| quarters.iter().any(|(q, _)| q == e)));
+        for (ease, quarter) in quarters {
+            assert_eq!(serde_json::to_string(&ease).unwrap(), format!("\"{}\"", ease.word()));
             let c = curve(ease, &keys);
             assert_eq!([c.at(-5.0), c.at(10.0), c.at(20.0), c.at(99.0)], [2.0, 2.0, 6.0, 6.0], "{ease:?}");
             // Smooth ends at rest: 4 (3 t^2 - 2 t^3) more at a quarter of the way.

@@ -1,6 +1,7 @@
 //! A far picture or clip: it follows the turn of the camera and nothing else.
 
 use super::{InsertError, Play, Slot, within};
+use crate::matte::Outline;
 use crate::scene::Asset;
 use serde::{Deserialize, Serialize};
 
@@ -13,6 +14,29 @@ pub enum Spread {
     Flat,
     /// All directions: the picture is equirectangular.
     Dome,
+}
+
+/// A shape on the picture, drawn by hand, in which a far picture is seen, or outside of which.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Cutout {
+    /// The shape over time, px.
+    pub outline: Outline,
+    /// Width of the picture that these are px of.
+    pub width_px: f64,
+    /// Over how much it fades across the outline, px.
+    #[serde(default)]
+    pub soft_px: f64,
+    /// Whether it is seen outside.
+    #[serde(default)]
+    pub inverted: bool,
+}
+
+impl Cutout {
+    fn validate(&self) -> Result<(), InsertError> {
+        self.outline.validate().map_err(InsertError::Outline)?;
+        within("the width of the picture", self.width_px, 1.0, 1e5)?;
+        within("the softness of the outline", self.soft_px, 0.0, 1e4)
+    }
 }
 
 /// A far picture or clip. It stands behind everything that is placed.
@@ -49,6 +73,9 @@ pub struct Backdrop {
     /// How it runs, where it is a clip.
     #[serde(default)]
     pub play: Play,
+    /// Where on the picture it is seen.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cutout: Option<Cutout>,
 }
 
 fn width() -> f64 {
@@ -82,6 +109,7 @@ impl Backdrop {
             plate_from: 0.0,
             plate_soft: soft(),
             play: Play::default(),
+            cutout: None,
         }
     }
 
@@ -110,6 +138,7 @@ impl Backdrop {
         within("the fade at the horizon", self.fade_deg, 0.0, 45.0)?;
         within("the least brightness", self.plate_from, 0.0, 1.0)?;
         within("the softness", self.plate_soft, 0.0, 1.0)?;
+        self.cutout.iter().try_for_each(Cutout::validate)?;
         self.play.validate()
     }
 }

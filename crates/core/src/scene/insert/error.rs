@@ -28,6 +28,9 @@ pub enum InsertError {
     /// Nothing to show.
     #[error("the title has no text; type at least one letter")]
     NoText,
+    /// A drawn outline.
+    #[error("the outline {0}")]
+    Outline(#[source] crate::matte::OutlineError),
     /// Too much to show.
     #[error("the title is {length} characters long; at most {most} can be shown")]
     TooLong {

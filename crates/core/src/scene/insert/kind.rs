@@ -75,7 +75,7 @@ impl InsertKind {
         match self {
             Self::Title(title) => {
                 all.extend(&title.lettering.font_file);
-                all.extend(title.lettering.coverings().into_iter().flatten().map(|c| &c.asset));
+                all.extend(title.lettering.coverings().into_iter().flatten().filter_map(|c| c.asset.as_ref()));
             }
             Self::Prop(prop) => all.extend(prop.materials.values().flat_map(|m| m.maps.values())),
             _ => {}

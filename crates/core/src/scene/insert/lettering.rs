@@ -63,8 +63,9 @@ pub enum Fit {
 /// A picture on a part of the letters.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Covering {
-    /// The picture.
-    pub asset: Asset,
+    /// The picture; the plate itself where there is none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub asset: Option<Asset>,
     /// To what it is fitted.
     #[serde(default)]
     pub fit: Fit,

@@ -17,7 +17,7 @@ mod span;
 mod title;
 mod track;
 
-pub use backdrop::{Backdrop, Spread};
+pub use backdrop::{Backdrop, Cutout, Spread};
 pub use blend::Blend;
 pub use copies::{Copies, Copy, Layout, MOST_COPIES, Variation};
 pub use effect::{Effect, Key, Keyed};
@@ -147,6 +147,9 @@ impl Insert {
         self.tracks.values_mut().for_each(|t| t.shift(by));
         if let Some(play) = self.content.play_mut() {
             play.shift(by);
+        }
+        if let InsertKind::Backdrop(Backdrop { cutout: Some(cutout), .. }) = &mut self.content {
+            cutout.outline.shift(by.round() as i64);
         }
     }
 

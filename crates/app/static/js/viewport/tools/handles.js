@@ -1,11 +1,15 @@
 // @ts-check
-/** Handles of the chosen insert: move in its surface, turn, lift, scale; drafts while they move. */
+/**
+ * Handles of the chosen insert: move in its surface, turn, lift, scale; drafts while they move. What is moved comes to
+ * rest by itself on edges, in line with other things and at straight angles; Shift frees it.
+ */
 import { add, centre, cross, dot, scale, sub, unit } from "../../math/camera.js";
 import { NUMBER, PLACE, ROTATION, valueAt, withValue } from "../../math/curve.js";
 import { pointOf, standsAt, wayBack, wayOf, worldOf } from "../../math/family.js";
 import { holds, hullOf } from "../../math/hull.js";
-import { keyedFrames, placeAt } from "../../math/placement.js";
-import { fromAxis, times } from "../../math/rotation.js";
+import { keyedFrames, placeAt, surfaceAxes } from "../../math/placement.js";
+import { fromAxis, times, turned } from "../../math/rotation.js";
+import { rest, settle, straighten } from "../../math/snap.js";
 import { colours } from "../colours.js";
 import { marksInserts } from "../shown.js";
 import { note, refusal } from "../../notes.js";
@@ -24,6 +28,8 @@ export class Handles {
   constructor(viewport) {
     this.viewport = viewport;
     this.asking = false;
+    /** Lines that say why a thing came to rest. @type {number[][][]} */
+    this.marks = [];
   }
 
   inserts() {
@@ -94,6 +100,7 @@ export class Handles {
     const { viewport } = this;
     if (!viewport.model.camera()) return;
     const { sand, bone } = colours;
+    this.paintMarks(g);
     for (const insert of this.marked()) {
       const at = this.spots(this.places(insert)),
         chosen = insert.id === viewport.model.chosenOf("insert"),
@@ -139,6 +146,20 @@ export class Handles {
       g.strokeStyle = sand;
       g.fillStyle = chosen ? sand : "rgb(24 22 20 / .6)";
       g.fill();
+      g.stroke();
+    }
+  }
+
+  /** @param {CanvasRenderingContext2D} g */
+  paintMarks(g) {
+    g.strokeStyle = colours.lichen;
+    g.lineWidth = 1;
+    for (const line of this.marks) {
+      const [a, b] = line.map((p) => this.viewport.worldToStage(p));
+      if (!a || !b) continue;
+      g.beginPath();
+      g.moveTo(a[0], a[1]);
+      g.lineTo(b[0], b[1]);
       g.stroke();
     }
   }
@@ -304,30 +325,86 @@ export class Handles {
     const first = viewport.onPlane(at, places.foot, places.n);
     const sight = viewport.rayAt(at);
     const edge = !first || !sight || Math.abs(dot(unit(sight.along), places.n)) < EDGE_ON;
-    const total = [0, 0];
+    const total = [0, 0],
+      others = this.others(insert);
     viewport.drag(
-      (now, by) => {
+      (now, by, { shiftKey: free }) => {
         total[0] += by[0];
         total[1] += by[1];
+        this.marks = [];
         const next = structuredClone(began),
           p = next.placement;
-        if (name === "lift") this.set(p, "lift", this.along(places, places.n, total) / places.world.scale);
-        else if (edge) this.dragEdgeOn(name, p, places, total);
+        if (name === "lift") {
+          const up = this.along(places, places.n, total);
+          this.set(p, "lift", (free ? up : this.settled(places, insert, up, others)) / places.world.scale);
+        } else if (edge) this.dragEdgeOn(name, p, places, total);
         else {
           const hit = viewport.onPlane(now, places.foot, places.n);
           if (!hit) return;
           const a = sub(first, places.foot),
             b = sub(hit, places.foot);
-          if (name === "foot") this.set(p, "foot", inside(places.world, sub(hit, first)));
-          if (name === "turn") this.set(p, "turn", Math.atan2(dot(cross(a, b), places.n), dot(a, b)));
+          if (name === "foot") {
+            const at = add(places.foot, sub(hit, first)),
+              to = free ? at : this.rested(places, at, others);
+            this.set(p, "foot", inside(places.world, sub(to, places.foot)));
+          }
+          if (name === "turn") {
+            const by = Math.atan2(dot(cross(a, b), places.n), dot(a, b));
+            this.set(p, "turn", by + (free ? 0 : this.straightened(places, by, others)));
+          }
           if (name === "size") this.set(p, "size", dot(b, places.right) / Math.max(dot(a, places.right), 1e-6));
         }
         viewport.model.moving = next;
         this.sketch();
       },
-      () => this.drop(began),
+      () => {
+        this.marks = [];
+        this.drop(began);
+      },
     );
     return true;
+  }
+
+  /** What a thing may come to rest by: other things, and the edges of surfaces. @param {any} insert */
+  others(insert) {
+    const { model } = this.viewport;
+    /** @type {any[]} */ const all = this.inserts();
+    const seen = all.filter((i) => i.id !== insert.id && i.parent !== insert.id && !i.hidden);
+    const there = seen.filter((i) => i.content.kind !== "backdrop").map((i) => this.places(i));
+    const edges = model.shownSurfaces().flatMap((/** @type {any} */ s) => {
+      /** @type {number[][]} */ const corners = s.outline ?? [];
+      return corners.map((c, i) => [c, corners[(i + 1) % corners.length]]);
+    });
+    return { feet: there.map((p) => p.foot), baselines: there.map((p) => p.right), edges };
+  }
+
+  /** @param {any} places @param {number[]} at @param {ReturnType<Handles["others"]>} others */
+  rested({ n, right, ahead }, at, others) {
+    const { viewport } = this;
+    const found = rest({ at, normal: n, right, ahead }, others, (from, to) => {
+      const a = viewport.worldToStage(from),
+        b = viewport.worldToStage(to);
+      return a && b ? Math.hypot(a[0] - b[0], a[1] - b[1]) : Infinity;
+    });
+    this.marks = found.marks;
+    return found.at;
+  }
+
+  /** @param {any} places @param {number} by radians @param {ReturnType<Handles["others"]>} others */
+  straightened({ n, right }, by, others) {
+    return straighten(turned(fromAxis(scale(n, by)), right), n, surfaceAxes(n).right, others.baselines);
+  }
+
+  /** @param {any} places @param {any} insert @param {number} up metres @param {ReturnType<Handles["others"]>} others */
+  settled({ n, foot, world, reach }, insert, up, others) {
+    const { viewport } = this,
+      lift = valueAt(NUMBER, insert.placement.anchor.lift_m, viewport.model.frame) * world.scale,
+      on = sub(foot, scale(n, lift));
+    const a = viewport.worldToStage(foot),
+      b = viewport.worldToStage(add(foot, scale(n, reach)));
+    const metrePx = a && b ? Math.hypot(a[0] - b[0], a[1] - b[1]) / reach : 0;
+    const levels = others.feet.map((f) => dot(sub(f, on), n));
+    return settle(lift + up, levels, metrePx) - lift;
   }
 
   /**
