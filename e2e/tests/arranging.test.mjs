@@ -83,6 +83,42 @@ test("an item of the library is placed, dragged by itself, and nudged by px of t
   assert.ok(Math.abs(now[0] - before[0] - 1) < 0.05 && Math.abs(now[1] - before[1] - 10) < 0.05, `${before} ${now}`);
 });
 
+test("a thing that is dragged comes to rest in line with another, and Shift frees it", async () => {
+  // Where the pointer goes for the chosen thing to stand 2 cm beside the line through the other.
+  const way = () =>
+    page.evaluate(() => {
+      const { stage, model } = globalThis.fennik,
+        dot = (a, b) => a.reduce((sum, v, i) => sum + v * b[i], 0),
+        own = stage.handles.places(model.insert(model.chosenOf("insert"))),
+        other = stage.handles.places(model.state.inserts.find((i) => i.id !== model.chosenOf("insert"))),
+        off = dot(
+          other.foot.map((v, i) => v - own.foot[i]),
+          own.right,
+        ),
+        to = own.foot.map((v, i) => v + own.right[i] * (off + 0.02));
+      const [a, b] = [own.foot, to].map((p) => stage.worldToStage(p));
+      return { off, by: [b[0] - a[0], b[1] - a[1]] };
+    });
+  const drag = async () => {
+    const [x, y] = await middle(),
+      { by } = await way();
+    await page.mouse.move(x, y);
+    await page.mouse.down();
+    await page.mouse.move(x + 0.5 * by[0], y + 0.5 * by[1]);
+    await page.mouse.move(x + by[0], y + by[1]);
+    await changed(() => page.mouse.up());
+    return (await way()).off;
+  };
+  assert.ok(Math.abs((await way()).off) > 0.5, "it stands well beside it at first");
+  assert.ok(Math.abs(await drag()) < 1e-6, "exactly in line");
+  await changed(() => page.click("#undo"));
+  await page.keyboard.down("Shift");
+  const free = await drag();
+  await page.keyboard.up("Shift");
+  assert.ok(Math.abs(free + 0.02) < 0.01, `where the pointer was: ${free}`);
+  await changed(() => page.click("#undo"));
+});
+
 test("position, turn and size need no scrolling, and values go back to what they began with", async () => {
   for (const name of ["x", "turn", "scale"]) {
     const box = await page.locator(`#sheet-body [name="${name}"]`).boundingBox();

@@ -86,6 +86,7 @@ fn take(pose: fn(f64) -> Pose, shutter: f64, readout: f64) -> Take {
         shutter,
         readout,
         rays: 36,
+        least_rays: usize::MAX,
         noise: 0.0,
         contrast: 1.0,
         plain: true,

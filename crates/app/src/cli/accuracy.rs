@@ -4,7 +4,9 @@ use super::error::CliError;
 use super::{Progress, Scratch};
 use crate::engine::analyse::seen_frame;
 use fennik_core::camera::Camera;
-use fennik_core::check::{ByEdges, LockError, by_edges, by_hand, datum_score, lock_error, turning_lock_error};
+use fennik_core::check::{
+    ByEdges, LockError, by_edges, by_hand, card_error, datum_score, lock_error, turning_lock_error,
+};
 use fennik_core::image::PictureSettings;
 use fennik_core::survey::{Plane, PlaneKind, edge_along};
 use fennik_demo::encode::{TRIAL, film};
@@ -75,9 +77,9 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), CliError> {
     }
     let mut lines = vec![
         "| clip | frames | lock error RMS | 95th percentile | focal length off (said) | track + solve | of its \
-            length | peak memory |"
+            length | peak memory | corners of signs: RMS, 95th percentile |"
             .to_owned(),
-        "| --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
+        "| --- | --- | --- | --- | --- | --- | --- | --- | --- |".to_owned(),
     ];
     let mut datums = vec![
         "| clip | floor tilt | floor height | walls with 12 points: found, worst | looked for in | by hand: \
@@ -155,7 +157,7 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<(String, Option<St
     let run = Command::new(program).arg("solve").arg(clip).arg("--datum").arg("--out").arg(&out).output()?;
     if !run.status.success() {
         let why = String::from_utf8_lossy(&run.stderr).trim().to_owned();
-        return Ok((format!("declined: {why} | | | | | |"), None));
+        return Ok((format!("declined: {why} | | | | | | |"), None));
     }
     let said = String::from_utf8_lossy(&run.stdout).into_owned();
     let number = |before: &str| {
@@ -172,7 +174,7 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<(String, Option<St
     let datum = found.map(|cells| format!("{cells} | {}", hand_cells(&truth, &camera, clip)));
     let lock = slip(&truth, &camera).ok_or_else(|| CliError::NoTruth { clip: clip.to_owned() })?;
     let cells = format!(
-        "{}/{} | {:.3} px | {:.3} px | {:.2} % ({:.2}) | {:.1} + {:.1} s | {:.1} x | {:.0} MB",
+        "{}/{} | {:.3} px | {:.3} px | {:.2} % ({:.2}) | {:.1} + {:.1} s | {:.1} x | {:.0} MB | {}",
         camera.frames.len(),
         truth.frames.len(),
         lock.rms_px,
@@ -183,6 +185,7 @@ fn judge(clip: &Path, truth: &Path, scratch: &Path) -> Result<(String, Option<St
         solved,
         (tracked + solved) * truth.fps / truth.frames.len() as f64,
         number("peak memory ").unwrap_or(f64::NAN),
+        sign_cell(&truth, &camera).unwrap_or_default(),
     );
     Ok((cells, datum))
 }
@@ -206,16 +209,25 @@ fn datum_cells(truth: &Truth, camera: &CameraDocument, has_floor: bool, seconds:
     Some(format!("{floor} | {good} of {}, {worst} | {:.2} s", walls.len(), seconds.unwrap_or(f64::NAN)))
 }
 
+/// How far the corners of signs are from their true places that were pulled onto them on two frames.
+fn sign_cell(truth: &Truth, camera: &CameraDocument) -> Option<String> {
+    let size = [truth.width, truth.height].map(f64::from);
+    let card = card_error(&cameras_of(truth, camera), &truth.surfaces(), size)?;
+    Some(format!("{:.3} px, {:.3} px ({} signs)", card.rms_px, card.p95_px, card.cards))
+}
+
+/// Frames with their solved and their true cameras.
+fn cameras_of(truth: &Truth, camera: &CameraDocument) -> Vec<(u32, Camera, Camera)> {
+    let both = |f: &fennik_media::CameraFrame| {
+        let (pose, lens) = f.camera();
+        Some((f.frame, Camera::new(pose, lens, camera.height), truth.camera(f.frame)?))
+    };
+    camera.frames.iter().filter_map(both).collect()
+}
+
 /// How far off what is laid by hand would be: the median, and what 95 of 100 trials stay within.
 fn hand_cells(truth: &Truth, camera: &CameraDocument, clip: &Path) -> String {
-    let cameras: Vec<_> = camera
-        .frames
-        .iter()
-        .filter_map(|f| {
-            let (pose, lens) = f.camera();
-            Some((f.frame, Camera::new(pose, lens, camera.height), truth.camera(f.frame)?))
-        })
-        .collect();
+    let cameras = cameras_of(truth, camera);
     let places = truth.points.iter().map(|p| p.position.into()).zip(truth.sightings());
     let edges = edge_cell(&cameras, &name_of(clip), clip).unwrap_or_default();
     let Some(hand) = by_hand(&cameras, &places.collect::<Vec<_>>(), HAND_SEED) else { return format!(" | | {edges}") };

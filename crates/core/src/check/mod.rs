@@ -1,10 +1,12 @@
 //! Checks of a finished camera against the plate or a known truth.
 
 mod by_hand;
+mod card;
 mod datum;
 mod lock;
 
 pub use by_hand::{ByEdges, ByHand, by_edges, by_hand};
+pub use card::{CardError, card_error};
 pub use datum::{DatumScore, SurfaceScore, TrueSurface, datum_score};
 pub use lock::{LockError, TruePoint, lock_error, turning_lock_error};
 

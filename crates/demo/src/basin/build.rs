@@ -285,7 +285,8 @@ fn coil() -> Soup {
         .map(|k| k as f32 / 24.0)
         .map(|t| {
             let r = 0.34 - 0.012 * t;
-            v(r * (t * 6.283).sin(), 0.03 + 0.035 * t, r * (t * 6.283).cos())
+            let (sin, cos) = (t * std::f32::consts::TAU).sin_cos();
+            v(r * sin, 0.03 + 0.035 * t, r * cos)
         })
         .collect();
     to.bar(&line, 0.022, Skin::Rope);

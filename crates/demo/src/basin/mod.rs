@@ -168,7 +168,7 @@ impl Basin {
     }
 
     /// What light comes from a surface that was met; `depth` counts mirrors on the way.
-    fn shaded(&self, hit: &Hit, still: bool, moving: &Moving, from: V, ray: V, by: &Ask, depth: u32) -> Colour {
+    fn shaded(&self, (hit, still): (&Hit, bool), moving: &Moving, from: V, ray: V, by: &Ask, depth: u32) -> Colour {
         let at = from + ray * hit.distance;
         let footprint = by.spread * (by.travelled + hit.distance);
         let mut s = surface(hit, at, ray, footprint, by.frame);
@@ -244,7 +244,7 @@ impl Basin {
         match self.nearest(moving, from, ray) {
             None => sky(self.air, ray),
             Some((hit, still)) => {
-                let light = self.shaded(&hit, still, moving, from, ray, by, depth);
+                let light = self.shaded((&hit, still), moving, from, ray, by, depth);
                 through_air(light, hit.distance, ray)
             }
         }

@@ -277,7 +277,7 @@ impl<'a> Cook<'a> {
             Step::Duplicate { thing, name } => self.placing(|shot| {
                 free(shot, name)?;
                 let insert = find_insert(shot, thing)?;
-                let shows = ShotAssets::of(self.store, &Arc::default(), std::slice::from_ref(insert), Some(&shot))?;
+                let shows = ShotAssets::of(self.store, &Arc::default(), std::slice::from_ref(insert), Some(shot))?;
                 let insert = Insert { name: name.clone(), ..duplicate(insert, shows.as_ref())? };
                 Ok(PlacingEdit::AddInsert { insert })
             }),
@@ -529,7 +529,7 @@ impl<'a> Cook<'a> {
     /// What cannot be drawn is told now, not at the next picture.
     fn can_be_shown(&self, shot: &OpenShot, insert: &Insert) -> Result<(), EngineError> {
         let inserts = std::slice::from_ref(insert);
-        let shows = ShotAssets::of(self.store, &Arc::default(), inserts, Some(&shot))?;
+        let shows = ShotAssets::of(self.store, &Arc::default(), inserts, Some(shot))?;
         fennik_render::RenderScene::mesh(insert, &[], 0.0, shows.as_ref())?;
         Ok(())
     }
