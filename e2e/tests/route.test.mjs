@@ -96,11 +96,11 @@ test("an answer that was overtaken does not bring back the older route", async (
     await (await fetch("/shots/1/state")).text();
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
   });
-  const [drawn, known] = await page.evaluate(() => [
-    globalThis.fennik.model.api.head,
-    globalThis.fennik.model.state.revision,
-  ]);
-  assert.equal(Number(drawn), known);
+  // The state of the same revision may still be on its way.
+  await page.waitForFunction(() => {
+    const { model } = globalThis.fennik;
+    return Number(model.api.head) === model.state.revision;
+  });
   assert.equal(await page.inputValue('[name="last"]'), "120");
 });
 
