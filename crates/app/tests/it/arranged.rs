@@ -188,7 +188,8 @@ fn letters_show_the_plate_and_a_sky_is_cut_by_a_drawn_shape() {
     let [bare, green, plate, cut] =
         ["bare", "green", "plate", "cut"].map(|name| still(&folder.path().join("stills").join(name), 60));
     let greens = |picture: &image::RgbImage| picture.pixels().filter(|p| p[1] > 200 && p[0] < 60 && p[2] < 60).count();
-    assert!(greens(&green) > 2000 && greens(&plate) == 0, "{} {}", greens(&green), greens(&plate));
+    // Its sides stay green.
+    assert!(greens(&green) > 2000 && 10 * greens(&plate) < greens(&green), "{} {}", greens(&green), greens(&plate));
     let (inside, _) = differing(&green, &plate);
     assert!(inside > 2000, "{inside}");
     let changed = |x: u32, y: u32| (0..3).any(|k| cut.get_pixel(x, y)[k].abs_diff(bare.get_pixel(x, y)[k]) > 12);
