@@ -118,7 +118,7 @@ mod tests {
         let exact = error(0.0).unwrap();
         assert!(exact.rms_px < 1e-4 && exact.cards == 1, "{exact:?}");
         let wrong = error(60.0).unwrap();
-        assert!(wrong.rms_px > 0.05 && wrong.p95_px >= wrong.rms_px * 0.5, "{wrong:?}");
+        assert!(wrong.rms_px > 0.02 && wrong.p95_px > wrong.rms_px, "{wrong:?}");
         assert_eq!(card_error(&cameras(0.0), &[few], [1280.0, 720.0]), None);
     }
 }
