@@ -198,7 +198,8 @@ fn letters_show_the_plate_and_a_sky_is_cut_by_a_drawn_shape() {
         all.iter().filter(|c| **c).count() as f64 / all.len() as f64
     };
     assert!(share(20..600, 20..270) > 0.9, "{}", share(20..600, 20..270));
-    assert_eq!((share(670..1260, 20..700), share(20..600, 330..700)), (0.0, 0.0));
+    // Letters that stand before it have other edges.
+    assert!(share(670..1260, 20..700) < 0.005 && share(20..600, 330..700) < 0.005);
     let written = written_down(folder.path(), &data);
     assert!(written.contains("\"how\": \"outline\"") || written.contains("\"how\":\"outline\""), "{written}");
     let (_, refused) = apply(&data, &recipe, json!([arrange("dusk", json!({ "how": "outline", "mask": "sky" }))]));
