@@ -2,6 +2,7 @@
 
 use super::{TrueSurface, at_share};
 use crate::camera::Camera;
+use crate::geometry::ascending_eigen;
 use crate::scene::{PulledCorners, pulled};
 use nalgebra::{Vector2, Vector3};
 
@@ -44,14 +45,12 @@ fn card_on(surface: &TrueSurface) -> Option<[Vector3<f64>; 4]> {
     let n = surface.points.len() as f64;
     let middle = surface.points.iter().sum::<Vector3<f64>>() / n;
     let spread = surface.points.iter().map(|p| (p - middle) * (p - middle).transpose()).sum::<nalgebra::Matrix3<f64>>();
-    let axes = spread.symmetric_eigen();
-    let mut order = [0, 1, 2];
-    order.sort_by(|a, b| axes.eigenvalues[*b].total_cmp(&axes.eigenvalues[*a]));
-    let side = |k: usize| {
-        let half = (axes.eigenvalues[order[k]].max(0.0) / n).sqrt();
-        (half > 1e-3).then(|| axes.eigenvectors.column(order[k]).into_owned() * half)
+    let [_, shorter, longer] = ascending_eigen(spread)?;
+    let side = |(value, axis): (f64, Vector3<f64>)| {
+        let half = (value.max(0.0) / n).sqrt();
+        (half > 1e-3).then_some(axis * half)
     };
-    let (u, v) = (side(0)?, side(1)?);
+    let (u, v) = (side(longer)?, side(shorter)?);
     Some([middle - u - v, middle + u - v, middle + u + v, middle - u + v])
 }
 
@@ -74,9 +73,8 @@ fn errors(cameras: &[(u32, Camera, Camera)], corners: &[Vector3<f64>; 4], size: 
     let (a, b) = (first.0.ray(first.1[0]), last.0.ray(last.1[0]));
     let across = a.along.cross(&b.along);
     let distance = (b.from - a.from).cross(&b.along).dot(&across) / across.norm_squared().max(1e-12) * a.along.norm();
-    let card = [1, -1].into_iter().find_map(|way| {
-        // The front of a card is read from the side that it is seen from.
-        let order: [usize; 4] = if way == 1 { [0, 1, 2, 3] } else { [1, 0, 3, 2] };
+    // The front of a card is read from the side that it is seen from.
+    let card = [[0, 1, 2, 3], [1, 0, 3, 2]].into_iter().find_map(|order: [usize; 4]| {
         let frames: Vec<PulledCorners> =
             frames.iter().map(|f| PulledCorners { at: order.map(|k| f.at[k]), ..f.clone() }).collect();
         let card = pulled(&frames, if distance > 0.0 { distance } else { 10.0 }).ok()?;

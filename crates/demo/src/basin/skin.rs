@@ -1,5 +1,6 @@
 //! What the basin's surfaces look like: colour, gloss and relief, by metres along them.
 
+use crate::library::noise::mix;
 use crate::paint::Colour;
 use crate::texture::{board_tone, boards, chance, fractal, value};
 
@@ -55,11 +56,6 @@ fn matt(colour: Colour) -> Look {
 
 fn times(c: Colour, k: f32) -> Colour {
     c.map(|v| v * k.max(0.02))
-}
-
-fn mix(a: Colour, b: Colour, t: f32) -> Colour {
-    let t = t.clamp(0.0, 1.0);
-    std::array::from_fn(|k| a[k] + t * (b[k] - a[k]))
 }
 
 fn step(low: f32, high: f32, v: f32) -> f32 {

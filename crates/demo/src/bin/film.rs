@@ -10,7 +10,7 @@ use std::io::Write;
 use std::path::Path;
 
 /// How the demo clips are compressed.
-const CLIP: Compression = Compression { preset: "veryslow", most_kbit: Some(4500), sound: true };
+const CLIP: Compression = Compression { preset: "veryslow", most_kbit: Some(3000), sound: true };
 
 fn write_clip(take: &Take, folder: &str, how: &Compression) -> std::io::Result<()> {
     film(take, Path::new(folder), how, |done| {

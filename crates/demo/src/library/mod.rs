@@ -3,7 +3,7 @@
 mod effects;
 mod glb;
 mod materials;
-mod noise;
+pub(crate) mod noise;
 mod props;
 mod signs;
 mod skies;
