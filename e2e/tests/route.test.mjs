@@ -101,6 +101,11 @@ test("an answer that was overtaken does not bring back the older route", async (
     const { model } = globalThis.fennik;
     return Number(model.api.head) === model.state.revision;
   });
+  const [drawn, known] = await page.evaluate(() => [
+    globalThis.fennik.model.api.head,
+    globalThis.fennik.model.state.revision,
+  ]);
+  assert.equal(Number(drawn), known);
   assert.equal(await page.inputValue('[name="last"]'), "120");
 });
 
