@@ -44,8 +44,8 @@ fuzz: ## coverage-guided fuzzing of what reads from outside (MINUTES=10 for each
 	@sh scripts/setup.sh fuzz
 	@MINUTES=$(or $(MINUTES),10) TARGETS="$(TARGETS)" sh scripts/fuzz.sh
 
-film: setup ## make the demo clip, its truth and its analyses again
-	cargo run --release --locked -p fennik-demo --bin film -- --clip varrick-quay crates/demo/assets
+film: setup ## make the demo's clips, their truth and their analyses again (an hour or more)
+	cargo run --release --locked -p fennik-demo --bin film -- crates/demo/assets
 	cargo run --release --locked -p fennik -- demo --make-analyses crates/demo/assets
 
 shots: setup-test ## make docs/screenshots again

@@ -3,7 +3,7 @@ import { freshFolder, openBrowser, openPage, openStation, showFrame, startServer
 
 const to = (name) => new URL(`../docs/screenshots/${name}.png`, import.meta.url).pathname;
 const folder = freshFolder();
-const server = await startServer(folder.path);
+const server = await startServer(folder.path, "demo");
 const browser = await openBrowser();
 try {
   const page = await openPage(browser, `${server.address}shots/2`);

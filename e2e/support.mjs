@@ -22,9 +22,10 @@ export function freshFolder() {
   return { path, remove: () => rmSync(path, { recursive: true, force: true, maxRetries: 10, retryDelay: 200 }) };
 }
 
-/** Starts `fennik demo` on a free port and waits for its address. */
-export async function startServer(data, command = "demo") {
-  const child = spawn(binary, [command, "--data", data, "--port", "0"], { stdio: ["ignore", "pipe", "inherit"] });
+/** Starts Fennik on a free port, over the plain project unless told otherwise, and waits for its address. */
+export async function startServer(data, ...command) {
+  if (!command.length) command = ["demo", "--plain"];
+  const child = spawn(binary, [...command, "--data", data, "--port", "0"], { stdio: ["ignore", "pipe", "inherit"] });
   const address = await new Promise((resolve, reject) => {
     let text = "";
     child.stdout.on("data", (chunk) => {

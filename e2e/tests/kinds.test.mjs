@@ -1,10 +1,11 @@
 // Pictures, clips and models: taken in, placed by a click, changed, swapped, and refused where they are broken.
 import assert from "node:assert/strict";
 import { execFileSync } from "node:child_process";
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { copyFileSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
+import { Document, NodeIO } from "@gltf-transform/core";
 import { colourAt, distance, endAll, openStation, showFrame, startAll, unfold } from "../support.mjs";
 
 let folder, server, browser, page, files;
@@ -164,6 +165,105 @@ test("with a key at one frame and another value at a later one it moves between 
   const foot = (await state()).inserts.at(-1).placement.anchor.foot;
   assert.ok(Math.abs(foot[0] - x - 1) < 1e-6, "it stays as it is at the playhead");
   await showFrame(page, 60);
+});
+
+/** A board of 1 m that shows a picture and goes 1 m to the right within a second, by a writer of glTF that is not ours. */
+async function writeBoard(path) {
+  const made = new Document(),
+    buffer = made.createBuffer();
+  execFileSync("ffmpeg", [
+    "-v",
+    "error",
+    "-f",
+    "lavfi",
+    "-i",
+    "color=0x20e040:s=16x16",
+    "-frames:v",
+    "1",
+    `${path}.png`,
+  ]);
+  const numbers = (type, array) => made.createAccessor().setType(type).setArray(array).setBuffer(buffer);
+  const picture = made
+    .createTexture("board")
+    .setImage(readFileSync(`${path}.png`))
+    .setMimeType("image/png");
+  const paint = made
+    .createMaterial("green paint")
+    .setBaseColorTexture(picture)
+    .setRoughnessFactor(0.9)
+    .setMetallicFactor(0)
+    .setDoubleSided(true);
+  const face = made
+    .createPrimitive()
+    .setAttribute("POSITION", numbers("VEC3", new Float32Array([0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0])))
+    .setAttribute("TEXCOORD_0", numbers("VEC2", new Float32Array([0, 1, 1, 1, 1, 0, 0, 0])))
+    .setIndices(numbers("SCALAR", new Uint16Array([0, 1, 2, 0, 2, 3])))
+    .setMaterial(paint);
+  const node = made.createNode("board").setMesh(made.createMesh().addPrimitive(face));
+  made.createScene().addChild(node);
+  const way = made
+    .createAnimationSampler()
+    .setInput(numbers("SCALAR", new Float32Array([0, 1])))
+    .setOutput(numbers("VEC3", new Float32Array([0, 0, 0, 1, 0, 0])));
+  const channel = made.createAnimationChannel().setTargetNode(node).setTargetPath("translation").setSampler(way);
+  made.createAnimation("slide").addSampler(way).addChannel(channel);
+  await new NodeIO().write(path, made);
+}
+
+test("a model that another program wrote is shown with its picture and moves by itself", async () => {
+  await writeBoard(join(files, "board.glb"));
+  await takeIn("board.glb");
+  await clickAt([420, 560]);
+  await changed(async () => {
+    await page.fill('.insert-form [name="scale"]', "2");
+    await page.press('.insert-form [name="scale"]', "Tab");
+  });
+  await unfold(page, "group-materials");
+  assert.equal(await page.locator('.material[data-material="green paint"]').count(), 1);
+  const middle = () =>
+    page.evaluate(() => {
+      const canvas = document.getElementById("plate"),
+        { data } = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height);
+      let [count, sum] = [0, 0];
+      for (let i = 0; i < data.length; i += 4)
+        if (data[i + 1] > data[i] + 50 && data[i + 1] > data[i + 2] + 50)
+          [count, sum] = [count + 1, sum + ((i / 4) % canvas.width)];
+      return count > 300 ? sum / count : null;
+    });
+  const settled = async () => {
+    await page.waitForFunction(() => document.getElementById("plate").dataset.quality !== "draft");
+    await page.waitForTimeout(1500);
+    return middle();
+  };
+  const at = await settled();
+  assert.ok(at, "green is seen");
+  await page.keyboard.press("Escape");
+  await showFrame(page, 72);
+  const later = await settled();
+  assert.ok(Math.abs(later - at) > 12, `it stood at ${at}, later at ${later}`);
+  await showFrame(page, 60);
+});
+
+test("drawings and letters of others are taken in", async () => {
+  const from = (path) => new URL(`../node_modules/${path}`, import.meta.url).pathname;
+  copyFileSync(from("bootstrap-icons/icons/flag-fill.svg"), join(files, "flag.svg"));
+  copyFileSync(from("@fontsource/amiri/files/amiri-arabic-700-normal.woff2"), join(files, "amiri.woff2"));
+  await takeIn("flag.svg");
+  await clickAt([940, 560]);
+  assert.equal((await state()).inserts.at(-1).content.kind, "sign");
+  await page.keyboard.press("Escape");
+  await page.click('[data-act="place"][data-stance="standing"]');
+  await clickAt([700, 650]);
+  await changed(async () => {
+    await page.fill('.insert-form [name="text"]', "ميناء");
+    await page.press('.insert-form [name="text"]', "Tab");
+  });
+  await page.click('[data-act="own-font"]');
+  await changed(() => takeIn("amiri.woff2"));
+  const title = (await state()).inserts.at(-1);
+  assert.equal(title.content.lettering?.font_file?.file, "amiri.woff2");
+  await page.waitForSelector(".insert-form >> text=/set in Amiri/");
+  assert.equal(await page.locator(".insert-list .fault").count(), 0, "no letter is missing");
 });
 
 test("a file that cannot be shown is refused by its name, and nothing changes", async () => {

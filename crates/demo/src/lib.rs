@@ -20,7 +20,13 @@ pub mod trials;
 pub mod truth;
 pub mod uprights;
 
-/// The finished clip (H.264 in MP4).
+/// The drone over the basin's quay (H.264 in MP4).
+pub const BASIN_CLIP: &[u8] = include_bytes!("../assets/basin-quay.mp4");
+/// The walk along its boathouse.
+pub const BOATHOUSE_CLIP: &[u8] = include_bytes!("../assets/basin-boathouse.mp4");
+/// The pan from the lookout over it.
+pub const LOOKOUT_CLIP: &[u8] = include_bytes!("../assets/basin-lookout.mp4");
+/// The plain clip that everything is measured on.
 pub const QUAY_CLIP: &[u8] = include_bytes!("../assets/varrick-quay.mp4");
 /// Its true cameras and points (JSON, see [`truth`]).
 pub const QUAY_TRUTH: &[u8] = include_bytes!("../assets/varrick-quay.truth.json");

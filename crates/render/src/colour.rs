@@ -11,7 +11,8 @@ const GUESSES: usize = 1024;
 static LINEAR: LazyLock<[f32; 256]> = LazyLock::new(|| std::array::from_fn(|b| decode(b as f32 / 255.0)));
 
 /// The light from which on a byte is rounded up to the next one.
-static ROUNDED_UP: LazyLock<[f32; 255]> = LazyLock::new(|| std::array::from_fn(|b| decode((b as f32 + 0.5) / 255.0)));
+static ROUNDED_UP: LazyLock<[f32; 256]> =
+    LazyLock::new(|| std::array::from_fn(|b| if b < 255 { decode((b as f32 + 0.5) / 255.0) } else { f32::INFINITY }));
 
 /// A byte that is not above the right one, by the square root of the light, whose steps are nearly even.
 static GUESS: LazyLock<[u8; GUESSES + 1]> = LazyLock::new(|| {
@@ -39,11 +40,9 @@ pub fn linear_of(byte: u8) -> f32 {
 /// The display byte nearest to some light; light beyond white is white.
 pub fn byte_of(light: f32) -> u8 {
     let light = light.clamp(0.0, 1.0);
-    let mut byte = GUESS[(light.sqrt() * GUESSES as f32) as usize];
-    while byte < 255 && ROUNDED_UP[usize::from(byte)] <= light {
-        byte += 1;
-    }
-    byte
+    // The guess is right, or one too low.
+    let byte = GUESS[(light.sqrt() * GUESSES as f32) as usize];
+    byte + u8::from(ROUNDED_UP[usize::from(byte)] <= light)
 }
 
 #[cfg(test)]

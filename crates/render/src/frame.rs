@@ -50,8 +50,10 @@ pub fn composite(
         if moves > SEEN_PX {
             // Where nothing moves by itself, what is shown in the middle of the exposure is shown all the while.
             let still =
-                same_casters(&ends).then(|| scene.at(f64::from(camera.frame), camera.centre(), false)).transpose()?;
-            return exposed(rgb, size, camera, scene, (shutter, still), moves);
+                all_stands(&ends).then(|| scene.at(f64::from(camera.frame), camera.centre(), false)).transpose()?;
+            // What moves casts another shadow each time; a rough one will do.
+            let fine = still.is_some() || casters_stand(&ends);
+            return exposed(rgb, size, camera, scene, Exposure { shutter, still, fine, moves });
         }
     }
     let exact = quality == Quality::Exact;
@@ -76,9 +78,26 @@ fn moment(camera: &Camera, scene: &RenderScene, after: f64) -> Result<(Camera, A
     Ok((then, placed))
 }
 
-/// Whether what casts shadows stands still between the ends of an exposure.
-fn same_casters([(_, a), (_, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
+/// Whether everything stands still between the ends of an exposure.
+fn all_stands([(_, a), (_, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
     Arc::ptr_eq(a, b) || (a.corners == b.corners && a.light == b.light)
+}
+
+/// Whether what casts shadows does: what follows the camera, and casts none, is left out.
+fn casters_stand([(_, a), (_, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
+    a.light == b.light && a.casters_key() == b.casters_key()
+}
+
+/// What is known of an exposure.
+struct Exposure {
+    /// Part of a frame.
+    shutter: f64,
+    /// What is seen all the while, where the camera alone moves.
+    still: Option<Arc<PlacedScene>>,
+    /// Whether shadows are looked for carefully.
+    fine: bool,
+    /// By how many px anything moves.
+    moves: f64,
 }
 
 /// By how many px anything moves on the picture between the ends of an exposure; without end where something comes or goes.
@@ -123,15 +142,14 @@ const SHARED_PX: f64 = 0.7;
 const LEAST_PARTS: usize = 4;
 
 /// The picture while the shutter is open: the mean of the light of moments, each looked at elsewhere within the pixel, so
-/// that edges are smooth and what moves is blurred by as much as it moves. `still` says that the camera alone moves, and
-/// `moves` by how many px anything does. Moments between which next to nothing moves share what a face sends to a pixel.
+/// that edges are smooth and what moves is blurred by as much as it moves. Moments between which next to nothing moves
+/// share what a face sends to a pixel.
 fn exposed(
     rgb: &mut [u8],
     size: [usize; 2],
     camera: &Camera,
     scene: &RenderScene,
-    (shutter, still): (f64, Option<Arc<PlacedScene>>),
-    moves: f64,
+    Exposure { shutter, still, fine, moves }: Exposure,
 ) -> Result<(), RenderError> {
     let mut sum = vec![[0.0f32; 4]; size[0] * size[1]];
     let mut known = vec![PixelKnows::default(); size[0] * size[1]];
@@ -145,8 +163,7 @@ fn exposed(
         // Times and places in the pixel are not in step.
         let [dx, dy] = sample_offset(k * 7 % SAMPLES).map(f64::from);
         then.lens.centre_px = [then.lens.centre_px[0] - dx, then.lens.centre_px[1] - dy];
-        // What moves casts another shadow each time; a rough one will do.
-        let care = Care { shadows: true, fine: still.is_some(), quick: false };
+        let care = Care { shadows: true, fine, quick: false };
         let knowing = Knowing { pixels: &mut known, part: (k * parts / SAMPLES) as u32 + 1 };
         let Some(layer) = inserts(rgb, size, &then, &placed, false, care, Some(knowing)) else { continue };
         let columns = layer.bounds.width();
@@ -397,7 +414,7 @@ impl View<'_> {
             let nearer = &before[i + 1..];
             let same = |f: &&Fragment| self.scene.faces[f.face as usize].look == face.look;
             // What is faded as a whole does not show its own far side; and two that share an edge are met once.
-            let hidden = if material.shows_through() {
+            let hidden = if material.shows_through() && !material.catches {
                 nearer.first().filter(same).is_some_and(|f| f.depth - fragment.depth <= SAME_DEPTH * f.depth)
             } else {
                 nearer.iter().any(|f| same(&f))
@@ -540,10 +557,15 @@ impl View<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{NoAssets, ShapeCache};
-    use fennik_core::geometry::{Lens, Pose};
+    use crate::assets::{AssetError, Run, Treatment};
+    use crate::{NoAssets, ShapeCache, Texture};
+    use fennik_core::camera::CameraPath;
+    use fennik_core::geometry::{Lens, Pose, Similarity};
     use fennik_core::scene::anim::{Animated, Curve, Ease, Key};
-    use fennik_core::scene::{Insert, InsertId, InsertKind, Light, LightNow, Placement, Stance, Title};
+    use fennik_core::scene::{
+        Asset, AssetName, Backdrop, Insert, InsertId, InsertKind, Light, LightNow, Placement, Spread, Stance, Title,
+    };
+    use fennik_core::solve::{Solution, SolvedFrame};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
         let title = Title {
@@ -666,6 +688,52 @@ mod tests {
         let way = 300.0 / 5.0 * 0.4;
         assert!((half - sharp - 0.5 * way * 15.0 / 16.0).abs() < 2.5, "{sharp} {half}, {way} px a frame");
         assert!((whole - sharp - way * 15.0 / 16.0).abs() < 3.5, "{sharp} {whole}");
+    }
+
+    /// One red pixel, whatever is asked for.
+    #[derive(Debug)]
+    struct Red;
+
+    impl crate::Assets for Red {
+        fn run(&self, _: &AssetName) -> Result<Run, AssetError> {
+            Ok(Run { frames: 1, rate: 1.0 })
+        }
+
+        fn picture(&self, _: &AssetName, _: u32, _: &Treatment) -> Result<Arc<Texture>, AssetError> {
+            Ok(Arc::new(Texture::new(1, 1, &[255, 0, 0, 255])))
+        }
+
+        fn model(&self, _: &AssetName) -> Result<Arc<crate::Model>, AssetError> {
+            Err(AssetError("no model is asked for".to_owned()))
+        }
+
+        fn bytes(&self, _: &AssetName) -> Result<Arc<Vec<u8>>, AssetError> {
+            Err(AssetError("no file is asked for".to_owned()))
+        }
+    }
+
+    /// Fault: as soon as anything followed the camera, everything cast rough shadows in the exact picture.
+    #[test]
+    fn what_follows_the_camera_leaves_the_shadows_of_the_rest_alone() {
+        let light = LightNow { bearing_deg: 200.0, height_deg: 35.0, sun: 0.8, ambient: 0.3, floor_shadow: 1.0 };
+        let picture = Asset { name: AssetName::of_digest(&[7; 32]), file: "sky.png".into() };
+        let mut sky = Insert { id: InsertId(2), ..insert("", 0.0, 0.0) };
+        sky.content = InsertKind::Backdrop(Backdrop { height_deg: 60.0, ..Backdrop::new(picture, 2.0, Spread::Flat) });
+        let (pose, lens) = camera();
+        let at = |f: u32| Pose { translation: pose.translation + Vector3::x() * 0.04 * f64::from(f), ..pose };
+        let frames = (0..3).map(|f| SolvedFrame::new(f, at(f), lens, 0.1, 50)).collect();
+        let solution = Solution { frames, ..Solution::empty(320, 180, 3) };
+        let camera = CameraPath::new(&solution, &Similarity::identity()).at(1).unwrap();
+        let drawn = |inserts: &[Insert]| {
+            let scene =
+                RenderScene::build(inserts, &light.into(), &ShapeCache::default(), &(Arc::new(Red) as Arc<_>)).unwrap();
+            let mut rgb = vec![90u8; 320 * 180 * 3];
+            composite(&mut rgb, 320, 180, &camera, &scene, Quality::Exact, 1.0).unwrap();
+            rgb
+        };
+        let (alone, before_sky) = (drawn(&[insert("HO", 0.0, 0.0)]), drawn(&[insert("HO", 0.0, 0.0), sky]));
+        let differ = alone.iter().zip(&before_sky).filter(|(a, b)| a.abs_diff(**b) > 2).count();
+        assert_eq!(differ, 0);
     }
 
     #[test]

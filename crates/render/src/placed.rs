@@ -2,11 +2,13 @@
 
 use crate::Mesh;
 use crate::material::Material;
-use crate::shadow::{FloorShadow, FloorShadows, reach, shadow_key};
+use crate::shadow::{Casts, FloorShadow, reach};
 use crate::tree::Bvh;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Blend, Haze, HazeForm, LightNow};
 use nalgebra::{Vector2, Vector3};
+use std::collections::hash_map::DefaultHasher;
+use std::hash::{Hash, Hasher};
 use std::sync::{Arc, OnceLock};
 
 /// One triangle as far as its looks go.
@@ -102,6 +104,18 @@ pub(crate) struct Between {
     pub slopes: [Vector3<f32>; 2],
 }
 
+/// What casts a shadow of its own: an insert with its copies.
+#[derive(Debug, Clone, Default)]
+struct Caster {
+    /// Positions of the faces that keep light off.
+    faces: Vec<u32>,
+    /// Has seen every corner of them to the last bit, and which pictures with clear parts they have.
+    seen: DefaultHasher,
+}
+
+/// Shadows on the floor; where there is none for what casts it, nothing is kept of it.
+type OnFloor = Vec<Arc<Option<FloorShadow>>>;
+
 /// All that is to be drawn at one time, in the world of the datum.
 #[derive(Debug)]
 pub struct PlacedScene {
@@ -116,20 +130,19 @@ pub struct PlacedScene {
     pub(crate) materials: Vec<Arc<Material>>,
     pub(crate) looks: Vec<Look>,
     pub(crate) light: LightNow,
-    /// Built when the first shadow is asked for.
-    tree: OnceLock<(Bvh, Vec<u32>)>,
-    /// The part of the floor on which shadows may fall.
-    caught: Option<(Vector2<f32>, Vector2<f32>)>,
-    /// A rough and a fine one.
-    floor: [OnceLock<Option<Arc<FloorShadow>>>; 2],
-    shadows: Arc<FloorShadows>,
+    casters: Vec<Caster>,
+    /// Of all faces that keep light off, and their positions; built when the first shadow is asked for.
+    tree: OnceLock<(Arc<Bvh>, Vec<u32>)>,
+    /// Rough ones, one for each caster, and a fine one of all.
+    floor: [OnceLock<OnFloor>; 2],
+    casts: Arc<Casts>,
 }
 
 /// Names the floor among the inserts.
 const FLOOR_ID: u32 = u32::MAX;
 
 impl PlacedScene {
-    pub(crate) fn empty(light: LightNow, shadows: &Arc<FloorShadows>) -> Self {
+    pub(crate) fn empty(light: LightNow, casts: &Arc<Casts>) -> Self {
         Self {
             corners: Vec::new(),
             normals: Vec::new(),
@@ -140,11 +153,32 @@ impl PlacedScene {
             materials: Vec::new(),
             looks: Vec::new(),
             light,
+            casters: Vec::new(),
             tree: OnceLock::new(),
-            caught: None,
             floor: Default::default(),
-            shadows: shadows.clone(),
+            casts: casts.clone(),
         }
+    }
+
+    /// The same under another light, to which more is added.
+    pub(crate) fn begun(&self, light: LightNow) -> Self {
+        Self {
+            corners: self.corners.clone(),
+            normals: self.normals.clone(),
+            uvs: self.uvs.clone(),
+            colours: self.colours.clone(),
+            triangles: self.triangles.clone(),
+            faces: self.faces.clone(),
+            materials: self.materials.clone(),
+            looks: self.looks.clone(),
+            casters: self.casters.clone(),
+            ..Self::empty(light, &self.casts)
+        }
+    }
+
+    /// What is added from here on casts a shadow of its own.
+    pub(crate) fn begin_caster(&mut self) {
+        self.casters.push(Caster::default());
     }
 
     pub(crate) fn add(&mut self, mesh: &Mesh, materials: &[Arc<Material>], look: Look) {
@@ -153,10 +187,22 @@ impl PlacedScene {
         let of = self.looks.len() as u32;
         let faded = look.shows_through();
         let smooth = !mesh.normals.is_empty();
+        if self.casters.is_empty() {
+            self.begin_caster();
+        }
+        let Some(caster) = self.casters.last_mut() else { return };
         for (i, corners) in mesh.indices.iter().enumerate() {
             let [a, b, c] = mesh.triangle(i);
             let Some(normal) = (b - a).cross(&(c - a)).try_normalize(1e-20) else { continue };
             let part = mesh.part(i).min(materials.len().saturating_sub(1));
+            if materials[part].casts {
+                caster.faces.push(self.faces.len() as u32);
+                [a, b, c].map(|p| <[f32; 3]>::from(p).map(f32::to_bits)).hash(&mut caster.seen);
+                if let Some(map) = materials[part].clear_map().filter(|_| !mesh.uvs.is_empty()) {
+                    let at = corners.map(|k| map.at(mesh.uvs[k as usize]).map(f32::to_bits));
+                    (map.texture.id(), at).hash(&mut caster.seen);
+                }
+            }
             self.triangles.push(corners.map(|k| k + base));
             self.faces.push(Face {
                 normal,
@@ -194,12 +240,9 @@ impl PlacedScene {
         if self.light.floor_shadow <= 0.0 || self.light.sun <= 0.0 {
             return;
         }
-        let sun = self.light.toward_sun().cast::<f32>();
-        let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
-        self.caught = reach(&casters, sun);
-        let Some((low, high)) = self.caught else { return };
         let mut floor = Mesh::default();
-        for (low, high) in self.rough_floor().map_or_else(|| vec![(low, high)], |s| s.places()) {
+        for (low, high) in self.shadows(false).iter().filter_map(|s| s.as_ref().as_ref()).flat_map(FloorShadow::places)
+        {
             let at = |x: f32, z: f32| Vector3::new(x, 0.0, z);
             let base = floor.positions.len() as u32;
             floor.positions.extend([at(low.x, low.y), at(low.x, high.y), at(high.x, high.y), at(high.x, low.y)]);
@@ -217,26 +260,37 @@ impl PlacedScene {
         scene
     }
 
-    fn casters(&self) -> impl Iterator<Item = [Vector3<f32>; 3]> + '_ {
-        let casts = |face: &Face| self.materials[face.material as usize].casts;
-        let all = self.triangles.iter().zip(&self.faces);
-        all.filter(move |(_, face)| casts(face)).map(|(t, _)| t.map(|k| self.corners[k as usize]))
+    fn corners_of<'a>(&'a self, faces: &'a [u32]) -> impl Iterator<Item = [Vector3<f32>; 3]> + 'a {
+        faces.iter().map(|face| self.triangles[*face as usize].map(|k| self.corners[k as usize]))
+    }
+
+    /// Names what keeps light off: equal for scenes in which the same does so in the same places.
+    pub(crate) fn casters_key(&self) -> u64 {
+        let mut all = DefaultHasher::new();
+        for caster in &self.casters {
+            (caster.seen.finish(), &caster.faces).hash(&mut all);
+        }
+        all.finish()
     }
 
     /// Rays are only asked for shadows.
-    fn tree(&self) -> &(Bvh, Vec<u32>) {
+    fn tree(&self) -> &(Arc<Bvh>, Vec<u32>) {
         self.tree.get_or_init(|| {
-            let casts = |face: &Face| self.materials[face.material as usize].casts;
-            let ids = self.faces.iter().zip(0..).filter(|(face, _)| casts(face)).map(|(_, i)| i).collect();
-            (Bvh::build(&self.casters().collect::<Vec<_>>()), ids)
+            let faces: Vec<u32> = self.casters.iter().flat_map(|c| c.faces.iter().copied()).collect();
+            let build = || Bvh::build(&self.corners_of(&faces).collect::<Vec<_>>());
+            (self.casts.tree(self.casters_key(), build), faces)
         })
     }
 
     /// Whether anything keeps light from a place that comes from a direction; what a picture leaves out keeps none.
     pub(crate) fn blocks(&self, from: Vector3<f32>, toward: Vector3<f32>) -> bool {
-        let (tree, ids) = self.tree();
+        let (tree, faces) = self.tree();
+        self.blocked_by(tree, faces, from, toward)
+    }
+
+    fn blocked_by(&self, tree: &Bvh, faces: &[u32], from: Vector3<f32>, toward: Vector3<f32>) -> bool {
         tree.blocks(from, toward, |id, u, v| {
-            let face = ids[id as usize] as usize;
+            let face = faces[id as usize] as usize;
             let material = self.material(&self.faces[face]);
             let Some(map) = material.clear_map() else { return true };
             let [p, q, r] = self.triangles[face].map(|k| self.uvs[k as usize]);
@@ -245,28 +299,40 @@ impl PlacedScene {
         })
     }
 
-    fn rough_floor(&self) -> Option<Arc<FloorShadow>> {
-        self.floor_shadow(false).clone()
+    fn shadows(&self, fine: bool) -> &OnFloor {
+        self.floor[usize::from(fine)].get_or_init(|| {
+            let sun = self.light.toward_sun().cast::<f32>();
+            let key = |of: u64| {
+                let mut hasher = DefaultHasher::new();
+                (fine, of, <[f32; 3]>::from(sun).map(f32::to_bits)).hash(&mut hasher);
+                hasher.finish()
+            };
+            if fine {
+                let made = || {
+                    let (tree, faces) = self.tree();
+                    self.shadow_of(tree, faces, sun, true)
+                };
+                return vec![self.casts.shadow(key(self.casters_key()), made)];
+            }
+            let rough = |caster: &Caster| {
+                self.casts.shadow(key(caster.seen.finish()), || {
+                    let tree = Bvh::build(&self.corners_of(&caster.faces).collect::<Vec<_>>());
+                    self.shadow_of(&tree, &caster.faces, sun, false)
+                })
+            };
+            self.casters.iter().filter(|c| !c.faces.is_empty()).map(rough).collect()
+        })
     }
 
-    fn floor_shadow(&self, fine: bool) -> &Option<Arc<FloorShadow>> {
-        self.floor[usize::from(fine)].get_or_init(|| {
-            let region = self.caught?;
-            let casters: Vec<Vector3<f32>> = self.casters().flatten().collect();
-            let sun = self.light.toward_sun().cast::<f32>();
-            // Of a picture with clear parts another frame throws another shadow.
-            let pictures = self.materials.iter().filter(|m| m.casts).filter_map(|m| m.clear_map());
-            let pictures: Vec<usize> = pictures.map(|m| Arc::as_ptr(&m.texture) as usize).collect();
-            let key = shadow_key(&casters, sun, fine, &pictures);
-            self.tree();
-            let blocks = |from, toward| self.blocks(from, toward);
-            Some(self.shadows.get(key, || FloorShadow::new(blocks, sun, region, fine)))
-        })
+    fn shadow_of(&self, tree: &Bvh, faces: &[u32], sun: Vector3<f32>, fine: bool) -> Option<FloorShadow> {
+        let corners: Vec<Vector3<f32>> = self.corners_of(faces).flatten().collect();
+        let blocks = |from, toward| self.blocked_by(tree, faces, from, toward);
+        Some(FloorShadow::new(blocks, sun, reach(&corners, sun)?, fine))
     }
 
     /// How much of the sun is kept from a place of the floor, 0 to 1.
     pub(crate) fn shadow_on_floor(&self, at: Vector2<f32>, fine: bool) -> f32 {
-        self.floor_shadow(fine).as_ref().map_or(0.0, |s| s.at(at))
+        self.shadows(fine).iter().filter_map(|s| s.as_ref().as_ref()).fold(0.0, |most, s| most.max(s.at(at)))
     }
 
     pub(crate) fn material(&self, face: &Face) -> &Material {

@@ -3,14 +3,15 @@
 use crate::Mesh;
 use crate::assets::Assets;
 use crate::dressed::{Dressed, Shown};
+use crate::frame::Quality;
 use crate::placed::{HazeNow, Look, PlacedScene};
-use crate::shadow::FloorShadows;
 use crate::shape::{ShapeCache, ShapeError};
+use fennik_core::camera::Camera;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Copy, Facing, Insert, InsertKind, Light, is_shown, parents_of, world_of};
 use nalgebra::{Rotation3, Vector3};
 use std::borrow::Cow;
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// By how much of its depth an insert counts as nearer than the one before it in the list: what lies in one plane is
 /// told apart, what does not stays as it is.
@@ -47,10 +48,16 @@ pub struct RenderScene {
     light: Light,
     shapes: ShapeCache,
     assets: Arc<dyn Assets>,
+    /// What does not change over time.
+    stands: OnceLock<PlacedScene>,
     /// What is seen where nothing changes over time.
     still: OnceLock<Arc<PlacedScene>>,
-    shadows: Arc<FloorShadows>,
+    /// What was placed last.
+    latest: Mutex<Option<(Moment, Arc<PlacedScene>)>>,
 }
+
+/// Frames, the eye, and whether rough pictures will do.
+type Moment = (f64, Vector3<f64>, bool);
 
 impl RenderScene {
     /// Takes all inserts that are to be shown; shapes come from the cache where it has them.
@@ -74,8 +81,9 @@ impl RenderScene {
             light: light.clone(),
             shapes: shapes.clone(),
             assets: assets.clone(),
+            stands: OnceLock::new(),
             still: OnceLock::new(),
-            shadows: Arc::default(),
+            latest: Mutex::default(),
         })
     }
 
@@ -86,7 +94,13 @@ impl RenderScene {
     /// [`RenderError`] names the insert whose picture of that time cannot be read.
     pub fn at(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<Arc<PlacedScene>, RenderError> {
         if self.light.changes() || self.instances.iter().any(Instance::changes) {
-            return Ok(Arc::new(self.placed(frame, eye, rough)?));
+            let latest = || self.latest.lock().unwrap_or_else(PoisonError::into_inner);
+            if let Some((_, there)) = latest().as_ref().filter(|(moment, _)| *moment == (frame, eye, rough)) {
+                return Ok(there.clone());
+            }
+            let placed = Arc::new(self.placed(frame, eye, rough)?);
+            *latest() = Some(((frame, eye, rough), placed.clone()));
+            return Ok(placed);
         }
         if let Some(still) = self.still.get() {
             return Ok(still.clone());
@@ -95,13 +109,40 @@ impl RenderScene {
         Ok(self.still.get_or_init(|| placed).clone())
     }
 
+    /// Places everything for a picture that is drawn soon; what is wrong is said when it is.
+    pub fn prepare(&self, camera: &Camera, quality: Quality) {
+        let _ = self.at(f64::from(camera.frame), camera.centre(), quality == Quality::Draft);
+    }
+
     fn placed(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<PlacedScene, RenderError> {
-        let mut scene = PlacedScene::empty(self.light.at(frame), &self.shadows);
-        for i in &self.instances {
-            self.place(i, (frame, rough), eye, &mut scene).map_err(|cause| wrong(&i.insert, cause))?;
-        }
+        let mut scene = self.stands(eye)?.begun(self.light.at(frame));
+        self.place_all(Instance::changes, (frame, rough), eye, &mut scene)?;
         scene.catch_shadows();
         Ok(scene)
+    }
+
+    /// What does not change over time, without the floor.
+    fn stands(&self, eye: Vector3<f64>) -> Result<&PlacedScene, RenderError> {
+        if let Some(there) = self.stands.get() {
+            return Ok(there);
+        }
+        let mut scene = PlacedScene::empty(self.light.at(0.0), self.shapes.casts());
+        self.place_all(|i| !i.changes(), (0.0, false), eye, &mut scene)?;
+        Ok(self.stands.get_or_init(|| scene))
+    }
+
+    fn place_all(
+        &self,
+        wanted: impl Fn(&Instance) -> bool,
+        when: (f64, bool),
+        eye: Vector3<f64>,
+        scene: &mut PlacedScene,
+    ) -> Result<(), RenderError> {
+        for i in self.instances.iter().filter(|i| wanted(i)) {
+            scene.begin_caster();
+            self.place(i, when, eye, scene).map_err(|cause| wrong(&i.insert, cause))?;
+        }
+        Ok(())
     }
 
     fn place(

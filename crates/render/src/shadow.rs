@@ -1,10 +1,9 @@
-//! The shadow of everything on the floor, kept as a picture of the floor: what stands still casts it once for all frames.
+//! Shadows on the floor, kept as pictures of the floor: what stands still casts them once for all frames.
 
+use crate::tree::Bvh;
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
 use std::collections::VecDeque;
-use std::collections::hash_map::DefaultHasher;
-use std::hash::{Hash, Hasher};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Half of the angle under which the sun is seen, radians: a little more than it has, as through thin haze.
@@ -30,39 +29,45 @@ pub(crate) struct FloorShadow {
     kept: Vec<f32>,
 }
 
-/// Shadows that were looked for, by what casts them: what stands still casts the same for as long as it does.
+/// Things that were made for what casts shadows, by its key; the oldest are thrown out first.
+type Kept<T> = Mutex<VecDeque<(u64, Arc<T>)>>;
+
+/// What was made for what casts shadows: it is the same for as long as that stands still.
 #[derive(Debug, Default)]
-pub(crate) struct FloorShadows(Mutex<VecDeque<(u64, Arc<FloorShadow>)>>);
+pub(crate) struct Casts {
+    /// `None` where none falls on the floor.
+    shadows: Kept<Option<FloorShadow>>,
+    trees: Kept<Bvh>,
+}
 
-/// Shadows that are kept.
-const KEPT: usize = 4;
+/// Shadows that are kept, and trees.
+const KEPT_SHADOWS: usize = 64;
+const KEPT_TREES: usize = 4;
 
-impl FloorShadows {
+impl Casts {
     /// The shadow of what has a key.
-    pub(crate) fn get(&self, key: u64, make: impl FnOnce() -> FloorShadow) -> Arc<FloorShadow> {
-        let held = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, shadow)) = held().iter().find(|(k, _)| *k == key) {
-            return shadow.clone();
-        }
-        let made = Arc::new(make());
-        let mut kept = held();
-        kept.push_back((key, made.clone()));
-        if kept.len() > KEPT {
-            kept.pop_front();
-        }
-        made
+    pub(crate) fn shadow(&self, key: u64, make: impl FnOnce() -> Option<FloorShadow>) -> Arc<Option<FloorShadow>> {
+        kept(&self.shadows, KEPT_SHADOWS, key, make)
+    }
+
+    /// The tree of what has a key.
+    pub(crate) fn tree(&self, key: u64, make: impl FnOnce() -> Bvh) -> Arc<Bvh> {
+        kept(&self.trees, KEPT_TREES, key, make)
     }
 }
 
-/// Names what casts a shadow: every corner to the last bit, the sun, how carefully it is looked for, and which pictures
-/// with clear parts it has.
-pub(crate) fn shadow_key(corners: &[Vector3<f32>], sun: Vector3<f32>, fine: bool, pictures: &[usize]) -> u64 {
-    let mut hasher = DefaultHasher::new();
-    (fine, pictures).hash(&mut hasher);
-    for v in corners.iter().chain([&sun]) {
-        v.map(f32::to_bits).as_slice().hash(&mut hasher);
+fn kept<T>(all: &Kept<T>, most: usize, key: u64, make: impl FnOnce() -> T) -> Arc<T> {
+    let held = || all.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some((_, there)) = held().iter().find(|(k, _)| *k == key) {
+        return there.clone();
     }
-    hasher.finish()
+    let made = Arc::new(make());
+    let mut held = held();
+    held.push_back((key, made.clone()));
+    if held.len() > most {
+        held.pop_front();
+    }
+    made
 }
 
 /// The part of the floor (x and z) on which shadows of corners may fall; `None` where the sun is too low or all lies
@@ -153,6 +158,9 @@ impl FloorShadow {
     /// At a place of the floor.
     pub(crate) fn at(&self, at: Vector2<f32>) -> f32 {
         let p = (at - self.low) / self.cell;
+        if p.x <= -1.0 || p.y <= -1.0 || p.x >= self.across as f32 || p.y >= self.down as f32 {
+            return 0.0;
+        }
         let (x0, y0) = (p.x.floor(), p.y.floor());
         let (fx, fy) = (p.x - x0, p.y - y0);
         let value = |x: f32, y: f32| {
@@ -168,7 +176,6 @@ impl FloorShadow {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::tree::Bvh;
 
     /// A wall 2 m high and 4 m wide at z = 0.
     fn wall() -> Vec<[Vector3<f32>; 3]> {

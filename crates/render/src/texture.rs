@@ -5,6 +5,7 @@
 
 use crate::colour::{byte_of, linear_of};
 use rayon::prelude::*;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Looks along the longer axis of a footprint at most.
 const MOST_LOOKS: f32 = 12.0;
@@ -32,6 +33,8 @@ struct Level {
 /// A picture in levels of halves.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Texture {
+    /// No other has the same.
+    id: u64,
     levels: Vec<Level>,
     opaque: bool,
     /// What its numbers are: light, encoded for display; or numbers as they stand, as of a map of directions.
@@ -47,6 +50,9 @@ pub(crate) struct Footprint {
     /// Along the shorter.
     pub short: [f32; 2],
 }
+
+/// The id of the next one.
+static NEXT_ID: AtomicU64 = AtomicU64::new(1);
 
 impl Texture {
     /// From straight colours, red, green, blue, alpha, as encoded for display; row by row from the top.
@@ -80,7 +86,12 @@ impl Texture {
             let half = last.halved(encoded);
             levels.push(half);
         }
-        Self { levels, opaque, encoded }
+        Self { id: NEXT_ID.fetch_add(1, Ordering::Relaxed), levels, opaque, encoded }
+    }
+
+    /// Tells it from every other.
+    pub(crate) fn id(&self) -> u64 {
+        self.id
     }
 
     /// Whether nothing shows through.

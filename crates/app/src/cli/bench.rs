@@ -3,7 +3,7 @@
 use super::error::CliError;
 use super::{Scratch, peak_mb};
 use crate::engine::survey::pictures_of_clip;
-use crate::engine::{EngineError, analyse, demo, picture};
+use crate::engine::{EngineError, analyse, picture, plain};
 use fennik_core::matte::Masks;
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera, solve_on};
@@ -135,7 +135,7 @@ fn measure() -> Result<Vec<Row>, CliError> {
     solve_on(&tracks, &TrackChoice::default(), &SolveSettings::default(), &solution, |_| ControlFlow::Continue(()))?;
     let on = began.elapsed().as_secs_f64();
 
-    let (datum, insert) = demo::staging(&solution)?;
+    let (datum, insert) = plain::staging(&solution)?;
     let mut document = ShotDocument::new(clip.frames);
     document.datum = datum;
     document.placing.inserts.push(insert);

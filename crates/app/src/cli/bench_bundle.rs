@@ -2,7 +2,7 @@
 
 use crate::engine::ShotError;
 use crate::engine::output::OutputError;
-use crate::engine::{EngineError, demo};
+use crate::engine::{EngineError, plain};
 use fennik_core::geometry::Pose;
 use fennik_core::solve::Solution;
 use fennik_core::solve::bundle::{Bundle, BundleOptions, Observation};
@@ -26,8 +26,8 @@ const STEPS: usize = 60;
 
 /// The demo clip's tracks and camera as a bundle, disturbed.
 fn scene() -> Result<Bundle, EngineError> {
-    let set = TrackSet::from_bytes(demo::TRACKS).map_err(ShotError::from)?;
-    let solution: Solution = serde_json::from_slice(demo::SOLVE)?;
+    let set = TrackSet::from_bytes(plain::REEL.tracks).map_err(ShotError::from)?;
+    let solution: Solution = serde_json::from_slice(plain::REEL.solve)?;
     let frames: Vec<_> = solution.frames.iter().filter(|f| f.frame % EVERY == 0).collect();
     let lens = frames.first().map(|f| f.lens).ok_or(EngineError::Fault)?;
     let mut bundle =

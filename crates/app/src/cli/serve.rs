@@ -1,7 +1,7 @@
 //! `fennik serve` and `fennik demo`.
 
 use super::error::CliError;
-use crate::engine::{EngineError, demo};
+use crate::engine::{EngineError, demo, plain};
 use crate::jobs::{Decode, JobRequest, Jobs};
 use crate::web;
 use fennik_store::Store;
@@ -35,7 +35,10 @@ pub struct DemoArguments {
     /// Throw the demo project's changes away and begin again.
     #[arg(long)]
     reset: bool,
-    /// Track and solve the demo clip and write the analyses that ship with it to this folder.
+    /// Make the plain project instead, which everything is measured and tried on.
+    #[arg(long, hide = true)]
+    plain: bool,
+    /// Track and solve the clips that ship and write the analyses that ship with them to this folder.
     #[arg(long, value_name = "DIR", hide = true)]
     make_analyses: Option<PathBuf>,
 }
@@ -69,9 +72,9 @@ pub fn run_demo(arguments: &DemoArguments) -> Result<(), CliError> {
     }
     let store = Arc::new(Store::open(&data)?);
     let fresh = store.shots()?.is_empty();
-    demo::ensure(&store)?;
+    if arguments.plain { plain::ensure(&store) } else { demo::ensure(&store) }?;
     // A folder of one's own clips in which somebody once started the demo stays unmarked.
-    if fresh || store.has_clip_named(demo::CLIP_NAME)? {
+    if fresh || demo::is_of_demo(&store)? {
         std::fs::write(&mark, "the demo project of Fennik; fennik demo --reset begins it anew\n")
             .map_err(|why| CliError::Unwritten { path: mark, why })?;
     }

@@ -155,7 +155,7 @@ pub fn kept_solve(store: &Store, shot: ShotId, row: &AnalysisRow) -> Result<Solu
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::engine::demo;
+    use crate::engine::plain;
     use fennik_core::scene::{DatumEdit, PlacingEdit};
     use fennik_core::solve::Motion;
     use fennik_store::{AnalysisKind, NewAnalysis};
@@ -167,7 +167,7 @@ mod tests {
         let store = Store::open(folder.path()).unwrap();
         let clip = store.add_clip("quay.mp4", "quay", "{}", 250).unwrap();
         let id = store.add_shot("Quay", clip, &ShotDocument::new(250)).unwrap();
-        let old: Solution = serde_json::from_slice(demo::SOLVE).unwrap();
+        let old: Solution = serde_json::from_slice(plain::REEL.solve).unwrap();
         let trim = FrameRange { first: 0, last: 249 };
         let add = |solution: &Solution| {
             let bytes = serde_json::to_vec(solution).unwrap();
@@ -178,7 +178,7 @@ mod tests {
         let in_use = || store.shot(id).unwrap().head.document.solving.solve;
         let first = add(&old).unwrap();
         assert!(matches!(adopt_solve(&store, id, first, &old, trim), Ok(Adopted::InUse)), "nothing is laid yet");
-        let (datum, insert) = demo::staging(&old).unwrap();
+        let (datum, insert) = plain::staging(&old).unwrap();
         store
             .edit(id, None, &Edit::Datum(DatumEdit::Datum { datum, follow: fennik_core::scene::Follow::Picture }))
             .unwrap();

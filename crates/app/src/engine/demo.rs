@@ -1,26 +1,68 @@
-//! The demo project: one finished shot, and the same clip untouched.
+//! The demo project: three finished shots of one place, each also untouched.
 
-use super::{EngineError, ShotError, analyse, import};
+use super::recipe::{self, Cook, Recipe, Step};
+use super::{EngineError, analyse, import};
 use fennik_core::matte::Masks;
-use fennik_core::scene::{
-    AnalysisId, Datum, DatumEdit, Edit, Follow, Insert, InsertKind, LightEdit, LightNow, Placement, PlacingEdit,
-    SolvingEdit, Stance, Title, TrackingEdit,
-};
+use fennik_core::scene::{AnalysisId, Edit, SolvingEdit, TrackingEdit};
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera};
 use fennik_core::track::TrackSettings;
 use fennik_media::{ClipInfo, Source, probe};
-use fennik_store::{AnalysisKind, NewAnalysis, Store};
-use nalgebra::Vector3;
+use fennik_store::{AnalysisKind, NewAnalysis, ShotId, Store};
 use std::ops::ControlFlow;
 use std::path::Path;
 
-/// The track run and the solve of the demo clip, made by `fennik demo --make-analyses`.
-pub const TRACKS: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.tracks.bin");
-/// See [`TRACKS`].
-pub const SOLVE: &[u8] = include_bytes!("../../../demo/assets/varrick-quay.solve.json");
+/// A clip with what was made of it by `fennik demo --make-analyses`.
+pub struct Reel {
+    /// What its file is called.
+    pub file: &'static str,
+    /// What its shots are called.
+    pub name: &'static str,
+    /// The file.
+    pub clip: &'static [u8],
+    /// Its track run.
+    pub tracks: &'static [u8],
+    /// Its solve.
+    pub solve: &'static [u8],
+}
 
-/// What the demo clip is called.
-pub const CLIP_NAME: &str = "varrick-quay.mp4";
+macro_rules! reel {
+    ($name:literal, $clip:expr, $file:literal) => {
+        $crate::engine::demo::Reel {
+            file: concat!($file, ".mp4"),
+            name: $name,
+            clip: $clip,
+            tracks: include_bytes!(concat!("../../../demo/assets/", $file, ".tracks.bin")),
+            solve: include_bytes!(concat!("../../../demo/assets/", $file, ".solve.json")),
+        }
+    };
+}
+pub(super) use reel;
+
+/// The clips, and the recipes that finish them.
+const REELS: [(Reel, &[u8]); 3] = [
+    (
+        reel!("Varrick quay", fennik_demo::BASIN_CLIP, "basin-quay"),
+        include_bytes!("../../../demo/assets/basin-quay.recipe.json"),
+    ),
+    (
+        reel!("Boathouse walk", fennik_demo::BOATHOUSE_CLIP, "basin-boathouse"),
+        include_bytes!("../../../demo/assets/basin-boathouse.recipe.json"),
+    ),
+    (
+        reel!("Lookout pan", fennik_demo::LOOKOUT_CLIP, "basin-lookout"),
+        include_bytes!("../../../demo/assets/basin-lookout.recipe.json"),
+    ),
+];
+
+/// Whether a clip is one of a demo project, of this version or an earlier one.
+pub fn is_of_demo(store: &Store) -> Result<bool, EngineError> {
+    for file in REELS.iter().map(|(reel, _)| reel.file).chain([super::plain::REEL.file]) {
+        if store.has_clip_named(file)? {
+            return Ok(true);
+        }
+    }
+    Ok(false)
+}
 
 /// Makes the demo project in an empty data folder.
 ///
@@ -30,89 +72,70 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
     if !store.shots()?.is_empty() {
         return Ok(());
     }
-    let folder = store.new_clip_folder()?;
-    std::fs::write(folder.path().join("clip.mp4"), fennik_demo::QUAY_CLIP)
-        .map_err(|why| import::ImportError::NoRoom { why })?;
-    let mut info = probe(&Source::Video(folder.path().join("clip.mp4")))?;
-    info.source = Source::Video("clip.mp4".into());
-    let json = serde_json::to_string(&info)?;
-    let clip = store.add_clip_in(folder, CLIP_NAME, &json, info.frames)?;
-    import::add_shot(store, clip, "Varrick quay, untouched", info.frames)?;
-    let shot = import::add_shot(store, clip, "Varrick quay, finished", info.frames)?;
-    let solution: Solution = serde_json::from_slice(SOLVE)?;
-    let trim = store.shot(shot)?.head.document.trim;
-    let keep = |kind, source, reading: &str, bytes| -> Result<AnalysisId, EngineError> {
-        Ok(store.add_analysis(shot, &NewAnalysis { kind, settings: "{}", reading, source, trim, bytes })?)
-    };
-    let tracks = keep(AnalysisKind::Tracks, None, "", TRACKS)?;
-    store.edit(shot, None, &Edit::Tracking(TrackingEdit::UseTracks { analysis: tracks }))?;
-    let solve = keep(AnalysisKind::Solve, Some(tracks), &analyse::reading(&solution), SOLVE)?;
-    store.edit(
-        shot,
-        None,
-        &Edit::Solving(SolvingEdit::UseSolve { analysis: solve, new_from_old: None, fit: None, outline: Vec::new() }),
-    )?;
-    let (datum, insert) = staging(&solution)?;
-    store.edit(shot, None, &Edit::Datum(DatumEdit::Datum { datum, follow: Follow::Picture }))?;
-    store.edit(
-        shot,
-        None,
-        &Edit::Light(LightEdit::Light {
-            light: LightNow { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4, floor_shadow: 1.0 }.into(),
-        }),
-    )?;
-    store.edit(shot, None, &Edit::Placing(PlacingEdit::AddInsert { insert }))?;
+    // What the recipes show lies beside them.
+    let beside = store.new_asset_folder()?;
+    for (reel, _) in &REELS {
+        std::fs::write(beside.path().join(reel.file), reel.clip).map_err(|why| import::ImportError::NoRoom { why })?;
+    }
+    for (reel, recipe) in &REELS {
+        let shot = reel.take_in(store)?;
+        let recipe = recipe::read(recipe).map_err(|_| EngineError::Fault)?;
+        // What takes long was done before.
+        let made = |step: &Step| matches!(step, Step::TakeIn { .. } | Step::Track { .. } | Step::Solve { .. });
+        let steps = recipe.steps.into_iter().filter(|step| !made(step)).collect();
+        Cook::new(store, beside.path(), Some(shot))
+            .cook(&Recipe { steps, ..recipe }, |_, _, _, _, _| true)
+            .map_err(|failed| failed.why)?;
+    }
     Ok(())
 }
 
-/// The floor that Fennik finds by itself, in metres by the drone's known height, and a title on it.
-///
-/// # Errors
-/// [`EngineError`] when no floor stands out.
-pub fn staging(solution: &Solution) -> Result<(Datum, Insert), EngineError> {
-    let found = fennik_core::survey::survey(solution, &[]);
-    let fit = found.floors.first().ok_or(ShotError::NoFloor { why: super::laying::why_no_floor(&found) })?;
-    let mut datum = Datum::default().with_floor(solution, fit, None);
-    let first = solution.frames.first().ok_or(ShotError::NoCamera)?;
-    // The flight log of the made-up drone says 8.4 m at take-off.
-    let height = datum.world_from_solve.point(first.pose.centre()).y;
-    datum = datum.with_distance(
-        first.pose.centre(),
-        first.pose.centre() - fit.plane.normal * (height / datum.world_from_solve.scale),
-        8.4,
-    )?;
-    // The title stands on the gravel where the middle of the picture meets it half-way through.
-    let middle = &solution.frames[solution.frames.len() / 2];
-    let pose = datum.world_from_solve.pose(&middle.pose);
-    let aim = pose.rotation.inverse() * Vector3::new(-0.05, 0.16, 1.0);
-    let foot = pose.centre() - aim * (pose.centre().y / aim.y);
-    let back = pose.centre() - foot;
-    let title = Title {
-        lettering: fennik_core::scene::Lettering::default(),
-        text: "VARRICK".into(),
-        font: "League Spartan Bold".into(),
-        height_m: 1.1,
-        depth_m: 0.32,
-        bevel_m: 0.03,
-        colour: [233, 196, 84],
-    };
-    let mut placement = Placement::on([foot.x, 0.0, foot.z], [0.0, 1.0, 0.0], Stance::Standing);
-    placement.set_turn_lean_deg(0.0, [back.x.atan2(back.z).to_degrees(), 0.0]);
-    Ok((datum, Insert { name: "Varrick".into(), ..Insert::new(InsertKind::Title(title), placement) }))
+impl Reel {
+    /// Takes the clip in as two shots, the second with its analyses, and gives that one.
+    ///
+    /// # Errors
+    /// [`EngineError`] when ffmpeg is missing or the disk refuses.
+    pub fn take_in(&self, store: &Store) -> Result<ShotId, EngineError> {
+        let folder = store.new_clip_folder()?;
+        std::fs::write(folder.path().join("clip.mp4"), self.clip).map_err(|why| import::ImportError::NoRoom { why })?;
+        let mut info = probe(&Source::Video(folder.path().join("clip.mp4")))?;
+        info.source = Source::Video("clip.mp4".into());
+        let clip = store.add_clip_in(folder, self.file, &serde_json::to_string(&info)?, info.frames)?;
+        import::add_shot(store, clip, &format!("{}, untouched", self.name), info.frames)?;
+        let shot = import::add_shot(store, clip, &format!("{}, finished", self.name), info.frames)?;
+        let solution: Solution = serde_json::from_slice(self.solve)?;
+        let trim = store.shot(shot)?.head.document.trim;
+        let keep = |kind, source, reading: &str, bytes| -> Result<AnalysisId, EngineError> {
+            Ok(store.add_analysis(shot, &NewAnalysis { kind, settings: "{}", reading, source, trim, bytes })?)
+        };
+        let tracks = keep(AnalysisKind::Tracks, None, "", self.tracks)?;
+        store.edit(shot, None, &Edit::Tracking(TrackingEdit::UseTracks { analysis: tracks }))?;
+        let analysis = keep(AnalysisKind::Solve, Some(tracks), &analyse::reading(&solution), self.solve)?;
+        let used = SolvingEdit::UseSolve { analysis, new_from_old: None, fit: None, outline: Vec::new() };
+        store.edit(shot, None, &Edit::Solving(used))?;
+        Ok(shot)
+    }
+
+    /// Tracks and solves the clip and writes both to a folder.
+    fn analyse(&self, folder: &Path) -> Result<(), EngineError> {
+        let failed = |why| import::ImportError::Unread { path: folder.to_owned(), why };
+        let path = folder.join(self.file);
+        if !path.exists() {
+            std::fs::write(&path, self.clip).map_err(failed)?;
+        }
+        let clip = ClipInfo::open(&path, folder)?;
+        let tracks = analyse::track(&clip, (0, clip.frames), &TrackSettings::default(), Masks::default(), |_, _| true)?;
+        let solution =
+            solve_camera(&tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
+        std::fs::write(path.with_extension("tracks.bin"), tracks.to_bytes()).map_err(failed)?;
+        Ok(std::fs::write(path.with_extension("solve.json"), serde_json::to_vec(&solution)?).map_err(failed)?)
+    }
 }
 
-/// Tracks and solves the demo clip and writes both to a folder.
+/// Tracks and solves all clips that ship, and writes what comes of it to a folder.
 ///
 /// # Errors
 /// [`EngineError`] when anything of it goes wrong.
 pub fn make_analyses(folder: &Path) -> Result<(), EngineError> {
-    let failed = |why| import::ImportError::Unread { path: folder.to_owned(), why };
-    let path = folder.join("varrick-quay.mp4");
-    std::fs::write(&path, fennik_demo::QUAY_CLIP).map_err(failed)?;
-    let clip = ClipInfo::open(&path, folder)?;
-    let tracks = analyse::track(&clip, (0, clip.frames), &TrackSettings::default(), Masks::default(), |_, _| true)?;
-    let solution =
-        solve_camera(&tracks, &TrackChoice::default(), &SolveSettings::default(), |_| ControlFlow::Continue(()))?;
-    std::fs::write(folder.join("varrick-quay.tracks.bin"), tracks.to_bytes()).map_err(failed)?;
-    Ok(std::fs::write(folder.join("varrick-quay.solve.json"), serde_json::to_vec(&solution)?).map_err(failed)?)
+    std::iter::once(&super::plain::REEL).chain(REELS.iter().map(|(reel, _)| reel)).try_for_each(|r| r.analyse(folder))
 }

@@ -1,13 +1,13 @@
 //! The composite of one frame.
 
-use super::{EngineError, OpenShot};
+use super::{EngineError, OpenShot, jpeg};
 use fennik_core::camera::CameraPath;
 use fennik_core::image::Plane;
 use fennik_core::scene::{Insert, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_render::{Quality, RenderScene, composite};
 use image::RgbImage;
-use jpeg_encoder::{ColorType, Encoder};
+use jpeg_encoder::ColorType;
 use std::collections::VecDeque;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
@@ -110,7 +110,15 @@ pub fn jpeg(
     plates: &Plates,
 ) -> Result<Vec<u8>, EngineError> {
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
-    let mut picture = (*plates.get(&path, frame)?).clone();
+    // What stands where is found out meanwhile; not by those who draw, since it may wait for a clip.
+    let plate = std::thread::scope(|with| {
+        let plate = with.spawn(|| plates.get(&path, frame));
+        if let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(camera_of) {
+            scene.prepare(&camera, quality);
+        }
+        plate.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault))
+    });
+    let mut picture = (*plate?).clone();
     let (width, height) = picture.dimensions();
     draw(&mut picture, (width, height), camera_of, solution, document, scene, quality)?;
     let careful = if quality == Quality::Exact { JPEG_QUALITY } else { DRAFT_QUALITY };
@@ -125,12 +133,8 @@ pub fn jpeg_of(rgb: &[u8], width: u32, height: u32) -> Result<Vec<u8>, EngineErr
     encoded(rgb, (width, height), ColorType::Rgb, JPEG_QUALITY)
 }
 
-fn encoded(bytes: &[u8], (width, height): (u32, u32), kind: ColorType, careful: u8) -> Result<Vec<u8>, EngineError> {
-    let why = |e: &dyn std::fmt::Display| PictureError::Encode { why: e.to_string() };
-    let side = |v: u32| u16::try_from(v).map_err(|e| why(&e));
-    let mut out = Vec::with_capacity(bytes.len() / 8);
-    Encoder::new(&mut out, careful).encode(bytes, side(width)?, side(height)?, kind).map_err(|e| why(&e))?;
-    Ok(out)
+fn encoded(bytes: &[u8], size: (u32, u32), kind: ColorType, careful: u8) -> Result<Vec<u8>, EngineError> {
+    Ok(jpeg::encode(bytes, size, kind, careful).map_err(|e| PictureError::Encode { why: e.to_string() })?)
 }
 
 /// Names a picture by all that it is made from, but for its frame: a change that it does not show leaves the name as it

@@ -28,7 +28,7 @@ fn wait_for_previews(data: &Path, least: usize) {
 #[test]
 fn what_is_at_work_ends_with_the_program_and_goes_on_with_the_next() {
     let folder = tempfile::tempdir().unwrap();
-    let mut server = Server::over("demo", folder.path());
+    let mut server = Server::plain(folder.path());
     wait_for_previews(folder.path(), 1);
     server.end();
     let there = previews(folder.path());
@@ -36,6 +36,6 @@ fn what_is_at_work_ends_with_the_program_and_goes_on_with_the_next() {
     std::thread::sleep(Duration::from_millis(700));
     assert_eq!(previews(folder.path()), there, "the decoder went on without the program");
 
-    let _next = Server::over("demo", folder.path());
+    let _next = Server::plain(folder.path());
     wait_for_previews(folder.path(), FRAMES);
 }

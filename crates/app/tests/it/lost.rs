@@ -50,7 +50,7 @@ fn until(what: &str, good: impl Fn() -> bool) {
 fn a_deleted_shot_leaves_nothing_to_the_next_and_can_be_brought_back() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     server.ask("POST", "/shots/2/jobs/deliver", &FORM, "");
     std::fs::create_dir_all(data.join("delivered")).unwrap();
     assert_eq!(server.ask("POST", "/shots/2/delete", &FORM, "").status, 200);
@@ -88,7 +88,7 @@ fn a_deleted_shot_leaves_nothing_to_the_next_and_can_be_brought_back() {
 fn a_job_of_a_deleted_shot_ends_and_keeps_nothing() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     assert_eq!(server.ask("POST", "/shots/1/jobs/track", &FORM, "").status, 200);
     until("the tracker", || row::<String>(&data, "SELECT state FROM jobs WHERE kind = 'track'") == "running");
     server.ask("POST", "/shots/1/delete", &FORM, "");
@@ -101,12 +101,12 @@ fn a_job_of_a_deleted_shot_ends_and_keeps_nothing() {
 fn what_cannot_be_read_is_told_and_everything_else_can_be_reached() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let mut server = Server::over("demo", &data);
+    let mut server = Server::plain(&data);
     server.end();
     for name in names_in(&data.join("analyses")) {
         std::fs::write(data.join("analyses").join(name), b"FNKTRK\0\x01 and so on").unwrap();
     }
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     let page = server.get("/shots/2");
     assert!(
         page.status == 200 && page.body.contains("cannot be read") && page.body.contains("run the tracking again"),
@@ -160,7 +160,7 @@ fn only_edits_that_a_person_can_make_are_taken() {
 fn a_damaged_track_run_fails_its_job_and_the_queue_goes_on() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let mut server = Server::over("demo", &data);
+    let mut server = Server::plain(&data);
     server.end();
     let file: String = row(&data, "SELECT file FROM analyses WHERE kind = 'tracks'");
     let path = data.join("analyses").join(file);
@@ -169,7 +169,7 @@ fn a_damaged_track_run_fails_its_job_and_the_queue_goes_on() {
     let at = 8 + 4 * 4 + 4 + 4;
     bytes[at..at + 4].copy_from_slice(&4_000_000_000u32.to_le_bytes());
     std::fs::write(&path, bytes).unwrap();
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     let ended = |shot: i64, reason: &str| {
         server.ask("POST", &format!("/shots/{shot}/jobs/solve"), &FORM, "");
         let said = || {
@@ -190,7 +190,7 @@ fn a_damaged_track_run_fails_its_job_and_the_queue_goes_on() {
 fn of_many_starts_of_one_job_there_is_one() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     std::thread::scope(|scope| {
         for _ in 0..20 {
             scope.spawn(|| assert_eq!(server.ask("POST", "/shots/1/jobs/track", &FORM, "").status, 200));
@@ -205,7 +205,7 @@ fn of_many_starts_of_one_job_there_is_one() {
 fn a_plate_that_nobody_is_making_is_not_waited_for() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     until("the previews", || row::<i64>(&data, "SELECT proxies FROM clips") == 1);
     // The job that made them ends a moment after the last is there; until then they are not freed.
     until("their end", || {
@@ -226,7 +226,7 @@ fn a_plate_that_nobody_is_making_is_not_waited_for() {
 fn a_video_is_sent_in_parts() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     assert!(server.get("/shots/2/video.mp4").body.contains("no rendered video"));
     std::fs::create_dir_all(data.join("delivered")).unwrap();
     let file = std::fs::File::create(data.join("delivered/2.mp4")).unwrap();
@@ -289,14 +289,14 @@ fn a_folder_has_one_server_and_a_reset_takes_only_its_own() {
         let said = String::from_utf8_lossy(&run.stderr).into_owned();
         assert!(!run.status.success() && said.contains(reason), "{command:?}: {said}");
     };
-    let mut server = Server::over("demo", &data);
+    let mut server = Server::plain(&data);
     server.ask("POST", "/shots/1/jobs/track", &FORM, "");
     refused(&["serve"], "already serves");
     refused(&["demo", "--reset"], "already serves");
     assert_ne!(row::<String>(&data, "SELECT state FROM jobs WHERE kind = 'track'"), "interrupted");
     server.end();
     std::fs::write(data.join("notes.txt"), "mine").unwrap();
-    let mut server = Server::over_with(&["demo", "--reset"], &data);
+    let mut server = Server::over_with(&["demo", "--plain", "--reset"], &data);
     assert_eq!(server.state_of(1)["tracks"], Value::Null);
     assert_eq!(std::fs::read_to_string(data.join("notes.txt")).unwrap(), "mine");
     server.end();
@@ -392,7 +392,7 @@ fn listeners_are_bounded() {
 fn no_floor_is_offered_where_none_stands_out() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let mut server = Server::over("demo", &data);
+    let mut server = Server::plain(&data);
     server.end();
     let file: String = row(&data, "SELECT file FROM analyses WHERE kind = 'solve'");
     let path = data.join("analyses").join(file);
@@ -404,7 +404,7 @@ fn no_floor_is_offered_where_none_stands_out() {
         &data,
         "UPDATE shots SET head = (SELECT id FROM revisions WHERE shot_id = 2 AND label = 'new solve') WHERE id = 2",
     );
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     let page = server.get("/shots/2").body;
     assert!(page.contains("No floor found: too few points have a depth") && !page.contains("id=\"take-datum\""));
     assert_eq!(server.get("/shots/2/proposal").body, "null");
@@ -416,7 +416,7 @@ fn no_floor_is_offered_where_none_stands_out() {
 fn what_cannot_come_along_is_said_beforehand_and_the_camera_in_use_stays() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("data");
-    let server = Server::over("demo", &data);
+    let server = Server::plain(&data);
     assert!(!server.get("/shots/2/route").body.contains("id=\"beforehand\""));
     let settings = format!("revision={}&focal=&motion=nodal&lens=auto&readout=&centre=", server.state()["revision"]);
     assert!(

@@ -8,7 +8,7 @@ use std::path::Path;
 /// The finished demo shot in a data folder of one's own.
 pub fn finished(folder: &Path) -> std::path::PathBuf {
     let data = folder.join("data");
-    let mut server = Server::over("demo", &data);
+    let mut server = Server::plain(&data);
     server.end();
     data
 }

@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 /// Whether what servers complain of is not shown.
 pub(crate) static QUIET: AtomicBool = AtomicBool::new(false);
 
-/// A demo server over a fresh data folder, ended with the test.
+/// A server over a fresh data folder with the plain project, ended with the test.
 pub(crate) struct Server {
     child: Child,
     address: String,
@@ -32,9 +32,14 @@ impl Server {
     pub(crate) fn start() -> Self {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().to_owned();
-        let mut server = Self::over("demo", &path);
+        let mut server = Self::plain(&path);
         server.folder = Some(folder);
         server
+    }
+
+    /// A server over a data folder of one's own, which holds the plain project.
+    pub(crate) fn plain(data: &std::path::Path) -> Self {
+        Self::over_with(&["demo", "--plain"], data)
     }
 
     /// A server over a data folder of one's own.

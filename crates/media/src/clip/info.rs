@@ -39,6 +39,9 @@ pub struct ClipInfo {
     /// from the rate: a reader can begin in the middle of the file.
     #[serde(default)]
     pub lead_s: Option<f64>,
+    /// Whether its frames are made smaller quickly rather than carefully.
+    #[serde(skip)]
+    pub quick: bool,
 }
 
 /// What black and white are coded as.
@@ -61,6 +64,13 @@ impl ClipInfo {
     /// The scale of what [`crate::PixelKind::Grey`] reads.
     pub fn grey_levels(&self) -> Levels {
         self.luma.unwrap_or(Levels::FULL)
+    }
+
+    /// The same clip in smaller frames, `width` px across, made quickly.
+    pub fn shrunk(&self, width: u32) -> Self {
+        let share = f64::from(width) / f64::from(self.width.max(1));
+        let height = ((f64::from(self.height) * share).round() as u32).max(1);
+        Self { width, height, quick: true, ..self.clone() }
     }
 
     /// What messages call it.
@@ -95,7 +105,8 @@ impl ClipInfo {
         if let Some((from, to)) = range {
             filters.push(format!("trim=start_frame={from}:end_frame={to}"));
         }
-        filters.push(format!("scale={}:{}:flags=bicubic", self.width, self.height));
+        let by = if self.quick { "area" } else { "bicubic" };
+        filters.push(format!("scale={}:{}:flags={by}", self.width, self.height));
         filters.push("setsar=1".to_owned());
         filters.join(",")
     }

@@ -229,6 +229,7 @@ pub fn read_probe(
         shown: None,
         counted: false,
         lead_s,
+        quick: false,
     })
 }
 

@@ -2,6 +2,7 @@
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
 mod faults;
+mod others;
 
 use fennik_media::{
     ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe,

@@ -13,6 +13,7 @@ pub use title::TitleError;
 
 use crate::Mesh;
 use crate::assets::{AssetError, Assets, Model};
+use crate::shadow::Casts;
 use fennik_core::scene::{InsertError, InsertKind, Prop, Stance};
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -50,7 +51,11 @@ fn make(kind: &InsertKind, stance: Stance, own_font: Option<&[u8]>) -> Result<Me
 /// Shapes that were made, by what they were made from: where an insert stands changes nothing of them. The oldest are
 /// thrown out first.
 #[derive(Debug, Default, Clone)]
-pub struct ShapeCache(Arc<Mutex<Held>>);
+pub struct ShapeCache {
+    held: Arc<Mutex<Held>>,
+    /// What was made for the shadows of shapes.
+    casts: Arc<Casts>,
+}
 
 #[derive(Debug, Default)]
 struct Held {
@@ -84,12 +89,16 @@ impl ShapeCache {
         made.unwrap_or_else(|_| Arc::new(Mesh::default()))
     }
 
+    pub(crate) fn casts(&self) -> &Arc<Casts> {
+        &self.casts
+    }
+
     fn kept(&self, key: String, make: impl FnOnce() -> Result<Mesh, ShapeError>) -> Result<Arc<Mesh>, ShapeError> {
-        if let Some(mesh) = self.0.lock().unwrap_or_else(PoisonError::into_inner).meshes.get(&key) {
+        if let Some(mesh) = self.held.lock().unwrap_or_else(PoisonError::into_inner).meshes.get(&key) {
             return Ok(mesh.clone());
         }
         let mesh = Arc::new(make()?);
-        let mut held = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
         held.bytes += mesh.bytes();
         match held.meshes.insert(key.clone(), mesh.clone()) {
             // Two asked at once.

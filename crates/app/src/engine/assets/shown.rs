@@ -35,6 +35,14 @@ pub struct AssetFiles {
     pictures: Mutex<Pictures>,
     readers: Mutex<VecDeque<OpenClip>>,
     models: Mutex<VecDeque<(AssetName, Arc<Model>)>>,
+    /// Whose turn it is to read a clip: of a name, so wide.
+    turns: Mutex<HashMap<(AssetName, u32), Arc<Turn>>>,
+}
+
+/// A clip is read by one at a time: whoever else wants a frame of it goes on from there, instead of beginning anew.
+#[derive(Default)]
+struct Turn {
+    reading: Mutex<()>,
     /// Whether a frame is being read ahead.
     ahead: AtomicBool,
 }
@@ -68,13 +76,20 @@ impl AssetFiles {
         let name = &known.taken.asset.name;
         let treatment = &known.treated(treatment);
         let key = |t: &Treatment| (name.clone(), frame, format!("{t:?}"));
-        {
+        let there = || {
             // The larger frame does as well.
             let pictures = locked(&self.pictures);
             let fine = Treatment { rough: false, ..*treatment };
-            if let Some(there) = [&fine, treatment].into_iter().find_map(|t| pictures.held.get(&key(t))) {
-                return Ok(there.clone());
-            }
+            [&fine, treatment].into_iter().find_map(|t| pictures.held.get(&key(t)).cloned())
+        };
+        if let Some(there) = there() {
+            return Ok(there);
+        }
+        let turn = self.turn(known, treatment);
+        let reading = turn.as_ref().map(|t| locked(&t.reading));
+        // Somebody may have read it meanwhile.
+        if let Some(there) = reading.is_some().then(there).flatten() {
+            return Ok(there);
         }
         let key = key(treatment);
         let (width, height, mut rgba) = match &known.taken.info {
@@ -82,9 +97,7 @@ impl AssetFiles {
                 let mut clip = (**clip).clone();
                 clip.source = clip.source.rebased(&known.folder);
                 if treatment.rough {
-                    let share = f64::from(ROUGH_WIDTH) / f64::from(clip.width);
-                    clip.height = ((f64::from(clip.height) * share).round() as u32).max(1);
-                    clip.width = ROUGH_WIDTH;
+                    clip = clip.shrunk(ROUGH_WIDTH);
                 }
                 (clip.width, clip.height, self.frame(name, &clip, frame)?)
             }
@@ -123,15 +136,23 @@ impl AssetFiles {
         let next = if frame + 1 < clip.frames { frame + 1 } else { return };
         let treatment = &known.treated(treatment);
         let key = (known.taken.asset.name.clone(), next, format!("{treatment:?}"));
-        if locked(&self.pictures).held.contains_key(&key) || self.ahead.swap(true, Ordering::AcqRel) {
+        let Some(turn) = self.turn(known, treatment) else { return };
+        if locked(&self.pictures).held.contains_key(&key) || turn.ahead.swap(true, Ordering::AcqRel) {
             return;
         }
         let (files, known, treatment) = (self.clone(), known.clone(), *treatment);
         std::thread::spawn(move || {
             // Whoever asks for that frame is told what is wrong with it.
             let _ = files.picture(&known, next, &treatment);
-            files.ahead.store(false, Ordering::Release);
+            turn.ahead.store(false, Ordering::Release);
         });
+    }
+
+    /// Whose turn it is to read a file; `None` for a still.
+    fn turn(&self, known: &Known, treatment: &Treatment) -> Option<Arc<Turn>> {
+        let AssetInfo::Clip { clip, .. } = &known.taken.info else { return None };
+        let width = if treatment.rough { ROUGH_WIDTH } else { clip.width };
+        Some(locked(&self.turns).entry((known.taken.asset.name.clone(), width)).or_default().clone())
     }
 
     /// A frame of a clip; one that comes soon after the last one is read on to.

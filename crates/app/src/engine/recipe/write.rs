@@ -539,10 +539,10 @@ mod tests {
 
     #[test]
     fn the_steps_of_the_demo_lead_to_its_datum() {
-        let solution: Solution = serde_json::from_slice(crate::engine::demo::SOLVE).unwrap();
+        let solution: Solution = serde_json::from_slice(crate::engine::plain::REEL.solve).unwrap();
         let found = fennik_core::survey::survey(&solution, &[]);
         let seen = Seen { solution: &solution, found: &found, views: &[] };
-        let (finished, _) = crate::engine::demo::staging(&solution).unwrap();
+        let (finished, _) = crate::engine::plain::staging(&solution).unwrap();
         let by_hand =
             Datum::default().with_floor(&solution, &found.floors[0], None).nudged([0.0, 25.0, 0.0], [1.5, 0.0, -2.0]);
         let tilted = finished.nudged([3.0, -20.0, 1.0], [0.5, 0.2, 0.0]);
