@@ -5,6 +5,7 @@ mod add;
 mod analysis;
 mod arranged;
 mod carried;
+mod demo;
 mod ending;
 mod error_texts;
 mod forms;
