@@ -254,12 +254,12 @@ test("drawings and letters of others are taken in", async () => {
   await page.keyboard.press("Escape");
   await page.click('[data-act="place"][data-stance="standing"]');
   await clickAt([700, 650]);
+  await page.click('[data-act="own-font"]');
+  await changed(() => takeIn("amiri.woff2"));
   await changed(async () => {
     await page.fill('.insert-form [name="text"]', "ميناء");
     await page.press('.insert-form [name="text"]', "Tab");
   });
-  await page.click('[data-act="own-font"]');
-  await changed(() => takeIn("amiri.woff2"));
   const title = (await state()).inserts.at(-1);
   assert.equal(title.content.lettering?.font_file?.file, "amiri.woff2");
   await page.waitForSelector(".insert-form >> text=/set in Amiri/");

@@ -138,6 +138,20 @@ test("all frames are fetched once, a broken one is passed over, and few stay dec
   assert.equal(frames.now(100)?.address, "plate/100");
 });
 
+test("nothing is fetched ahead while something else is in a hurry", async () => {
+  const { frames } = buffered(0);
+  let dragged = true;
+  frames.waits = () => dragged;
+  frames.reset(30);
+  frames.now(3);
+  await settled();
+  assert.equal(frames.blobs.size, 0);
+  dragged = false;
+  frames.now(3);
+  await settled();
+  assert.equal(frames.blobs.size, 29);
+});
+
 test("the picture that is seen stays whole while another state is fetched", async () => {
   const { frames, open } = buffered(10);
   await settled();

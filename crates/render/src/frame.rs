@@ -155,6 +155,7 @@ fn exposed(
     let mut known = vec![PixelKnows::default(); size[0] * size[1]];
     let parts = ((moves / SHARED_PX).ceil() as usize).clamp(LEAST_PARTS, SAMPLES);
     for k in 0..SAMPLES {
+        (scene.between)();
         let after = shutter * ((k as f64 + 0.5) / SAMPLES as f64 - 0.5);
         let (mut then, placed) = match &still {
             Some(placed) => (camera.after(after), placed.clone()),

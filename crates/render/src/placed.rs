@@ -2,7 +2,7 @@
 
 use crate::Mesh;
 use crate::material::Material;
-use crate::shadow::{Casts, FloorShadow, reach};
+use crate::shadow::{Casts, FloorShadow, on_one_grid, reach, side_by_side};
 use crate::tree::Bvh;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Blend, Haze, HazeForm, LightNow};
@@ -241,8 +241,8 @@ impl PlacedScene {
             return;
         }
         let mut floor = Mesh::default();
-        for (low, high) in self.shadows(false).iter().filter_map(|s| s.as_ref().as_ref()).flat_map(FloorShadow::places)
-        {
+        let places = self.shadows(false).iter().filter_map(|s| s.as_ref().as_ref()).flat_map(FloorShadow::places);
+        for (low, high) in side_by_side(&on_one_grid(&places.collect::<Vec<_>>())) {
             let at = |x: f32, z: f32| Vector3::new(x, 0.0, z);
             let base = floor.positions.len() as u32;
             floor.positions.extend([at(low.x, low.y), at(low.x, high.y), at(high.x, high.y), at(high.x, low.y)]);

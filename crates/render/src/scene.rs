@@ -52,6 +52,8 @@ pub struct RenderScene {
     stands: OnceLock<PlacedScene>,
     /// What is seen where nothing changes over time.
     still: OnceLock<Arc<PlacedScene>>,
+    /// Called between two moments of an exposure; may wait.
+    pub(crate) between: fn(),
     /// What was placed last.
     latest: Mutex<Option<(Moment, Arc<PlacedScene>)>>,
 }
@@ -83,8 +85,16 @@ impl RenderScene {
             assets: assets.clone(),
             stands: OnceLock::new(),
             still: OnceLock::new(),
+            between: || {},
             latest: Mutex::default(),
         })
+    }
+
+    /// The same, drawn so that between two moments of an exposure others may have their turn: `between` is called there,
+    /// and waits for as long as they need.
+    #[must_use]
+    pub fn pausing(self, between: fn()) -> Self {
+        Self { between, ..self }
     }
 
     /// Everything in its place at a time, frames, as it stands for a camera whose centre is `eye`. `rough`: smaller frames

@@ -96,6 +96,57 @@ pub(crate) fn reach(corners: &[Vector3<f32>], sun: Vector3<f32>) -> Option<(Vect
         .filter(|(low, high)| low.x < high.x && low.y < high.y)
 }
 
+/// A rectangle of the floor: its low and its high corner.
+pub(crate) type Patch = (Vector2<f32>, Vector2<f32>);
+
+/// How far patches side by side reach into one another, world units, so that no gap is seen between them.
+const OVERLAP: f32 = 1e-3;
+
+/// Lines of the grid on which patches of several shadows are laid, along the longer side: few large patches are drawn
+/// faster than many thin ones.
+const GRID: f32 = 80.0;
+
+/// Patches that cover at least what these do, on one grid.
+pub(crate) fn on_one_grid(patches: &[Patch]) -> Vec<Patch> {
+    let Some(first) = patches.first() else { return Vec::new() };
+    let (low, high) = patches.iter().fold(*first, |(low, high), (a, b)| (low.inf(a), high.sup(b)));
+    let step = (high - low).max() / GRID;
+    let on = |p: &Vector2<f32>, round: fn(f32) -> f32| low + ((p - low) / step).map(round) * step;
+    patches.iter().map(|(a, b)| (on(a, f32::floor), on(b, f32::ceil))).collect()
+}
+
+/// What patches cover, as patches that do not lie on one another, but for a rim of no account.
+pub(crate) fn side_by_side(patches: &[Patch]) -> Vec<Patch> {
+    let mut levels: Vec<f32> = patches.iter().flat_map(|(low, high)| [low.y, high.y]).collect();
+    levels.sort_by(f32::total_cmp);
+    levels.dedup();
+    let mut all: Vec<Patch> = Vec::new();
+    // Where those of the strip before begin in the list.
+    let mut before = 0;
+    for strip in levels.windows(2) {
+        let across = |(low, high): &&Patch| low.y <= strip[0] && high.y >= strip[1];
+        let mut spans: Vec<[f32; 2]> = patches.iter().filter(across).map(|(low, high)| [low.x, high.x]).collect();
+        spans.sort_by(|a, b| a[0].total_cmp(&b[0]));
+        spans.dedup_by(|next, last| {
+            let meets = next[0] <= last[1];
+            if meets {
+                last[1] = last[1].max(next[1]);
+            }
+            meets
+        });
+        let same = |(low, high): &Patch, [from, to]: &[f32; 2]| low.x == *from && high.x == *to && high.y == strip[0];
+        if all.len() - before == spans.len() && all[before..].iter().zip(&spans).all(|(patch, span)| same(patch, span))
+        {
+            all[before..].iter_mut().for_each(|(_, high)| high.y = strip[1]);
+            continue;
+        }
+        before = all.len();
+        all.extend(spans.iter().map(|[from, to]| (Vector2::new(*from, strip[0]), Vector2::new(*to, strip[1]))));
+    }
+    let rim = Vector2::repeat(OVERLAP);
+    all.into_iter().map(|(low, high)| (low - rim, high + rim)).collect()
+}
+
 impl FloorShadow {
     pub(crate) fn new(
         blocks: impl Fn(Vector3<f32>, Vector3<f32>) -> bool + Sync,
@@ -133,7 +184,7 @@ impl FloorShadow {
     }
 
     /// Where any of it lies: rectangles of the floor, low and high corner, side by side.
-    pub(crate) fn places(&self) -> Vec<(Vector2<f32>, Vector2<f32>)> {
+    pub(crate) fn places(&self) -> Vec<Patch> {
         let mut all = Vec::new();
         for row in (0..self.down).step_by(BLOCK) {
             let mut open: Option<(Vector2<f32>, Vector2<f32>)> = None;
@@ -157,10 +208,12 @@ impl FloorShadow {
 
     /// At a place of the floor.
     pub(crate) fn at(&self, at: Vector2<f32>) -> f32 {
-        let p = (at - self.low) / self.cell;
-        if p.x <= -1.0 || p.y <= -1.0 || p.x >= self.across as f32 || p.y >= self.down as f32 {
+        let off = at - self.low;
+        let end = [self.across, self.down].map(|n| n as f32 * self.cell);
+        if off.x <= -self.cell || off.y <= -self.cell || off.x >= end[0] || off.y >= end[1] {
             return 0.0;
         }
+        let p = off / self.cell;
         let (x0, y0) = (p.x.floor(), p.y.floor());
         let (fx, fy) = (p.x - x0, p.y - y0);
         let value = |x: f32, y: f32| {
@@ -212,6 +265,27 @@ mod tests {
             edge(0.15) - edge(0.85)
         };
         assert!(width(1.8) > 1.5 * width(0.15), "{} {}", width(1.8), width(0.15));
+    }
+
+    proptest::proptest! {
+        /// Every place that a patch covers is covered once, and no other.
+        #[test]
+        fn patches_side_by_side_cover_what_the_others_do(
+            patches in proptest::collection::vec((0u8..20, 0u8..20, 1u8..9, 1u8..9), 0..9)
+        ) {
+            let patches: Vec<Patch> = patches
+                .iter()
+                .map(|(x, y, w, h)| [[*x, *y], [x + w, y + h]].map(|p| Vector2::new(f32::from(p[0]), f32::from(p[1]))))
+                .map(|[low, high]| (low, high))
+                .collect();
+            let made = side_by_side(&patches);
+            for i in 0..30 * 30 {
+                let p = Vector2::new(0.5 + (i % 30) as f32, 0.5 + (i / 30) as f32);
+                let inside = |(a, b): &&Patch| a.x < p.x && p.x < b.x && a.y < p.y && p.y < b.y;
+                let count = |of: &[Patch]| of.iter().filter(inside).count();
+                proptest::prop_assert_eq!(count(&made), count(&patches).min(1));
+            }
+        }
     }
 
     #[test]

@@ -18,6 +18,10 @@ pub struct Room {
     pub analyses: u64,
     /// Finished videos.
     pub videos: u64,
+    /// Files that inserts show.
+    pub files: u64,
+    /// Those of them that no state of any shot shows; counted above as well.
+    pub unused: u64,
     /// Deleted shots that can still be brought back; counted in the others as well.
     pub deleted: u64,
 }
@@ -49,6 +53,11 @@ const FREE_CLIP: &str = "DELETE FROM clips WHERE id = CAST(?1 AS INTEGER)
 const DELETED_ANALYSES: &str =
     "SELECT a.file FROM analyses a JOIN shots s ON s.id = a.shot_id WHERE s.deleted_ms IS NOT NULL";
 
+/// Files that no state of any shot shows, also none that could be gone back to: a state, or the patch that first brought
+/// it, holds the whole name.
+const UNUSED: &str = "SELECT name FROM assets a WHERE NOT EXISTS \
+    (SELECT 1 FROM revisions r WHERE instr(r.document, a.name) > 0)";
+
 /// Clips whose shot never came.
 const SHOTLESS: &str =
     "DELETE FROM clips WHERE created_ms < :before AND NOT EXISTS (SELECT 1 FROM shots s WHERE s.clip_id = clips.id)";
@@ -63,6 +72,7 @@ impl Store {
         let mut room = Room {
             analyses: bytes_below(&self.root.join("analyses")),
             videos: bytes_below(&self.root.join("delivered")),
+            files: bytes_below(&self.root.join("assets")),
             ..Room::default()
         };
         for folder in fs::read_dir(&clips).into_iter().flatten().flatten() {
@@ -70,6 +80,7 @@ impl Store {
             room.previews += previews;
             room.clips += bytes_below(&folder.path()).saturating_sub(previews);
         }
+        room.unused = names(self, UNUSED)?.iter().map(|n| bytes_below(&self.root.join("assets").join(n))).sum();
         room.deleted += names(self, DELETED_CLIPS)?.iter().map(|f| bytes_below(&clips.join(f))).sum::<u64>();
         let size = |path: &Path| fs::metadata(path).map_or(0, |m| m.len());
         room.deleted +=
@@ -85,6 +96,24 @@ impl Store {
     /// [`StoreError`] when the database refuses; nothing is freed then.
     pub fn purge_deleted(&self) -> Result<usize, StoreError> {
         self.purge(None)
+    }
+
+    /// Frees the files that no state of any shot shows. Returns how many.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses; nothing is freed then.
+    pub fn drop_unused_assets(&self) -> Result<usize, StoreError> {
+        let gone: Vec<String> = {
+            let db = self.lock();
+            let mut statement = db.prepare(&format!("DELETE FROM assets WHERE name IN ({UNUSED}) RETURNING name"))?;
+            let rows = statement.query_map([], |r| r.get(0))?;
+            rows.collect::<Result<_, _>>()?
+        };
+        // What cannot be removed now is swept up by the next start.
+        for name in &gone {
+            let _ = fs::remove_dir_all(self.root.join("assets").join(name));
+        }
+        Ok(gone.len())
     }
 
     /// Takes a shot away for good, as if it had never been.
@@ -145,6 +174,7 @@ impl Store {
             fs::read_dir(self.root.join(folder)).into_iter().flatten().flatten().collect()
         };
         let (clips, analyses, videos) = (listed("clips"), listed("analyses"), listed("delivered"));
+        let assets = listed("assets");
         let young = i64::try_from(ROW_COMES_WITHIN.as_millis()).unwrap_or(i64::MAX);
         self.lock().execute(SHOTLESS, named_params! { ":before": now_ms() - young })?;
         let mut gone = 0;
@@ -158,6 +188,13 @@ impl Store {
                 gone += 1;
             }
         }
+        let known = names(self, "SELECT name FROM assets")?;
+        let nobodys = |e: &&fs::DirEntry| {
+            let name = e.file_name().to_string_lossy().into_owned();
+            let within = if name.starts_with('.') { ARRIVES_WITHIN } else { ROW_COMES_WITHIN };
+            !known.contains(&name) && is_older(e, within)
+        };
+        gone += assets.iter().filter(nobodys).filter(|e| fs::remove_dir_all(e.path()).is_ok()).count();
         for (files, known) in [(analyses, "SELECT file FROM analyses"), (videos, "SELECT id || '.mp4' FROM shots")] {
             let known = names(self, known)?;
             let nobodys = |e: &&fs::DirEntry| !known.contains(&*e.file_name().to_string_lossy()) && is_old(e);
@@ -179,9 +216,16 @@ impl Store {
 /// A file gets its row right after it got its name; younger ones may be about to.
 const ROW_COMES_WITHIN: std::time::Duration = std::time::Duration::from_secs(60);
 
+/// What somebody is bringing in is whole by then.
+const ARRIVES_WITHIN: std::time::Duration = std::time::Duration::from_hours(24);
+
 fn is_old(entry: &fs::DirEntry) -> bool {
+    is_older(entry, ROW_COMES_WITHIN)
+}
+
+fn is_older(entry: &fs::DirEntry, than: std::time::Duration) -> bool {
     let age = entry.metadata().and_then(|m| m.modified()).ok().and_then(|t| t.elapsed().ok());
-    age.is_none_or(|a| a > ROW_COMES_WITHIN)
+    age.is_none_or(|a| a > than)
 }
 
 /// Whether the process that fills a folder is alive: its lock goes with it.
@@ -212,8 +256,11 @@ fn remove_partial(folder: &Path) -> usize {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::AssetRow;
     use crate::{AnalysisKind, NewAnalysis};
-    use fennik_core::scene::{FrameRange, ShotDocument};
+    use fennik_core::scene::{
+        Asset, Edit, FrameRange, Insert, InsertKind, Placement, PlacingEdit, ShotDocument, Sign, Stance,
+    };
 
     #[test]
     fn a_deleted_shot_frees_its_clip_analyses_and_video_and_leaves_what_others_use() {
@@ -243,7 +290,10 @@ mod tests {
         };
         let ((clip, first), (_, second)) = (shot("a"), shot("b"));
         let sibling = store.add_shot("a again", clip, &ShotDocument::new(9)).unwrap();
-        assert_eq!(store.room().unwrap(), Room { clips: 200, previews: 60, analyses: 100, videos: 40, deleted: 0 });
+        assert_eq!(
+            store.room().unwrap(),
+            Room { clips: 200, previews: 60, analyses: 100, videos: 40, ..Room::default() }
+        );
         store.delete_shot(second).unwrap();
         assert_eq!(store.room().unwrap().deleted, 200);
         store.delete_shot(first).unwrap();
@@ -257,6 +307,35 @@ mod tests {
             "the first stays for the list"
         );
         assert!(store.shot(sibling).is_ok());
+    }
+
+    #[test]
+    fn files_that_nothing_shows_are_freed_and_those_that_can_be_gone_back_to_stay() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let clip = store.add_clip("a.mp4", "a", "{}", 9).unwrap();
+        let shot = store.add_shot("a", clip, &ShotDocument::new(9)).unwrap();
+        let file = |text: &str| {
+            let arriving = store.new_asset_folder().unwrap();
+            fs::write(arriving.path().join("sign.png"), text).unwrap();
+            let name = arriving.name().unwrap();
+            let (info, kind) = ("{}".to_owned(), "picture".to_owned());
+            store.add_asset(arriving, &AssetRow { name: name.clone(), file: "sign.png".into(), kind, info }).unwrap();
+            name
+        };
+        let (shown, never) = (file("shown once"), file("never"));
+        let asset = Asset { name: shown.clone(), file: "sign.png".into() };
+        let content = InsertKind::Sign(Sign::new(asset, 1.0, 1.0));
+        let insert = Insert::new(content, Placement::on([0.0; 3], [0.0, 1.0, 0.0], Stance::Standing));
+        let state = store.edit(shot, None, &Edit::Placing(PlacingEdit::AddInsert { insert })).unwrap();
+        store.undo(shot, state.head.id).unwrap();
+        let room = store.room().unwrap();
+        assert_eq!((room.files, room.unused), (15, 5));
+        assert_eq!(store.drop_unused_assets().unwrap(), 1);
+        assert!(store.asset(&never).unwrap().is_none() && !store.asset_folder(&never).exists());
+        assert!(store.asset(&shown).unwrap().is_some(), "a step forwards shows it again");
+        let room = store.room().unwrap();
+        assert_eq!((room.files, room.unused), (10, 0));
     }
 
     #[test]

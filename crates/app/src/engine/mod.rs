@@ -24,6 +24,7 @@ pub mod readings;
 pub mod recipe;
 pub mod run;
 pub mod survey;
+pub mod turn;
 
 pub use error::{EngineError, ShotError};
 

@@ -1,7 +1,7 @@
 //! What a person takes away: the video, the camera file, the scene.
 
 use super::assets::ShotAssets;
-use super::{EngineError, OpenShot, picture};
+use super::{EngineError, OpenShot, picture, turn};
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::{Insert, InsertKind};
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
@@ -82,7 +82,7 @@ pub fn scene_of(store: &Store, shot: &OpenShot) -> Result<RenderScene, EngineErr
     let document = shot.document();
     let inserts = &document.placing.inserts;
     let assets = ShotAssets::of(store, &Arc::default(), inserts, Some(shot))?;
-    Ok(RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?)
+    Ok(RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?.pausing(turn::give_way))
 }
 
 /// Renders the trimmed clip with its inserts to an MP4 file. `go_on` hears of frames done and in all,

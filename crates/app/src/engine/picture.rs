@@ -1,6 +1,6 @@
 //! The composite of one frame.
 
-use super::{EngineError, OpenShot, jpeg};
+use super::{EngineError, OpenShot, jpeg, turn};
 use fennik_core::camera::CameraPath;
 use fennik_core::image::Plane;
 use fennik_core::scene::{Insert, ShotDocument};
@@ -109,6 +109,7 @@ pub fn jpeg(
     quality: Quality,
     plates: &Plates,
 ) -> Result<Vec<u8>, EngineError> {
+    let _draft = (quality == Quality::Draft).then(turn::Draft::begin);
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
     // What stands where is found out meanwhile; not by those who draw, since it may wait for a clip.
     let plate = std::thread::scope(|with| {

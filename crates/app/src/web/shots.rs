@@ -110,6 +110,7 @@ struct RoomPart {
     lines: Vec<(&'static str, String)>,
     previews: Option<String>,
     deleted: Option<String>,
+    unused: Option<String>,
 }
 
 fn size(bytes: u64) -> String {
@@ -125,11 +126,13 @@ impl RoomPart {
             ("previews", room.previews),
             ("tracks and cameras", room.analyses),
             ("finished videos", room.videos),
+            ("files that are shown", room.files),
         ];
         Self {
             lines: lines.map(|(what, bytes)| (what, size(bytes))).to_vec(),
             previews: some(room.previews),
             deleted: some(room.deleted),
+            unused: some(room.unused),
         }
     }
 }
@@ -150,6 +153,7 @@ async fn show_room(app: web::Data<AppState>) -> Result<impl Responder, PageError
 enum Freed {
     Previews,
     Deleted,
+    Unused,
 }
 
 #[derive(Deserialize)]
@@ -163,6 +167,9 @@ async fn free_room(app: web::Data<AppState>, form: web::Form<FreeForm>) -> Resul
         match form.what {
             Freed::Deleted => {
                 app.store.purge_deleted()?;
+            }
+            Freed::Unused => {
+                app.store.drop_unused_assets()?;
             }
             Freed::Previews => {
                 for shot in app.store.shots()? {

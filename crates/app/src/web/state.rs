@@ -4,7 +4,7 @@ use super::picture;
 use crate::engine::assets::{AssetFiles, ShotAssets};
 use crate::engine::laying::Ground;
 use crate::engine::readings::{DatumReadings, readings};
-use crate::engine::{EngineError, OpenShot, analyse, read_tracks, survey};
+use crate::engine::{EngineError, OpenShot, analyse, read_tracks, survey, turn};
 use crate::jobs::Jobs;
 use fennik_core::image::{PictureSettings, Plane};
 use fennik_core::scene::{AnalysisId, Insert, ShotDocument};
@@ -188,7 +188,7 @@ impl AppState {
     pub(super) fn scene_of(&self, shot: &OpenShot, document: &ShotDocument) -> Result<RenderScene, EngineError> {
         let inserts = &document.placing.inserts;
         let assets = self.assets(shot, inserts)?;
-        Ok(RenderScene::build(inserts, &document.light, &self.shapes, &assets)?)
+        Ok(RenderScene::build(inserts, &document.light, &self.shapes, &assets)?.pausing(turn::give_way))
     }
 
     /// The inserts of the head, built once for as long as nothing of them changes. `key` is that of the picture.

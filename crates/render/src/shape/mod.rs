@@ -84,7 +84,7 @@ impl ShapeCache {
 
     /// The shape of a model, on its foot.
     pub fn model(&self, prop: &Prop, model: &Model) -> Arc<Mesh> {
-        let key = serde_json::to_string(&(&prop.asset, prop.unit_m, prop.up)).unwrap_or_default();
+        let key = serde_json::to_string(&(&prop.asset, prop.unit_m, prop.up, prop.foot)).unwrap_or_default();
         let made = self.kept(key, || Ok(model::on_foot(&model.mesh, prop)));
         made.unwrap_or_else(|_| Arc::new(Mesh::default()))
     }

@@ -22,7 +22,9 @@ use serde_json::Value;
 /// What a recipe's first lines say.
 pub const FORMAT: &str = "fennik-recipe";
 /// The version that is written, and the latest that is read.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
+/// From this version on a model's foot is what touches the ground, where nothing else is said.
+const GROUND_FROM: u32 = 2;
 /// Steps that one recipe may have.
 const MOST_STEPS: usize = 10_000;
 

@@ -1,6 +1,6 @@
 //! Doing the steps of a recipe, as a person would in the page: each makes a revision.
 
-use super::{ExportFormat, LensKind, Move, Place, Recipe, Region, Step};
+use super::{ExportFormat, GROUND_FROM, LensKind, Move, Place, Recipe, Region, Step, VERSION};
 use crate::engine::adopt::edit_head;
 use crate::engine::arrange::{Arrange, Arranging};
 use crate::engine::assets::{self, ShotAssets, TakenAsset};
@@ -15,8 +15,8 @@ use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::anim::Ease;
 use fennik_core::scene::{
-    AssetName, DrawnLine, Edit, Follow, FootageEdit, FrameRange, Insert, LightEdit, MaskingEdit, PlacingEdit,
-    SolvingEdit, Stance, Surface, SurfacingEdit, TrackingEdit, points_inside, spot_on,
+    AssetName, DrawnLine, Edit, Follow, FootageEdit, FrameRange, Insert, InsertKind, LightEdit, MaskingEdit, ModelFoot,
+    PlacingEdit, SolvingEdit, Stance, Surface, SurfacingEdit, TrackingEdit, points_inside, spot_on,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -50,6 +50,8 @@ pub struct Cook<'a> {
     shot: Option<ShotId>,
     /// What becomes of what is placed when the datum changes.
     follow: Follow,
+    /// Of the recipe.
+    version: u32,
 }
 
 /// Why a step does not hold, where that is about the recipe itself.
@@ -145,7 +147,7 @@ pub enum StepError {
 impl<'a> Cook<'a> {
     /// Begins with a shot, or with none until one is taken in.
     pub fn new(store: &'a Store, folder: &Path, shot: Option<ShotId>) -> Self {
-        Self { store, folder: folder.to_owned(), shot, follow: Follow::Picture }
+        Self { store, folder: folder.to_owned(), shot, follow: Follow::Picture, version: VERSION }
     }
 
     /// The shot that the steps worked on last.
@@ -162,6 +164,7 @@ impl<'a> Cook<'a> {
         recipe: &Recipe,
         mut tell: impl FnMut(usize, &'static str, u32, u32, &str) -> bool,
     ) -> Result<(), CookError> {
+        self.version = recipe.version;
         for (i, step) in recipe.steps.iter().enumerate() {
             let (number, verb) = (i + 1, step.verb());
             let mut on_step = |done: u32, total: u32, message: &str| tell(number, verb, done, total, message);
@@ -500,6 +503,9 @@ impl<'a> Cook<'a> {
         // Titles of earlier recipes stand where nothing is said.
         let stance = (*stance).or((kind == "title").then_some(Stance::Standing));
         let mut insert = insert_on((kind, shows.as_ref()), &solution, document, at.frame, &spot, stance)?;
+        if let (true, InsertKind::Prop(prop)) = (self.version < GROUND_FROM, &mut insert.content) {
+            prop.foot = ModelFoot::Whole;
+        }
         insert.name.clone_from(name);
         if let Some(text) = text {
             let set = kinds::set_content(&mut insert.content, "text", &Value::from(text.as_str()))?;

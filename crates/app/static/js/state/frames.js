@@ -26,6 +26,7 @@ export class Frames {
      */
     this.shown = null;
     this.onReady = onReady;
+    /** Whether nothing new is fetched, since something else is in a hurry. */ this.waits = () => false;
     /** @type {Map<number, Blob>} */ this.blobs = new Map();
     /** @type {Map<number, ImageBitmap>} */ this.bitmaps = new Map();
     /** @type {Map<number, Promise<ImageBitmap|null>>} */ this.decoding = new Map();
@@ -124,7 +125,7 @@ export class Frames {
 
   /** Fetches the wanted frame first, then those after it, then those before. */
   pump() {
-    while (this.busy < PARALLEL) {
+    while (this.busy < PARALLEL && !this.waits()) {
       const frame = this.next();
       if (frame === null) return;
       this.busy++;

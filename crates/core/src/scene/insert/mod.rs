@@ -29,7 +29,7 @@ pub use kind::{InsertKind, Slot};
 pub use lettering::{Align, Covering, Finish, Fit, Lettering, Profile};
 pub use placement::{Facing, Placement, Stance};
 pub use play::{Ends, Play};
-pub use prop::{MaterialChange, ModelMap, ModelUp, Prop};
+pub use prop::{MaterialChange, ModelFoot, ModelMap, ModelUp, Prop};
 pub use sign::{Alpha, Sign};
 pub use span::Span;
 pub use title::Title;

@@ -16,6 +16,17 @@ pub enum ModelUp {
     Z,
 }
 
+/// What a model's foot is the middle of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ModelFoot {
+    /// All of it, as documents have it that do not say.
+    #[default]
+    Whole,
+    /// What touches the ground: the pole of a mast, not its flag.
+    Ground,
+}
+
 /// A model on its foot.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Prop {
@@ -26,6 +37,9 @@ pub struct Prop {
     /// Which of its own axes points up.
     #[serde(default)]
     pub up: ModelUp,
+    /// What its foot is the middle of.
+    #[serde(default)]
+    pub foot: ModelFoot,
     /// What of its materials was changed, by their names.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub materials: BTreeMap<String, MaterialChange>,
@@ -90,7 +104,8 @@ impl MaterialChange {
 impl Prop {
     /// As its file has it, moving if it does.
     pub fn new(asset: Asset, unit_m: f64, up: ModelUp) -> Self {
-        Self { asset, unit_m, up, materials: BTreeMap::new(), play: Play::default(), held: false }
+        let foot = ModelFoot::Ground;
+        Self { asset, unit_m, up, foot, materials: BTreeMap::new(), play: Play::default(), held: false }
     }
 
     /// Checks every number.
