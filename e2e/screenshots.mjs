@@ -8,8 +8,9 @@ const browser = await openBrowser();
 try {
   const page = await openPage(browser, `${server.address}shots/2`);
   await page.waitForFunction(() => globalThis.fennik?.model.state);
-  await page.waitForFunction(() => globalThis.fennik.frames.blobs.size > 60, null, { timeout: 120_000 });
-  await showFrame(page, 60);
+  await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
+  await showFrame(page, 205);
+  await page.waitForFunction(() => globalThis.fennik.frames.ready(215), null, { timeout: 120_000 });
   await page.click(".insert-line");
   await page.waitForSelector(".insert-form");
   await page.waitForTimeout(300);
@@ -29,11 +30,11 @@ try {
   // A keep-out round the people who cross, and what else does not follow the camera.
   await page.click('[data-act="draw"][data-mode="keep-out"]');
   for (const [x, y] of [
-    [520, 300],
-    [740, 285],
-    [775, 470],
-    [640, 560],
-    [505, 480],
+    [385, 352],
+    [430, 340],
+    [462, 370],
+    [455, 452],
+    [385, 455],
   ]) {
     const at = await page.evaluate(
       ([px, py]) => {
@@ -95,7 +96,7 @@ try {
   await showFrame(page, 60);
   await unfold(page, "found");
   await page.click("#take-datum");
-  await page.waitForFunction(() => globalThis.fennik.model.state.surfaces.length > 3);
+  await page.waitForFunction(() => globalThis.fennik.model.state.surfaces.length > 0);
   await page.evaluate(() => {
     const { model } = globalThis.fennik;
     model.choose({ kind: "surface", id: model.state.surfaces[0].id });

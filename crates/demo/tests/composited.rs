@@ -1,4 +1,5 @@
 //! What is composited over a film against a film of the same thing in its place: same light, lens, shutter, rows.
+#![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::{Lens, Pose, Similarity};

@@ -217,7 +217,7 @@ impl Store {
 const ROW_COMES_WITHIN: std::time::Duration = std::time::Duration::from_secs(60);
 
 /// What somebody is bringing in is whole by then.
-const ARRIVES_WITHIN: std::time::Duration = std::time::Duration::from_hours(24);
+const ARRIVES_WITHIN: std::time::Duration = std::time::Duration::from_secs(86_400);
 
 fn is_old(entry: &fs::DirEntry) -> bool {
     is_older(entry, ROW_COMES_WITHIN)

@@ -113,7 +113,9 @@ pub fn run(keep: Option<&Path>) -> Result<Vec<Row>, CliError> {
     let built =
         RenderScene::build(inserts, &document.light, &ShapeCache::default(), &files).map_err(EngineError::from)?;
     let plates = picture::Plates::default();
-    let draw = |frame, quality| picture::jpeg(&shot, (frame, frame), &solution, &document, &built, quality, &plates);
+    let draw = |frame, quality| {
+        picture::jpeg(&shot, picture::Wanted::frame(frame), &solution, &document, &built, quality, &plates)
+    };
     // The first of each reads files and makes what is kept.
     draw(FRAMES.start, Quality::Draft)?;
     let time = |frames: std::ops::Range<u32>, quality| {
@@ -141,7 +143,15 @@ pub fn run(keep: Option<&Path>) -> Result<Vec<Row>, CliError> {
         let mut moved = inserts.clone();
         moved[0].placement.anchor.foot.map(|f| [f[0] + 0.05 * f64::from(k), f[1], f[2]]);
         let built = RenderScene::build(&moved, &document.light, &shapes, &files).map_err(EngineError::from)?;
-        picture::jpeg(&shot, (FRAMES.start, FRAMES.start), &solution, &document, &built, Quality::Draft, &plates)?;
+        picture::jpeg(
+            &shot,
+            picture::Wanted::frame(FRAMES.start),
+            &solution,
+            &document,
+            &built,
+            Quality::Draft,
+            &plates,
+        )?;
     }
     let drag = dragged.elapsed().as_secs_f64() / f64::from(drags);
     let triangles: usize = built

@@ -69,25 +69,33 @@ pub fn grey_jpeg(plane: &Plane) -> Result<Vec<u8>, EngineError> {
 /// Decoded preview frames that are kept.
 const PLATES: usize = 4;
 
+/// A preview frame's file, and whether it is halved.
+type PlateKey = (PathBuf, bool);
+
 /// Preview frames as they were decoded last: while something is dragged it is the same one all the time.
 #[derive(Default)]
-pub struct Plates(Mutex<VecDeque<(PathBuf, Arc<RgbImage>)>>);
+pub struct Plates(Mutex<VecDeque<(PlateKey, Arc<RgbImage>)>>);
 
 impl Plates {
-    /// The preview frame of a file.
-    fn get(&self, path: &Path, frame: u32) -> Result<Arc<RgbImage>, PictureError> {
+    /// The preview frame of a file, as it is or half as wide and high.
+    fn get(&self, path: &Path, frame: u32, half: bool) -> Result<Arc<RgbImage>, PictureError> {
         let held = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, there)) = held().iter().find(|(p, _)| p == path) {
+        let key = (path.to_owned(), half);
+        if let Some((_, there)) = held().iter().find(|(k, _)| *k == key) {
             return Ok(there.clone());
         }
         let unreadable = |e: &dyn std::fmt::Display| PictureError::Preview { frame, why: e.to_string() };
         let bytes = std::fs::read(path).map_err(|e| unreadable(&e))?;
-        let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg)
+        let mut picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg)
             .map_err(|e| unreadable(&e))?
             .into_rgb8();
+        if half {
+            let (width, height) = picture.dimensions();
+            picture = image::imageops::thumbnail(&picture, (width / 2).max(1), (height / 2).max(1));
+        }
         let picture = Arc::new(picture);
         let mut kept = held();
-        kept.push_back((path.to_owned(), picture.clone()));
+        kept.push_back((key, picture.clone()));
         if kept.len() > PLATES {
             kept.pop_front();
         }
@@ -95,14 +103,31 @@ impl Plates {
     }
 }
 
-/// The picture of a frame of the trimmed clip as JPEG, from its preview frame; what is placed is drawn as the camera of
-/// the second frame sees it, which is the same but for a lock check.
+/// Which picture is wanted.
+#[derive(Debug, Clone, Copy)]
+pub struct Wanted {
+    /// Of the trimmed clip.
+    pub frame: u32,
+    /// What is placed is drawn as the camera of this frame sees it, which is the same but for a lock check.
+    pub camera_of: u32,
+    /// Half as wide and high: where many things stand and one is dragged.
+    pub half: bool,
+}
+
+impl Wanted {
+    /// A frame as it is.
+    pub fn frame(frame: u32) -> Self {
+        Self { frame, camera_of: frame, half: false }
+    }
+}
+
+/// The picture of a frame of the trimmed clip as JPEG, from its preview frame.
 ///
 /// # Errors
 /// [`EngineError`] when the preview frame cannot be read.
 pub fn jpeg(
     shot: &OpenShot,
-    (frame, camera_of): (u32, u32),
+    Wanted { frame, camera_of, half }: Wanted,
     solution: &Solution,
     document: &ShotDocument,
     scene: &RenderScene,
@@ -113,7 +138,7 @@ pub fn jpeg(
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
     // What stands where is found out meanwhile; not by those who draw, since it may wait for a clip.
     let plate = std::thread::scope(|with| {
-        let plate = with.spawn(|| plates.get(&path, frame));
+        let plate = with.spawn(|| plates.get(&path, frame, half));
         if let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(camera_of) {
             scene.prepare(&camera, quality);
         }

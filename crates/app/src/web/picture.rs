@@ -109,7 +109,7 @@ async fn show_composite(
         }
         if let Some(held) = query.held {
             let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
-            let as_seen = (frame, held);
+            let as_seen = picture::Wanted { camera_of: held, ..picture::Wanted::frame(frame) };
             return Ok(Arc::new(picture::jpeg(
                 &shot,
                 as_seen,
@@ -125,8 +125,15 @@ async fn show_composite(
         }
         let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
         let quality = if query.quick { Quality::Draft } else { Quality::Exact };
-        let picture =
-            Arc::new(picture::jpeg(&shot, (frame, frame), &solution, shot.document(), &scene, quality, &app.plates)?);
+        let picture = Arc::new(picture::jpeg(
+            &shot,
+            picture::Wanted::frame(frame),
+            &solution,
+            shot.document(),
+            &scene,
+            quality,
+            &app.plates,
+        )?);
         if quality == Quality::Exact {
             app.pictures.put(key, picture.clone());
         }
@@ -140,6 +147,9 @@ async fn show_composite(
 struct DraftRequest {
     frame: u32,
     insert: Insert,
+    /// Half as wide and high, since whole ones came too slowly.
+    #[serde(default)]
+    half: bool,
 }
 
 /// A quick picture of a frame with one insert elsewhere than saved: while it is dragged.
@@ -160,7 +170,7 @@ async fn change_draft(
         let scene = app.scene_of(&shot, &document)?;
         picture::jpeg(
             &shot,
-            (body.frame, body.frame),
+            picture::Wanted { half: body.half, ..picture::Wanted::frame(body.frame) },
             app.solution(&shot)?.as_ref(),
             &document,
             &scene,

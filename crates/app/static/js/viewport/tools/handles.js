@@ -15,6 +15,9 @@ import { marksInserts } from "../shown.js";
 import { note, refusal } from "../../notes.js";
 
 const GRAB_PX = 11;
+/** A draft that took longer is followed by smaller ones, and a small one that took less by whole ones. */
+const SLOW_MS = 90,
+  QUICK_MS = 22;
 /** Where the handle of an axis that points at the viewer is put, px from the foot. */
 const END_ON_PX = 48;
 /** Edge-on, how far a pull of one px turns, radians, and over how many px a thing grows by e. */
@@ -28,6 +31,7 @@ export class Handles {
   constructor(viewport) {
     this.viewport = viewport;
     this.asking = false;
+    /** Whether drafts are asked for half as wide and high. */ this.half = false;
     /** Lines that say why a thing came to rest. @type {number[][][]} */
     this.marks = [];
   }
@@ -470,13 +474,17 @@ export class Handles {
     if (this.asking || !model.moving) return;
     this.asking = true;
     const insert = model.moving,
+      began = performance.now(),
       { frame } = model;
     try {
       const response = await fetch(model.url("draft"), {
         method: "POST",
         headers: { "content-type": "application/json" },
-        body: JSON.stringify({ frame, insert }),
+        body: JSON.stringify({ frame, insert, half: this.half }),
       });
+      // Where much stands, half as many pixels follow the hand.
+      const took = performance.now() - began;
+      this.half = this.half ? took > QUICK_MS : took > SLOW_MS;
       if (!response.ok) {
         note(await refusal(response));
         return;
