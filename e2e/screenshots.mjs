@@ -7,6 +7,11 @@ const server = await startServer(folder.path, "demo");
 const browser = await openBrowser();
 try {
   const page = await openPage(browser, `${server.address}shots/2`);
+  const changed = async (act) => {
+    const was = await page.evaluate(() => globalThis.fennik.model.state.revision);
+    await act();
+    await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was);
+  };
   await page.waitForFunction(() => globalThis.fennik?.model.state);
   await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
   await showFrame(page, 205);
@@ -30,11 +35,11 @@ try {
   // A keep-out round the people who cross, and what else does not follow the camera.
   await page.click('[data-act="draw"][data-mode="keep-out"]');
   for (const [x, y] of [
-    [385, 352],
-    [430, 340],
-    [462, 370],
-    [455, 452],
-    [385, 455],
+    [368, 352],
+    [408, 340],
+    [440, 368],
+    [432, 452],
+    [368, 455],
   ]) {
     const at = await page.evaluate(
       ([px, py]) => {
@@ -95,8 +100,7 @@ try {
   await openStation(page, "datum");
   await showFrame(page, 60);
   await unfold(page, "found");
-  await page.click("#take-datum");
-  await page.waitForFunction(() => globalThis.fennik.model.state.surfaces.length > 0);
+  await changed(() => page.click("#take-datum"));
   await page.evaluate(() => {
     const { model } = globalThis.fennik;
     model.choose({ kind: "surface", id: model.state.surfaces[0].id });
@@ -106,8 +110,7 @@ try {
   await page.waitForTimeout(400);
   await page.screenshot({ path: to("datum") });
   await page.keyboard.press("Escape");
-  await page.click("#undo");
-  await page.waitForFunction(() => globalThis.fennik.model.state.surfaces.length === 0);
+  await changed(() => page.click("#undo"));
   await openStation(page, "inserts");
   await page.click('[data-act="place"][data-stance="standing"]');
   const box = await page.locator("#plate").boundingBox();

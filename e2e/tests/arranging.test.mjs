@@ -147,6 +147,7 @@ test("copies stand in a row, one is taken out, and is hung on the others", async
   assert.deepEqual(all.find((i) => i.id === id).copies.out, [2]);
   const own = all[all.length - 1];
   await page.locator(`[data-act="choose-insert"][data-insert="${own.id}"]`).click();
+  await page.waitForSelector(`.insert-form[data-insert="${own.id}"]`);
   await unfold(page, "group-kin");
   const before = await foot();
   await changed(() => page.selectOption("#hang-on", String(id)));

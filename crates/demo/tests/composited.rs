@@ -350,7 +350,7 @@ fn a_composited_title_agrees_with_a_filmed_one() {
     let assets = fennik_render::NoAssets::shared();
     let scene = RenderScene::build(&[insert], &named(quay.toward_sun()), &ShapeCache::default(), &assets).unwrap();
     for (name, take) in takes() {
-        compared(&format!("title, {name}"), &take, [&with, &quay], &scene, 60);
+        compared(&format!("title, {name}"), &take, [&with, &quay], &scene, 25);
     }
 }
 
@@ -417,7 +417,7 @@ fn composited_signs_agree_with_filmed_ones() {
         let light = named(quay.toward_sun());
         let scene = RenderScene::build(&[insert], &light, &ShapeCache::default(), &assets).unwrap();
         for (name, take) in takes() {
-            compared(&format!("{what}, {name}"), &take, [&with, &quay], &scene, 60);
+            compared(&format!("{what}, {name}"), &take, [&with, &quay], &scene, 40);
         }
     }
 }

@@ -74,9 +74,9 @@ fn own_extent(model: &ModelFile) -> (f64, [f64; 6]) {
 
 fn agree(name: &str, (area, ends): (f64, [f64; 6]), (other_area, other_ends): (f64, [f64; 6])) {
     let size = (0..3).map(|k| other_ends[k + 3] - other_ends[k]).fold(0.0, f64::max);
-    assert!((area - other_area).abs() < 1e-3 * other_area, "{name}: area {area}, by another reader {other_area}");
+    assert!((area - other_area).abs() <= 1e-3 * other_area, "{name}: area {area}, by another reader {other_area}");
     for (a, b) in ends.iter().zip(other_ends) {
-        assert!((a - b).abs() < 1e-3 * size, "{name}: {ends:?}, by another reader {other_ends:?}");
+        assert!((a - b).abs() <= 1e-3 * size, "{name}: {ends:?}, by another reader {other_ends:?}");
     }
 }
 

@@ -11,14 +11,15 @@ use std::collections::HashSet;
 const DEEPEST: usize = 64;
 /// Nodes at most; one that many others share counts each time.
 const MOST_NODES: usize = 100_000;
-/// Extensions of materials that are left out, with what is said of them.
-const APPROXIMATED: [(&str, &str); 6] = [
+/// Extensions that are left out, with what is said of them.
+const APPROXIMATED: [(&str, &str); 7] = [
     ("KHR_materials_clearcoat", "its clear coat is left out"),
     ("KHR_materials_transmission", "what shines through it is shown as alpha"),
     ("KHR_materials_sheen", "its sheen is left out"),
     ("KHR_materials_specular", "its highlights are those of plain glass"),
     ("KHR_materials_ior", "its highlights are those of plain glass"),
     ("KHR_materials_volume", "what lies within it is left out"),
+    ("KHR_lights_punctual", "its lights are left out"),
 ];
 /// Extensions that may be required.
 const SUPPORTED: [&str; 3] = ["KHR_texture_transform", "KHR_materials_unlit", "KHR_materials_emissive_strength"];
