@@ -5,7 +5,7 @@ import { copyFileSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { Document, NodeIO } from "@gltf-transform/core";
+import { Document, NodeIO, Scene } from "@gltf-transform/core";
 import { colourAt, distance, endAll, openStation, showFrame, startAll, unfold } from "../support.mjs";
 
 let folder, server, browser, page, files;
@@ -200,7 +200,7 @@ async function writeBoard(path) {
     .setIndices(numbers("SCALAR", new Uint16Array([0, 1, 2, 0, 2, 3])))
     .setMaterial(paint);
   const node = made.createNode("board").setMesh(made.createMesh().addPrimitive(face));
-  made.createScene().addChild(node);
+  new Scene(made.getGraph()).addChild(node);
   const way = made
     .createAnimationSampler()
     .setInput(numbers("SCALAR", new Float32Array([0, 1])))
@@ -262,7 +262,7 @@ test("drawings and letters of others are taken in", async () => {
   });
   const title = (await state()).inserts.at(-1);
   assert.equal(title.content.lettering?.font_file?.file, "amiri.woff2");
-  await page.waitForSelector(".insert-form >> text=/set in Amiri/");
+  await page.waitForSelector(".insert-form >> text=/set in amiri.woff2/");
   assert.equal(await page.locator(".insert-list .fault").count(), 0, "no letter is missing");
 });
 

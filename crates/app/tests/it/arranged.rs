@@ -36,6 +36,28 @@ fn arrange(thing: &str, does: Value) -> Value {
     json!({ "do": "arrange", "thing": thing, "frame": 60, "does": does })
 }
 
+/// A model's foot is what touches the ground; recipes of version 1 had the middle of all of it.
+#[test]
+fn recipes_of_version_1_place_models_as_they_did() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = finished(folder.path());
+    for (version, foot) in [(1, "whole"), (2, "ground")] {
+        let name = format!("mast {version}");
+        let step = json!({ "do": "place", "kind": "prop", "name": name, "library": "mast",
+            "at": { "frame": 60, "pixel": [560, 600] } });
+        let recipe = folder.path().join("mast.json");
+        let whole = json!({ "format": "fennik-recipe", "version": version, "steps": [step] });
+        std::fs::write(&recipe, whole.to_string()).unwrap();
+        let shot = "Varrick quay, finished";
+        let run = fennik(&["apply", text(&recipe), "--shot", shot, "--data", text(&data)]);
+        assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+        let written: Value = serde_json::from_str(&written_down(folder.path(), &data)).unwrap();
+        let sets = written["steps"].as_array().unwrap().iter().filter(|s| s["thing"] == name.as_str());
+        let feet: Vec<&Value> = sets.map(|s| &s["values"]["foot"]).filter(|f| !f.is_null()).collect();
+        assert_eq!(feet, [foot]);
+    }
+}
+
 #[test]
 fn things_are_arranged_hung_copied_and_dressed_and_written_down() {
     let folder = tempfile::tempdir().unwrap();

@@ -520,7 +520,7 @@ pub struct Recipe {
 pub enum RecipeError {
     /// No JSON, or none of this shape.
     #[error(
-        "the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 1, \"steps\": [ \
+        "the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 2, \"steps\": [ \
             ... ] }} as in docs/formats.md"
     )]
     Shape(String),
@@ -619,7 +619,7 @@ mod tests {
         assert!(matches!(read(b"[]"), Err(RecipeError::Shape(_))));
         assert!(matches!(read(br#"{"format":"other","version":1,"steps":[]}"#), Err(RecipeError::Other { .. })));
         assert!(matches!(
-            read(br#"{"format":"fennik-recipe","version":2,"steps":[]}"#),
+            read(br#"{"format":"fennik-recipe","version":3,"steps":[]}"#),
             Err(RecipeError::Other { .. })
         ));
     }

@@ -13,7 +13,8 @@ fn companion<'a>(with: &'a Companions, refers: &str) -> Option<&'a Vec<u8>> {
 
 pub fn read(bytes: &[u8], name: &str, with: &Companions) -> Result<ModelFile, AssetFileError> {
     let unreadable = |why: &dyn std::fmt::Display| AssetFileError::unreadable(name, why);
-    let options = tobj::LoadOptions { triangulate: true, single_index: true, ..tobj::LoadOptions::default() };
+    // Points and lines would be faces without an area.
+    let options = tobj::LoadOptions { triangulate: true, single_index: true, ignore_points: true, ignore_lines: true };
     let missing = RefCell::new(Vec::new());
     let loaded = tobj::load_obj_buf(&mut BufReader::new(Cursor::new(bytes)), &options, |path| {
         match companion(with, &path.to_string_lossy()) {
