@@ -2,6 +2,7 @@
 
 use super::{Companions, ModelFile, ModelMap, ModelMaterial, Rim, too_many};
 use crate::asset::{AssetFileError, Picture};
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::io::{BufReader, Cursor};
 
@@ -11,10 +12,20 @@ fn companion<'a>(with: &'a Companions, refers: &str) -> Option<&'a Vec<u8>> {
     with.get(last)
 }
 
+/// The same without its points and lines, which the parser would take for faces.
+fn without_lines(bytes: &[u8]) -> Cow<'_, [u8]> {
+    let is_face = |line: &&[u8]| !matches!(line.trim_ascii_start(), [b'l' | b'p', b' ' | b'\t', ..]);
+    let lines = || bytes.split_inclusive(|b| *b == b'\n');
+    if lines().all(|line| is_face(&line)) {
+        return Cow::Borrowed(bytes);
+    }
+    Cow::Owned(lines().filter(is_face).flatten().copied().collect())
+}
+
 pub fn read(bytes: &[u8], name: &str, with: &Companions) -> Result<ModelFile, AssetFileError> {
     let unreadable = |why: &dyn std::fmt::Display| AssetFileError::unreadable(name, why);
-    // Points and lines would be faces without an area.
-    let options = tobj::LoadOptions { triangulate: true, single_index: true, ignore_points: true, ignore_lines: true };
+    let options = tobj::LoadOptions { triangulate: true, single_index: true, ..tobj::LoadOptions::default() };
+    let bytes = &*without_lines(bytes);
     let missing = RefCell::new(Vec::new());
     let loaded = tobj::load_obj_buf(&mut BufReader::new(Cursor::new(bytes)), &options, |path| {
         match companion(with, &path.to_string_lossy()) {
