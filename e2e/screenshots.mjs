@@ -1,5 +1,5 @@
 // Makes docs/screenshots again from the demo data.
-import { freshFolder, openBrowser, openPage, openStation, showFrame, startServer, unfold } from "./support.mjs";
+import { edited, freshFolder, openBrowser, openPage, openStation, showFrame, startServer, unfold } from "./support.mjs";
 
 const to = (name) => new URL(`../docs/screenshots/${name}.png`, import.meta.url).pathname;
 const folder = freshFolder();
@@ -7,11 +7,6 @@ const server = await startServer(folder.path, "demo");
 const browser = await openBrowser();
 try {
   const page = await openPage(browser, `${server.address}shots/2`);
-  const changed = async (act) => {
-    const was = await page.evaluate(() => globalThis.fennik.model.state.revision);
-    await act();
-    await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was);
-  };
   await page.waitForFunction(() => globalThis.fennik?.model.state);
   await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
   await showFrame(page, 205);
@@ -100,7 +95,7 @@ try {
   await openStation(page, "datum");
   await showFrame(page, 60);
   await unfold(page, "found");
-  await changed(() => page.click("#take-datum"));
+  await edited(page, () => page.click("#take-datum"));
   await page.evaluate(() => {
     const { model } = globalThis.fennik;
     model.choose({ kind: "surface", id: model.state.surfaces[0].id });
@@ -110,7 +105,7 @@ try {
   await page.waitForTimeout(400);
   await page.screenshot({ path: to("datum") });
   await page.keyboard.press("Escape");
-  await changed(() => page.click("#undo"));
+  await edited(page, () => page.click("#undo"));
   await openStation(page, "inserts");
   await page.click('[data-act="place"][data-stance="standing"]');
   const box = await page.locator("#plate").boundingBox();

@@ -78,6 +78,16 @@ export async function unfold(page, id) {
   if (!(await page.locator(`#${id}[open]`).count())) await page.click(`#${id} > summary`);
 }
 
+/** The shot as the page has it. */
+export const stateOf = (page) => page.evaluate(() => globalThis.fennik.model.state);
+
+/** Does something, and waits until the shot has a new revision. */
+export async function edited(page, act, options) {
+  const was = (await stateOf(page)).revision;
+  await act();
+  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was, options);
+}
+
 /** Waits until the picture of a frame is on the stage. */
 export async function showFrame(page, frame) {
   // What is typed before the scripts listen would be lost.

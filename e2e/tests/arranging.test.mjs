@@ -1,7 +1,7 @@
 // Things that are placed: dragged by themselves, nudged, copied, hung, keyed in the timeline, pulled by their corners.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { endAll, openStation, showFrame, startAll, unfold } from "../support.mjs";
+import { edited, endAll, openStation, showFrame, startAll, stateOf, unfold } from "../support.mjs";
 
 let folder, server, browser, page;
 
@@ -15,18 +15,14 @@ before(async () => {
 });
 after(() => endAll({ page, browser, server, folder }));
 
-const state = () => page.evaluate(() => globalThis.fennik.model.state);
+const state = () => stateOf(page);
 const chosen = () =>
   page.evaluate(() => {
     const { model } = globalThis.fennik;
     return model.insert(model.chosenOf("insert"));
   });
 
-async function changed(act) {
-  const was = (await state()).revision;
-  await act();
-  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was, { timeout: 20_000 });
-}
+const changed = (act) => edited(page, act, { timeout: 20_000 });
 
 const onPage = (at) =>
   page.evaluate(([x, y]) => {

@@ -1,7 +1,17 @@
 // The datum, laid in each of its ways: as it is proposed, by points, by the picture, by values; and the surfaces.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { freshFolder, openBrowser, openPage, openStation, showFrame, startServer, unfold } from "../support.mjs";
+import {
+  edited,
+  freshFolder,
+  openBrowser,
+  openPage,
+  openStation,
+  showFrame,
+  startServer,
+  stateOf,
+  unfold,
+} from "../support.mjs";
 
 const folder = freshFolder();
 let server, browser, page;
@@ -20,14 +30,10 @@ after(async () => {
   folder.remove();
 });
 
-const state = () => page.evaluate(() => globalThis.fennik.model.state);
+const state = () => stateOf(page);
 
 /** Does something and waits for the revision that comes of it. */
-async function changed(act) {
-  const was = (await state()).revision;
-  await act();
-  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was);
-}
+const changed = (act) => edited(page, act);
 
 const press = (act) => changed(() => page.click(`[data-act="${act}"]`));
 const undo = () => changed(() => page.keyboard.press("Control+z"));

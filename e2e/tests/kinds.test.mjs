@@ -6,7 +6,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
 import { Document, NodeIO, Scene } from "@gltf-transform/core";
-import { colourAt, distance, endAll, openStation, showFrame, startAll, unfold } from "../support.mjs";
+import { colourAt, distance, edited, endAll, openStation, showFrame, startAll, stateOf, unfold } from "../support.mjs";
 
 let folder, server, browser, page, files;
 
@@ -36,13 +36,9 @@ after(() => {
   return endAll({ page, quiet: true, browser, server, folder });
 });
 
-const state = () => page.evaluate(() => globalThis.fennik.model.state);
+const state = () => stateOf(page);
 
-async function changed(act) {
-  const was = (await state()).revision;
-  await act();
-  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was, { timeout: 20_000 });
-}
+const changed = (act) => edited(page, act, { timeout: 20_000 });
 
 const onPage = (at) =>
   page.evaluate(([x, y]) => {
