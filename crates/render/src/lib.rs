@@ -24,7 +24,7 @@ mod texture;
 mod tree;
 
 pub use assets::{AssetError, Assets, Model, NoAssets, Rig, Run, Treatment};
-pub use frame::{Quality, composite};
+pub use frame::{Projected, Quality, composite};
 pub use material::{ChannelMap, Cover, Map, Material, Matte};
 pub use mesh::Mesh;
 pub use placed::PlacedScene;

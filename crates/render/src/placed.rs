@@ -1,6 +1,7 @@
 //! The scene at one time.
 
 use crate::Mesh;
+use crate::light::Care;
 use crate::material::Material;
 use crate::shadow::{Casts, FloorShadow, on_one_grid, reach, side_by_side};
 use crate::tree::Bvh;
@@ -273,6 +274,16 @@ impl PlacedScene {
         all.finish()
     }
 
+    /// Makes what shadows need, before many look for them at once.
+    pub(crate) fn look_ahead(&self, care: Care) {
+        if care.shadows && self.light.sun > 0.0 {
+            self.tree();
+        }
+        if self.faces.iter().any(|f| self.material(f).catches) {
+            self.shadows(care.fine);
+        }
+    }
+
     /// Rays are only asked for shadows.
     fn tree(&self) -> &(Arc<Bvh>, Vec<u32>) {
         self.tree.get_or_init(|| {
@@ -300,28 +311,36 @@ impl PlacedScene {
     }
 
     fn shadows(&self, fine: bool) -> &OnFloor {
-        self.floor[usize::from(fine)].get_or_init(|| {
-            let sun = self.light.toward_sun().cast::<f32>();
-            let key = |of: u64| {
-                let mut hasher = DefaultHasher::new();
-                (fine, of, <[f32; 3]>::from(sun).map(f32::to_bits)).hash(&mut hasher);
-                hasher.finish()
+        let kept = &self.floor[usize::from(fine)];
+        if let Some(there) = kept.get() {
+            return there;
+        }
+        // Nobody waits for it while it is made: whoever makes it may be given the work of those who would.
+        let made = self.shadows_of_now(fine);
+        kept.get_or_init(|| made)
+    }
+
+    fn shadows_of_now(&self, fine: bool) -> OnFloor {
+        let sun = self.light.toward_sun().cast::<f32>();
+        let key = |of: u64| {
+            let mut hasher = DefaultHasher::new();
+            (fine, of, <[f32; 3]>::from(sun).map(f32::to_bits)).hash(&mut hasher);
+            hasher.finish()
+        };
+        if fine {
+            let made = || {
+                let (tree, faces) = self.tree();
+                self.shadow_of(tree, faces, sun, true)
             };
-            if fine {
-                let made = || {
-                    let (tree, faces) = self.tree();
-                    self.shadow_of(tree, faces, sun, true)
-                };
-                return vec![self.casts.shadow(key(self.casters_key()), made)];
-            }
-            let rough = |caster: &Caster| {
-                self.casts.shadow(key(caster.seen.finish()), || {
-                    let tree = Bvh::build(&self.corners_of(&caster.faces).collect::<Vec<_>>());
-                    self.shadow_of(&tree, &caster.faces, sun, false)
-                })
-            };
-            self.casters.iter().filter(|c| !c.faces.is_empty()).map(rough).collect()
-        })
+            return vec![self.casts.shadow(key(self.casters_key()), made)];
+        }
+        let rough = |caster: &Caster| {
+            self.casts.shadow(key(caster.seen.finish()), || {
+                let tree = Bvh::build(&self.corners_of(&caster.faces).collect::<Vec<_>>());
+                self.shadow_of(&tree, &caster.faces, sun, false)
+            })
+        };
+        self.casters.iter().filter(|c| !c.faces.is_empty()).map(rough).collect()
     }
 
     fn shadow_of(&self, tree: &Bvh, faces: &[u32], sun: Vector3<f32>, fine: bool) -> Option<FloorShadow> {

@@ -3,7 +3,6 @@
 use crate::Mesh;
 use crate::assets::Assets;
 use crate::dressed::{Dressed, Shown};
-use crate::frame::Quality;
 use crate::placed::{HazeNow, Look, PlacedScene};
 use crate::shape::{ShapeCache, ShapeError};
 use fennik_core::camera::Camera;
@@ -119,9 +118,9 @@ impl RenderScene {
         Ok(self.still.get_or_init(|| placed).clone())
     }
 
-    /// Places everything for a picture that is drawn soon; what is wrong is said when it is.
-    pub fn prepare(&self, camera: &Camera, quality: Quality) {
-        let _ = self.at(f64::from(camera.frame), camera.centre(), quality == Quality::Draft);
+    /// Places everything for an exact picture that is drawn soon; what is wrong is said when it is.
+    pub fn prepare(&self, camera: &Camera) {
+        let _ = self.at(f64::from(camera.frame), camera.centre(), false);
     }
 
     fn placed(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<PlacedScene, RenderError> {

@@ -1,21 +1,26 @@
-//! `fennik bench --inserts`: a full scene over the demo clip, as the page and the delivery draw it.
+//! `fennik bench --inserts`: a full scene over the demo clip, as the server gives it to a page.
 
 use super::error::CliError;
 use super::{Scratch, peak_mb};
 use crate::engine::assets::{self, ShotAssets, TakenAsset};
 use crate::engine::kinds::{self, Wish};
 use crate::engine::{EngineError, OpenShot, import, library, picture, plain};
-use fennik_core::scene::{Copies, Insert, InsertKind, Placement, Stance};
-use fennik_render::{Quality, RenderScene, ShapeCache};
-use fennik_store::Store;
+use crate::jobs::Jobs;
+use crate::web;
+use fennik_core::scene::{Copies, Edit, Insert, InsertKind, Placement, PlacingEdit, Stance};
+use fennik_render::{RenderScene, ShapeCache};
+use fennik_store::{ShotId, Store};
 use nalgebra::Vector3;
-use std::fmt::Write;
+use std::fmt::Write as _;
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::{TcpListener, TcpStream};
 use std::path::Path;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 
-/// Frames that are drawn.
+/// Frames that are drawn one after the other, and as while they play: two are on their way at any time.
 const FRAMES: std::ops::Range<u32> = 60..84;
+const PLAYED: std::ops::Range<u32> = 84..116;
 /// Rings and sides of the round model: 20,000 triangles.
 const RINGS: u32 = 101;
 const SIDES: u32 = 100;
@@ -56,8 +61,8 @@ fn placed(kind: &str, shows: Option<&TakenAsset>, foot: [f64; 3], turn: f64) -> 
     Ok(Insert::new(kinds::first_of(&wish)?, placement))
 }
 
-/// One title, two signs (one a clip), a model of 20,000 triangles, an effect, and a row of ten copies, about a place.
-fn scene(store: &Store, scratch: &Path, title: Insert) -> Result<Vec<Insert>, EngineError> {
+/// Beside a title, two signs (one a clip), a model of 20,000 triangles, an effect, and a row of ten copies.
+fn scene(store: &Store, scratch: &Path, title: &Insert) -> Result<Vec<Insert>, EngineError> {
     let item = |name: &str| -> Result<TakenAsset, EngineError> {
         library::take(store, library::item(name)?)?.into_iter().next().ok_or(EngineError::Fault)
     };
@@ -81,7 +86,6 @@ fn scene(store: &Store, scratch: &Path, title: Insert) -> Result<Vec<Insert>, En
         prop.unit_m = 0.7;
     }
     Ok(vec![
-        title,
         placed("sign", Some(&item("regatta")?), beside(-4.5, -2.0), turn)?,
         placed("sign", Some(&screen), beside(0.0, -3.0), turn)?,
         model,
@@ -93,79 +97,161 @@ fn scene(store: &Store, scratch: &Path, title: Insert) -> Result<Vec<Insert>, En
 /// Times the scene and prints it, with the peak memory of the process.
 pub fn run(keep: Option<&Path>) -> Result<Vec<Row>, CliError> {
     let scratch = Scratch::new()?;
-    let store = Store::open(&scratch.path().join("data")).map_err(EngineError::from)?;
+    let store = Arc::new(Store::open(&scratch.path().join("data")).map_err(EngineError::from)?);
     plain::ensure(&store)?;
     let found = store.shots().map_err(EngineError::from)?;
-    let finished = found.iter().find(|s| s.name.contains("finished")).ok_or(EngineError::Fault)?;
-    import::decode_all(&store, &[finished.id], &mut |_, _, _| true)?;
-    let shot = OpenShot::load(&store, finished.id)?;
-    let solution = shot.solution(&store)?;
-    let mut document = shot.document().clone();
-    let title = document.placing.inserts.first().cloned().ok_or(EngineError::Fault)?;
-    document.placing.inserts = scene(&store, scratch.path(), title)?;
-    document.placing.shutter = 0.5;
-    // Each has an id of its own.
-    for (i, insert) in document.placing.inserts.iter_mut().enumerate() {
-        insert.id = fennik_core::scene::InsertId(i as u32 + 1);
+    let id = found.iter().find(|s| s.name.contains("finished")).ok_or(EngineError::Fault)?.id;
+    import::decode_all(&store, &[id], &mut |_, _, _| true)?;
+    let title = OpenShot::load(&store, id)?.document().placing.inserts.first().cloned().ok_or(EngineError::Fault)?;
+    let edits = scene(&store, scratch.path(), &title)?.into_iter().map(|insert| PlacingEdit::AddInsert { insert });
+    for edit in edits.chain([PlacingEdit::SetShutter { shutter: 0.5 }]) {
+        store.edit(id, None, &Edit::Placing(edit)).map_err(EngineError::from)?;
     }
-    let inserts = &document.placing.inserts;
-    let files = ShotAssets::of(&store, &Arc::default(), inserts, Some(&shot))?;
-    let built =
-        RenderScene::build(inserts, &document.light, &ShapeCache::default(), &files).map_err(EngineError::from)?;
-    let plates = picture::Plates::default();
-    let draw = |frame, quality| {
-        picture::jpeg(&shot, picture::Wanted::frame(frame), &solution, &document, &built, quality, &plates)
-    };
+    let shot = OpenShot::load(&store, id)?;
+    let triangles = triangles(&store, &shot)?;
+    let page = Page::open(store.clone(), id, picture::key(&shot))?;
     // The first of each reads files and makes what is kept.
-    draw(FRAMES.start, Quality::Draft)?;
-    let time = |frames: std::ops::Range<u32>, quality| {
+    page.draft(FRAMES.start)?;
+    let time = |ask: &dyn Fn(u32) -> Result<Vec<u8>, CliError>, frames: std::ops::Range<u32>| {
         let (began, count) = (Instant::now(), frames.len() as f64);
         for frame in frames {
-            draw(frame, quality)?;
+            ask(frame)?;
         }
-        Ok::<_, EngineError>(count / began.elapsed().as_secs_f64())
+        Ok::<_, CliError>(count / began.elapsed().as_secs_f64())
     };
-    let draft = time(FRAMES, Quality::Draft)?;
-    let again = time(FRAMES, Quality::Draft)?;
-    let first = draw(FRAMES.start, Quality::Exact)?;
+    let draft = time(&|frame| page.draft(frame), FRAMES)?;
+    let again = time(&|frame| page.draft(frame), FRAMES)?;
+    let played = play(&page)?;
+    let played_again = play(&page)?;
+    // Exact pictures wait until nobody has looked at drafts for a moment.
+    std::thread::sleep(std::time::Duration::from_millis(300));
+    let first = page.exact(FRAMES.start)?;
+    let exact = time(&|frame| page.exact(frame), FRAMES.start + 1..FRAMES.start + 7)?;
     if let Some(folder) = keep {
         let failed = |why| CliError::Unwritten { path: folder.to_owned(), why };
         std::fs::write(folder.join("inserts-exact.jpg"), first).map_err(failed)?;
-        std::fs::write(folder.join("inserts-draft.jpg"), draw(FRAMES.start, Quality::Draft)?).map_err(failed)?;
     }
-    let exact = time(FRAMES.start..FRAMES.start + 6, Quality::Exact)?;
-    // As while something is dragged: the scene is built anew each time.
-    let shapes = ShapeCache::default();
-    RenderScene::build(inserts, &document.light, &shapes, &files).map_err(EngineError::from)?;
+    // As while something is dragged.
+    let mut moved = title;
+    let pull = |moved: &mut Insert| {
+        moved.placement.anchor.foot.map(|f| [f[0] + 0.05, f[1], f[2]]);
+        page.dragged(FRAMES.start, moved)
+    };
+    let dragged = pull(&mut moved)?;
     let drags = 12;
-    let dragged = Instant::now();
-    for k in 0..drags {
-        let mut moved = inserts.clone();
-        moved[0].placement.anchor.foot.map(|f| [f[0] + 0.05 * f64::from(k), f[1], f[2]]);
-        let built = RenderScene::build(&moved, &document.light, &shapes, &files).map_err(EngineError::from)?;
-        picture::jpeg(
-            &shot,
-            picture::Wanted::frame(FRAMES.start),
-            &solution,
-            &document,
-            &built,
-            Quality::Draft,
-            &plates,
-        )?;
+    let began = Instant::now();
+    for _ in 0..drags {
+        pull(&mut moved)?;
     }
-    let drag = dragged.elapsed().as_secs_f64() / f64::from(drags);
-    let triangles: usize = built
-        .bodies(f64::from(FRAMES.start), Vector3::zeros())
-        .map_err(EngineError::from)?
-        .iter()
-        .map(|b| b.mesh.indices.len())
-        .sum();
+    let drag = began.elapsed().as_secs_f64() / f64::from(drags);
+    if let Some(folder) = keep {
+        std::fs::write(folder.join("inserts-draft.jpg"), dragged)
+            .map_err(|why| CliError::Unwritten { path: folder.to_owned(), why })?;
+    }
     Ok(vec![
         ("inserts: triangles, copies included", triangles as f64, "triangles"),
-        ("inserts: draft, from preview to JPEG", draft, "frames/s"),
-        ("inserts: the same, its clips played once before", again, "frames/s"),
-        ("inserts: exact, 16 moments, from preview to JPEG", exact, "frames/s"),
-        ("inserts: a step of a drag", 1e3 * drag, "ms"),
+        ("inserts: drafts over HTTP, played", played, "frames/s"),
+        ("inserts: the same, clips seen before", played_again, "frames/s"),
+        ("inserts: drafts over HTTP, one by one", draft, "frames/s"),
+        ("inserts: the same, clips seen before", again, "frames/s"),
+        ("inserts: exact over HTTP, 16 moments", exact, "frames/s"),
+        ("inserts: a step of a drag over HTTP", 1e3 * drag, "ms"),
         ("inserts: peak memory", peak_mb(), "MB"),
     ])
+}
+
+/// Drafts a second as while frames play.
+fn play(page: &Page) -> Result<f64, CliError> {
+    let began = Instant::now();
+    std::thread::scope(|with| {
+        let ask = |first: u32| {
+            let other = page.another()?;
+            PLAYED.skip(first as usize).step_by(2).try_for_each(|frame| other.draft(frame).map(drop))
+        };
+        let both = [0, 1].map(|first| with.spawn(move || ask(first)));
+        both.into_iter().try_for_each(|one| one.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault)))
+    })?;
+    Ok(PLAYED.len() as f64 / began.elapsed().as_secs_f64())
+}
+
+/// All triangles of a shot's inserts.
+fn triangles(store: &Store, shot: &OpenShot) -> Result<usize, CliError> {
+    let inserts = &shot.document().placing.inserts;
+    let files = ShotAssets::of(store, &Arc::default(), inserts, Some(shot))?;
+    let built = RenderScene::build(inserts, &shot.document().light, &ShapeCache::default(), &files);
+    let bodies = built.and_then(|b| b.bodies(f64::from(FRAMES.start), Vector3::zeros())).map_err(EngineError::from)?;
+    Ok(bodies.iter().map(|b| b.mesh.indices.len()).sum())
+}
+
+/// What asks for pictures as the page does: one connection that stays open.
+struct Page {
+    address: std::net::SocketAddr,
+    stream: Mutex<BufReader<TcpStream>>,
+    shot: ShotId,
+    /// Of the pictures.
+    key: String,
+}
+
+impl Page {
+    /// Begins to serve a project, and opens a shot of it. The server goes with the process.
+    fn open(store: Arc<Store>, shot: ShotId, key: String) -> Result<Self, CliError> {
+        let listener = TcpListener::bind(("127.0.0.1", 0))?;
+        let address = listener.local_addr()?;
+        let jobs = Jobs::start(store.clone());
+        let (tell, up) = std::sync::mpsc::channel();
+        std::thread::spawn(move || web::serve(listener, store, jobs, move || tell.send(()).unwrap_or_default()));
+        let _ = up.recv();
+        Self::at(address, shot, key)
+    }
+
+    fn at(address: std::net::SocketAddr, shot: ShotId, key: String) -> Result<Self, CliError> {
+        let stream = TcpStream::connect(address)?;
+        stream.set_nodelay(true)?;
+        Ok(Self { address, stream: Mutex::new(BufReader::new(stream)), shot, key })
+    }
+
+    /// One more connection to the same.
+    fn another(&self) -> Result<Self, CliError> {
+        Self::at(self.address, self.shot, self.key.clone())
+    }
+
+    fn draft(&self, frame: u32) -> Result<Vec<u8>, CliError> {
+        self.ask("GET", &format!("picture/{frame}?key={}&quick=true", self.key), "")
+    }
+
+    fn exact(&self, frame: u32) -> Result<Vec<u8>, CliError> {
+        self.ask("GET", &format!("picture/{frame}?key={}", self.key), "")
+    }
+
+    fn dragged(&self, frame: u32, insert: &Insert) -> Result<Vec<u8>, CliError> {
+        let body = serde_json::json!({ "frame": frame, "insert": insert });
+        self.ask("POST", "draft", &body.to_string())
+    }
+
+    fn ask(&self, method: &str, what: &str, body: &str) -> Result<Vec<u8>, CliError> {
+        let mut stream = self.stream.lock().unwrap_or_else(PoisonError::into_inner);
+        write!(
+            stream.get_mut(),
+            "{method} /shots/{}/{what} HTTP/1.1\r\nHost: {}\r\nContent-Type: application/json\r\nContent-Length: {}\r\n\r\n{body}",
+            self.shot.0,
+            self.address,
+            body.len()
+        )?;
+        let (mut status, mut length) = (String::new(), 0);
+        stream.read_line(&mut status)?;
+        loop {
+            let mut line = String::new();
+            stream.read_line(&mut line)?;
+            let line = line.trim_end().to_ascii_lowercase();
+            if let Some(count) = line.strip_prefix("content-length:") {
+                length = count.trim().parse().unwrap_or(0);
+            }
+            if line.is_empty() {
+                break;
+            }
+        }
+        let mut answer = vec![0; length];
+        stream.read_exact(&mut answer)?;
+        if status.contains(" 200 ") { Ok(answer) } else { Err(CliError::Refused { what: what.to_owned(), status }) }
+    }
 }

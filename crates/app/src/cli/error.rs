@@ -53,6 +53,14 @@ pub enum CliError {
         /// What the system says.
         why: std::io::Error,
     },
+    /// The server, asked for a picture while it is measured.
+    #[error("the server refused {what}: {status}")]
+    Refused {
+        /// Of a shot.
+        what: String,
+        /// The first line of its answer.
+        status: String,
+    },
     /// A made-up clip.
     #[error("{} could not be made: {why}", clip.display())]
     Unmade {

@@ -1,18 +1,19 @@
 //! The composite of one frame.
 
 use super::{EngineError, OpenShot, jpeg, turn};
-use fennik_core::camera::CameraPath;
+use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::image::Plane;
 use fennik_core::scene::{Insert, ShotDocument};
 use fennik_core::solve::Solution;
-use fennik_render::{Quality, RenderScene, composite};
-use image::RgbImage;
+use fennik_render::{Projected, Quality, RenderScene, composite};
+use image::{ImageFormat, ImageReader, RgbImage};
 use jpeg_encoder::ColorType;
 use std::collections::VecDeque;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
+use std::io::Cursor;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// JPEG quality of pictures for the page.
 const JPEG_QUALITY: u8 = 90;
@@ -52,9 +53,14 @@ pub fn draw(
     scene: &RenderScene,
     quality: Quality,
 ) -> Result<(), EngineError> {
-    let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(frame) else { return Ok(()) };
-    let camera = camera.scaled(f64::from(width) / f64::from(solution.width));
+    let Some(camera) = camera_at(solution, document, frame, width) else { return Ok(()) };
     Ok(composite(rgb, width as usize, height as usize, &camera, scene, quality, document.placing.shutter)?)
+}
+
+/// The camera of a frame for pictures of a width; `None` where it was not solved.
+fn camera_at(solution: &Solution, document: &ShotDocument, frame: u32, width: u32) -> Option<Camera> {
+    let camera = CameraPath::new(solution, &document.datum.world_from_solve).at(frame)?;
+    Some(camera.scaled(f64::from(width) / f64::from(solution.width)))
 }
 
 /// A grey picture as JPEG.
@@ -76,31 +82,63 @@ type PlateKey = (PathBuf, bool);
 #[derive(Default)]
 pub struct Plates(Mutex<VecDeque<(PlateKey, Arc<RgbImage>)>>);
 
-impl Plates {
-    /// The preview frame of a file, as it is or half as wide and high.
-    fn get(&self, path: &Path, frame: u32, half: bool) -> Result<Arc<RgbImage>, PictureError> {
-        let held = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let key = (path.to_owned(), half);
-        if let Some((_, there)) = held().iter().find(|(k, _)| *k == key) {
-            return Ok(there.clone());
+/// A preview frame that was opened, and perhaps decoded.
+enum Plate {
+    Decoded(Arc<RgbImage>),
+    Coded { bytes: Vec<u8>, size: (u32, u32), key: PlateKey },
+}
+
+impl Plate {
+    /// Width and height as it is drawn on, px.
+    fn size(&self) -> (u32, u32) {
+        match self {
+            Self::Decoded(picture) => picture.dimensions(),
+            Self::Coded { size: (width, height), key: (_, true), .. } => ((width / 2).max(1), (height / 2).max(1)),
+            Self::Coded { size, .. } => *size,
         }
-        let unreadable = |e: &dyn std::fmt::Display| PictureError::Preview { frame, why: e.to_string() };
-        let bytes = std::fs::read(path).map_err(|e| unreadable(&e))?;
-        let mut picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg)
-            .map_err(|e| unreadable(&e))?
+    }
+}
+
+impl Plates {
+    fn held(&self) -> MutexGuard<'_, VecDeque<(PlateKey, Arc<RgbImage>)>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The preview frame of a file, as it is or half as wide and high.
+    fn open(&self, path: &Path, frame: u32, half: bool) -> Result<Plate, PictureError> {
+        let key = (path.to_owned(), half);
+        if let Some((_, there)) = self.held().iter().find(|(k, _)| *k == key) {
+            return Ok(Plate::Decoded(there.clone()));
+        }
+        let bytes = std::fs::read(path).map_err(|e| unreadable(frame, &e))?;
+        let reader = ImageReader::with_format(Cursor::new(&bytes), ImageFormat::Jpeg);
+        let size = reader.into_dimensions().map_err(|e| unreadable(frame, &e))?;
+        Ok(Plate::Coded { bytes, size, key })
+    }
+
+    fn decoded(&self, plate: Plate, frame: u32) -> Result<Arc<RgbImage>, PictureError> {
+        let (bytes, size, key) = match plate {
+            Plate::Decoded(picture) => return Ok(picture),
+            Plate::Coded { ref bytes, key: ref k, .. } => (bytes, plate.size(), k.clone()),
+        };
+        let mut picture = image::load_from_memory_with_format(bytes, ImageFormat::Jpeg)
+            .map_err(|e| unreadable(frame, &e))?
             .into_rgb8();
-        if half {
-            let (width, height) = picture.dimensions();
-            picture = image::imageops::thumbnail(&picture, (width / 2).max(1), (height / 2).max(1));
+        if key.1 {
+            picture = image::imageops::thumbnail(&picture, size.0, size.1);
         }
         let picture = Arc::new(picture);
-        let mut kept = held();
+        let mut kept = self.held();
         kept.push_back((key, picture.clone()));
         if kept.len() > PLATES {
             kept.pop_front();
         }
         Ok(picture)
     }
+}
+
+fn unreadable(frame: u32, why: &dyn std::fmt::Display) -> PictureError {
+    PictureError::Preview { frame, why: why.to_string() }
 }
 
 /// Which picture is wanted.
@@ -136,17 +174,26 @@ pub fn jpeg(
 ) -> Result<Vec<u8>, EngineError> {
     let _draft = (quality == Quality::Draft).then(turn::Draft::begin);
     let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
-    // What stands where is found out meanwhile; not by those who draw, since it may wait for a clip.
-    let plate = std::thread::scope(|with| {
-        let plate = with.spawn(|| plates.get(&path, frame, half));
-        if let Some(camera) = CameraPath::new(solution, &document.datum.world_from_solve).at(camera_of) {
-            scene.prepare(&camera, quality);
-        }
-        plate.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault))
+    let plate = plates.open(&path, frame, half)?;
+    let (width, height) = plate.size();
+    let camera = camera_at(solution, document, camera_of, width);
+    // What is seen where is found out meanwhile; not by those who draw, since it may wait for a clip.
+    let (plate, ahead) = std::thread::scope(|with| {
+        let plate = with.spawn(|| plates.decoded(plate, frame));
+        let ahead = camera.as_ref().map(|camera| {
+            if quality == Quality::Draft {
+                return Projected::new(camera, [width as usize, height as usize], scene, quality).map(Some);
+            }
+            scene.prepare(camera);
+            Ok(None)
+        });
+        (plate.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault)), ahead.transpose())
     });
     let mut picture = (*plate?).clone();
-    let (width, height) = picture.dimensions();
-    draw(&mut picture, (width, height), camera_of, solution, document, scene, quality)?;
+    match ahead?.flatten() {
+        Some(projected) => projected.draw(&mut picture),
+        None => draw(&mut picture, (width, height), camera_of, solution, document, scene, quality)?,
+    }
     let careful = if quality == Quality::Exact { JPEG_QUALITY } else { DRAFT_QUALITY };
     encoded(&picture, (width, height), ColorType::Rgb, careful)
 }

@@ -30,6 +30,7 @@ const frames = new Frames(address, () => {
 });
 // While a thing is dragged its drafts come first.
 frames.waits = () => model.moving !== null;
+frames.runs = () => model.playing;
 const views = [byId("view-1"), byId("view-2"), byId("view-3")].map((root) => new Viewport(root, model, frames));
 const timeline = new Timeline(byId("timeline"), model, frames);
 const playback = new Playback(model, frames, (reading) => {

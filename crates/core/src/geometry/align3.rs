@@ -30,6 +30,7 @@ impl Similarity {
     }
 
     /// Moves a point.
+    #[inline]
     pub fn point(&self, p: Vector3<f64>) -> Vector3<f64> {
         self.rotation * p * self.scale + self.translation
     }

@@ -31,6 +31,7 @@ impl Lens {
     }
 
     /// Pixel of a normalised point.
+    #[inline]
     pub fn project(&self, n: Vector2<f64>) -> Vector2<f64> {
         let r2 = n.norm_squared();
         let gain = 1.0 + r2 * (self.k1 + r2 * self.k2);

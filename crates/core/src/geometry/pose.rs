@@ -19,6 +19,7 @@ impl Pose {
     }
 
     /// World point to camera frame.
+    #[inline]
     pub fn to_camera(&self, world: Vector3<f64>) -> Vector3<f64> {
         self.rotation * world + self.translation
     }

@@ -61,6 +61,29 @@ impl Frustum {
         Self { low: ends(f64::min, f64::INFINITY) * room, high: ends(f64::max, f64::NEG_INFINITY) * room }
     }
 
+    /// Square of the length, px, up to which an edge that lies inside is straight whatever its direction: the chord of a
+    /// curve strays by at most an eighth of its length squared times its second derivative.
+    fn straight_px2(&self, camera: &Camera) -> f64 {
+        if camera.is_rolling() {
+            return 0.0;
+        }
+        let lens = &camera.lens;
+        let farthest2 = self.low.abs().sup(&self.high.abs()).norm_squared();
+        let second = farthest2.sqrt() * (6.0 * lens.k1.abs() + 20.0 * lens.k2.abs() * farthest2);
+        if second == 0.0 {
+            return f64::INFINITY;
+        }
+        // By how much the lens stretches at least, along the radius and across it: each 1 + b t + c t^2 of the squared radius.
+        let least = |b: f64, c: f64| {
+            let at = |t: f64| 1.0 + t * (b + t * c);
+            let turn = -b / (2.0 * c);
+            let turn = if turn > 0.0 && turn < farthest2 { at(turn) } else { 1.0 };
+            at(farthest2).min(turn).min(1.0)
+        };
+        let stretch = least(lens.k1, lens.k2).min(least(3.0 * lens.k1, 5.0 * lens.k2)).max(0.0);
+        8.0 * CHORD_PX * lens.focal_px * stretch * stretch / second
+    }
+
     /// How far inside each of the five planes a place of the camera's frame lies; below zero is outside.
     fn inside(&self, c: &V3) -> [f64; 5] {
         [c.z - NEAR, c.x - self.low.x * c.z, self.high.x * c.z - c.x, c.y - self.low.y * c.z, self.high.y * c.z - c.y]
@@ -69,7 +92,8 @@ impl Frustum {
 
 struct Projector<'a> {
     camera: &'a Camera,
-    bends: bool,
+    /// Edges are straight up to this length, squared, px.
+    straight_px2: f64,
     face: u32,
     /// What its depth counts as, times.
     nearer: f64,
@@ -99,7 +123,7 @@ pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize
             (Corner { world, camera: in_camera, pixel }, inside)
         })
         .collect();
-    let bends = camera.is_rolling() || camera.lens.k1 != 0.0 || camera.lens.k2 != 0.0;
+    let straight_px2 = frustum.straight_px2(camera);
     let seen_of = |face: usize, t: &[u32; 3], out: &mut Vec<ScreenTriangle>| {
         let of = t.map(|k| &corners[k as usize]);
         if (0..5).any(|plane| of.iter().all(|c| c.1[plane] < 0.0)) {
@@ -110,7 +134,7 @@ pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize
             return;
         }
         let nearer = 1.0 + f64::from(scene.look(looks).nudge);
-        let mut projector = Projector { camera, bends, face: face as u32, nearer, out };
+        let mut projector = Projector { camera, straight_px2, face: face as u32, nearer, out };
         if of.iter().all(|c| c.1.iter().all(|d| *d >= 0.0)) {
             projector.cut(of.map(|c| c.0), 0);
         } else {
@@ -160,11 +184,11 @@ fn clipped(triangle: [Corner; 3], frustum: &Frustum, camera: &Camera) -> Vec<Cor
 impl Projector<'_> {
     /// Adds a triangle, in parts where its edges bend.
     fn cut(&mut self, t: [Corner; 3], depth: u32) {
-        let middles: [Option<Corner>; 3] = if self.bends && depth < DEEPEST {
-            std::array::from_fn(|k| self.bent(&t[k], &t[(k + 1) % 3]))
-        } else {
-            [None; 3]
-        };
+        let middles: [Option<Corner>; 3] = std::array::from_fn(|k| {
+            let (a, b) = (&t[k], &t[(k + 1) % 3]);
+            let straight = depth >= DEEPEST || (b.pixel - a.pixel).norm_squared() <= self.straight_px2;
+            if straight { None } else { self.bent(a, b) }
+        });
         let [a, b, c] = t;
         let deeper = depth + 1;
         match middles {

@@ -133,6 +133,20 @@ impl Tile {
         sort(&mut self.fragments);
     }
 
+    /// Goes through the pixels in which anything is met: number of the pixel, one more than its face or 0 for none, and
+    /// what shows through before it, the farthest first.
+    pub fn each(&self, mut see: impl FnMut(usize, u32, &[Fragment])) {
+        let mut rest = &self.fragments[..];
+        for (k, face) in self.faces.iter().enumerate() {
+            let count = rest.iter().take_while(|f| f.at as usize == k).count();
+            let (before, after) = rest.split_at(count);
+            rest = after;
+            if *face > 0 || !before.is_empty() {
+                see(k, *face, before);
+            }
+        }
+    }
+
     fn note_thin(&mut self, of: &Edges) {
         let lengths = of.edges.map(|e| e[0].hypot(e[1]));
         let longest = lengths.iter().fold(0.0f32, |m, l| m.max(*l));

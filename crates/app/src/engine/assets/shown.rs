@@ -24,6 +24,9 @@ const CACHE_BYTES: usize = 384 * 1024 * 1024;
 const READERS: usize = 6;
 /// So far ahead a clip is read on rather than opened anew, frames.
 const READ_ON: u32 = 24;
+/// Frames before the wanted one that are kept when they are passed: of two that are asked for at once the later may come
+/// first.
+const PASSED: u32 = 1;
 /// Width of a frame of a clip where a smaller one will do, px.
 const ROUGH_WIDTH: u32 = 512;
 /// Models that are kept.
@@ -57,6 +60,26 @@ struct Pictures {
     bytes: usize,
 }
 
+impl Pictures {
+    fn hold(&mut self, key: PictureKey, texture: Arc<Texture>) {
+        self.bytes += texture.bytes();
+        if let Some(same) = self.held.insert(key.clone(), texture) {
+            self.bytes -= same.bytes();
+        } else {
+            self.order.push_back(key);
+        }
+        while self.bytes > CACHE_BYTES {
+            let Some(oldest) = self.order.pop_front() else { break };
+            if let Some(gone) = self.held.remove(&oldest) {
+                self.bytes -= gone.bytes();
+            }
+        }
+    }
+}
+
+/// A frame that was read on the way to another, and its number.
+type Passed = (u32, Vec<u8>);
+
 /// A clip that is being read.
 struct OpenClip {
     name: AssetName,
@@ -75,12 +98,12 @@ impl AssetFiles {
     fn picture(&self, known: &Known, frame: u32, treatment: &Treatment) -> Result<Arc<Texture>, EngineError> {
         let name = &known.taken.asset.name;
         let treatment = &known.treated(treatment);
-        let key = |t: &Treatment| (name.clone(), frame, format!("{t:?}"));
+        let key = |frame: u32, t: &Treatment| (name.clone(), frame, format!("{t:?}"));
         let there = || {
             // The larger frame does as well.
             let pictures = locked(&self.pictures);
             let fine = Treatment { rough: false, ..*treatment };
-            [&fine, treatment].into_iter().find_map(|t| pictures.held.get(&key(t)).cloned())
+            [&fine, treatment].into_iter().find_map(|t| pictures.held.get(&key(frame, t)).cloned())
         };
         if let Some(there) = there() {
             return Ok(there);
@@ -91,42 +114,35 @@ impl AssetFiles {
         if let Some(there) = reading.is_some().then(there).flatten() {
             return Ok(there);
         }
-        let key = key(treatment);
-        let (width, height, mut rgba) = match &known.taken.info {
-            AssetInfo::Clip { clip, .. } => {
-                let mut clip = (**clip).clone();
-                clip.source = clip.source.rebased(&known.folder);
-                if treatment.rough {
-                    clip = clip.shrunk(ROUGH_WIDTH);
-                }
-                (clip.width, clip.height, self.frame(name, &clip, frame)?)
-            }
-            _ => {
-                let file = &known.taken.asset.file;
-                let picture = Picture::open(&main_file(&known.folder, file), file).map_err(AssetsError::from)?;
-                (picture.width, picture.height, display_values(picture.pixels))
-            }
+        let made = |(width, height): (u32, u32), mut rgba: Vec<u8>| {
+            treat(&mut rgba, treatment.alpha, &treatment.key);
+            let (width, height) = (width as usize, height as usize);
+            Arc::new(if treatment.numbers {
+                Texture::of_numbers(width, height, &rgba)
+            } else {
+                Texture::new(width, height, &rgba)
+            })
         };
-        treat(&mut rgba, treatment.alpha, &treatment.key);
-        let (width, height) = (width as usize, height as usize);
-        let texture = Arc::new(if treatment.numbers {
-            Texture::of_numbers(width, height, &rgba)
-        } else {
-            Texture::new(width, height, &rgba)
-        });
-        let mut pictures = locked(&self.pictures);
-        pictures.bytes += texture.bytes();
-        if let Some(same) = pictures.held.insert(key.clone(), texture.clone()) {
-            pictures.bytes -= same.bytes();
-        } else {
-            pictures.order.push_back(key);
+        let AssetInfo::Clip { clip, .. } = &known.taken.info else {
+            let file = &known.taken.asset.file;
+            let picture = Picture::open(&main_file(&known.folder, file), file).map_err(AssetsError::from)?;
+            let texture = made((picture.width, picture.height), display_values(picture.pixels));
+            locked(&self.pictures).hold(key(frame, treatment), texture.clone());
+            return Ok(texture);
+        };
+        let mut clip = (**clip).clone();
+        clip.source = clip.source.rebased(&known.folder);
+        if treatment.rough {
+            clip = clip.shrunk(ROUGH_WIDTH);
         }
-        while pictures.bytes > CACHE_BYTES {
-            let Some(oldest) = pictures.order.pop_front() else { break };
-            if let Some(gone) = pictures.held.remove(&oldest) {
-                pictures.bytes -= gone.bytes();
-            }
+        let (before, wanted) = self.frames(name, &clip, frame)?;
+        // Whoever asked for the one before just now waits for its turn.
+        for (earlier, rgba) in before {
+            let texture = made((clip.width, clip.height), rgba);
+            locked(&self.pictures).hold(key(earlier, treatment), texture);
         }
+        let texture = made((clip.width, clip.height), wanted);
+        locked(&self.pictures).hold(key(frame, treatment), texture.clone());
         Ok(texture)
     }
 
@@ -155,8 +171,9 @@ impl AssetFiles {
         Some(locked(&self.turns).entry((known.taken.asset.name.clone(), width)).or_default().clone())
     }
 
-    /// A frame of a clip; one that comes soon after the last one is read on to.
-    fn frame(&self, name: &AssetName, clip: &ClipInfo, frame: u32) -> Result<Vec<u8>, EngineError> {
+    /// A frame of a clip, after those just before it that were passed; one that comes soon after the last one is read on
+    /// to.
+    fn frames(&self, name: &AssetName, clip: &ClipInfo, frame: u32) -> Result<(Vec<Passed>, Vec<u8>), EngineError> {
         let open = {
             let mut readers = locked(&self.readers);
             let at = readers
@@ -176,9 +193,14 @@ impl AssetFiles {
                 }
             }
         };
-        let mut bytes = None;
+        let (mut passed, mut bytes) = (Vec::new(), None);
         while open.next <= frame {
-            bytes = open.reader.next_frame().map_err(AssetsError::from)?.map(<[u8]>::to_vec);
+            let read = open.reader.next_frame().map_err(AssetsError::from)?.map(<[u8]>::to_vec);
+            if open.next == frame {
+                bytes = read;
+            } else if open.next + PASSED >= frame {
+                passed.extend(read.map(|r| (open.next, r)));
+            }
             open.next += 1;
         }
         let mut readers = locked(&self.readers);
@@ -186,7 +208,7 @@ impl AssetFiles {
         if readers.len() > READERS {
             readers.pop_front();
         }
-        Ok(bytes.ok_or(crate::engine::output::OutputError::NoFrame { frame })?)
+        Ok((passed, bytes.ok_or(crate::engine::output::OutputError::NoFrame { frame })?))
     }
 
     fn model(&self, known: &Known) -> Result<Arc<Model>, EngineError> {

@@ -3,6 +3,8 @@
 
 const AHEAD_DECODED = 14;
 const PARALLEL = 2;
+/** Rough pictures ahead of the wanted one that are on their way while frames run. */
+const SKETCHED = 1;
 /** Bytes of compressed pictures that a page holds. */
 export const BUDGET_BYTES = 256 * 1024 * 1024;
 /** Frames behind the playhead that are kept as if they were as near as those ahead: people step back. */
@@ -18,8 +20,8 @@ export class Frames {
     this.address = address;
     this.budget = budget;
     /** Bytes that are held. */ this.bytes = 0;
-    /** @type {{frame: number, bitmap: ImageBitmap}|null} */ this.quick = null;
-    this.quickFrame = -1;
+    /** Rough pictures of frames near the wanted one. @type {Map<number, ImageBitmap>} */ this.quick = new Map();
+    /** Frames of which one is on its way. @type {Set<number>} */ this.sketching = new Set();
     /**
      * What was shown last; it stays until something newer can be.
      * @type {{frame: number, bitmap: ImageBitmap, retired: boolean}|null}
@@ -27,6 +29,7 @@ export class Frames {
     this.shown = null;
     this.onReady = onReady;
     /** Whether nothing new is fetched, since something else is in a hurry. */ this.waits = () => false;
+    /** Whether the frames after the wanted one are wanted soon. */ this.runs = () => false;
     /** @type {Map<number, Blob>} */ this.blobs = new Map();
     /** @type {Map<number, ImageBitmap>} */ this.bitmaps = new Map();
     /** @type {Map<number, Promise<ImageBitmap|null>>} */ this.decoding = new Map();
@@ -47,28 +50,40 @@ export class Frames {
     this.decoding.clear();
     for (const bitmap of this.bitmaps.values()) this.retire(bitmap);
     this.bitmaps.clear();
-    if (this.quick) this.retire(this.quick.bitmap);
-    this.quick = null;
-    this.quickFrame = -1;
+    for (const bitmap of this.quick.values()) this.retire(bitmap);
+    this.quick.clear();
+    this.sketching.clear();
     this.pump();
   }
 
   /** A rough picture at once, while the exact one is being made. @param {number} frame */
   async sketch(frame) {
     const address = this.address(frame, true);
-    if (this.quickFrame === frame || address === this.address(frame, false)) return;
-    this.quickFrame = frame;
+    if (this.quick.has(frame) || this.sketching.has(frame) || this.blobs.has(frame) || frame >= this.count) return;
+    if (address === this.address(frame, false)) return;
     const epoch = this.epoch;
+    this.sketching.add(frame);
     const response = await fetch(address).catch(() => null);
-    if (!response?.ok || epoch !== this.epoch) return;
-    const bitmap = await createImageBitmap(await response.blob());
-    if (epoch !== this.epoch || this.wanted !== frame) {
+    const bitmap = response?.ok ? await createImageBitmap(await response.blob()).catch(() => null) : null;
+    // Of a state that is gone, nothing is noted any more.
+    if (epoch !== this.epoch) {
+      bitmap?.close();
+      return;
+    }
+    // One that failed is not asked for again until the wanted frame is another.
+    if (!bitmap) return;
+    this.sketching.delete(frame);
+    if (!this.near(frame)) {
       bitmap.close();
       return;
     }
-    if (this.quick) this.retire(this.quick.bitmap);
-    this.quick = { frame, bitmap };
-    this.onReady();
+    this.quick.set(frame, bitmap);
+    if (this.wanted === frame) this.onReady();
+  }
+
+  /** Whether a rough picture of a frame may still be seen. @param {number} frame */
+  near(frame) {
+    return frame >= this.wanted && frame <= this.wanted + SKETCHED;
   }
 
   /** @param {number} frame */
@@ -87,9 +102,15 @@ export class Frames {
         this.decoding.delete(f);
       }
     }
-    if (!this.blobs.has(frame)) this.sketch(frame);
+    for (const [f, bitmap] of this.quick) {
+      if (this.near(f)) continue;
+      this.retire(bitmap);
+      this.quick.delete(f);
+    }
+    for (const f of this.sketching) if (!this.near(f)) this.sketching.delete(f);
+    for (let i = 0; i <= (this.runs() ? SKETCHED : 0); i++) this.sketch(frame + i);
     this.pump();
-    const bitmap = this.bitmaps.get(frame) ?? (this.quick?.frame === frame ? this.quick.bitmap : null);
+    const bitmap = this.bitmaps.get(frame) ?? this.quick.get(frame) ?? null;
     if (bitmap && bitmap !== this.shown?.bitmap) {
       if (this.shown?.retired) this.shown.bitmap.close();
       this.shown = { frame, bitmap, retired: false };

@@ -1,0 +1,114 @@
+//! What is seen at one moment.
+
+use super::bins::Bins;
+use super::view::View;
+use crate::blend::Rgba;
+use crate::layers::Layer;
+use crate::raster::{Fragment, SAMPLES, TILE, Tile, sample_offset};
+use rayon::prelude::*;
+
+/// The inserts mixed with the plate that lies behind them. With `edges`, sixteen samples on every edge.
+pub(super) fn inserts(view: &View, bins: &Bins, edges: bool) -> Layer {
+    let bounds = bins.bounds;
+    view.look_ahead();
+    let mut layer = Layer::empty(bounds);
+    let mut keys = vec![0u32; layer.pixels.len()];
+    // Whole rows of tiles, so that each thread has pixels of its own.
+    let lines = bounds.width() * TILE;
+    let mut tiles: Vec<Vec<Tile>> = Vec::new();
+    let drawn = layer.pixels.par_chunks_mut(lines).zip(keys.par_chunks_mut(lines)).enumerate();
+    drawn.map(|(band, (pixels, keys))| middles(view, bins, band, edges, pixels, keys)).collect_into_vec(&mut tiles);
+    if edges {
+        layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
+            tiles.iter().enumerate().for_each(|(i, tile)| at_edges(view, bins, (band, i), tile, &keys, pixels));
+        });
+    }
+    layer
+}
+
+/// Draws a band of tiles at the middles of its pixels.
+fn middles(view: &View, bins: &Bins, band: usize, edges: bool, pixels: &mut [Rgba], keys: &mut [u32]) -> Vec<Tile> {
+    let columns = bins.bounds.width();
+    let draw = |i: usize| {
+        let number = band * bins.across + i;
+        let tile = drawn(view, bins, number, edges);
+        tile.each(|k, face, before| {
+            let (x, y) = (i * TILE + k % tile.size[0], k / tile.size[0]);
+            let (at_x, at_y) = (bins.bounds.left + x, bins.bounds.top + band * TILE + y);
+            let plate = view.behind(at_x, at_y);
+            let (seen, lit) = view.mixed(face, before, [at_x as f64, at_y as f64], plate, None);
+            if face == 0 && seen == plate {
+                return;
+            }
+            pixels[y * columns + x] = [seen[0], seen[1], seen[2], 1.0];
+            // The lowest bit is always set; with the sun the highest changes.
+            let own = if face > 0 { view.key(face - 1) ^ (u32::from(lit) << 31) } else { 0 };
+            let catches = |f: &Fragment| view.scene.material(&view.scene.faces[f.face as usize]).catches;
+            let through = before.iter().filter(|f| !catches(f));
+            keys[y * columns + x] = through.fold(own, |key, f| key.rotate_left(5) ^ view.key(f.face));
+        });
+        tile
+    };
+    (0..bins.across).map(draw).collect()
+}
+
+/// A tile with all that the middles of its pixels meet.
+pub(super) fn drawn(view: &View, bins: &Bins, number: usize, edges: bool) -> Tile {
+    let mut tile = bins.tile(number);
+    bins.of(number).for_each(|t| tile.draw(t, edges, view.scene.faces[t.face as usize].through));
+    tile.settle();
+    tile
+}
+
+/// Draws the pixels of a tile again in which something begins or ends, sample by sample.
+fn at_edges(view: &View, bins: &Bins, (band, i): (usize, usize), tile: &Tile, keys: &[u32], pixels: &mut [Rgba]) {
+    let (columns, rows) = (bins.bounds.width(), bins.bounds.height());
+    let (left, top) = (i * TILE, band * TILE);
+    let differs = |x: usize, y: usize| {
+        let own = keys[y * columns + x];
+        (y.saturating_sub(1)..=(y + 1).min(rows - 1)).any(|v| {
+            let line = &keys[v * columns..][x.saturating_sub(1)..=(x + 1).min(columns - 1)];
+            line.iter().any(|k| *k != own)
+        })
+    };
+    let edge: Vec<usize> = (0..tile.faces.len())
+        .filter(|k| tile.thin[*k] || differs(left + k % tile.size[0], top + k / tile.size[0]))
+        .collect();
+    if edge.is_empty() {
+        return;
+    }
+    let through = |face: u32| view.scene.faces[face as usize].through;
+    let (sampled, fragments) = tile.sampled(bins.of(band * bins.across + i).copied(), &edge, through);
+    let mut rest = &fragments[..];
+    for (n, (k, faces)) in edge.into_iter().zip(sampled).enumerate() {
+        let (x, y) = (left + k % tile.size[0], k / tile.size[0]);
+        let (at_x, at_y) = (bins.bounds.left + x, bins.bounds.top + top + y);
+        let count = rest.iter().take_while(|f| f.at as usize / SAMPLES == n).count();
+        let (own, after) = rest.split_at(count);
+        rest = after;
+        if own.is_empty() && faces.iter().all(|f| *f == 0) {
+            continue;
+        }
+        let plate = view.behind(at_x, at_y);
+        pixels[y * columns + x] = from_samples(view, &faces, own, n, [at_x as f64, at_y as f64], plate);
+    }
+}
+
+/// Light of a pixel from what its samples see, each lit where it lies.
+fn from_samples(view: &View, faces: &[u32; SAMPLES], own: &[Fragment], n: usize, at: [f64; 2], plate: Rgba) -> Rgba {
+    let mut sum = [0.0; 3];
+    let mut rest = own;
+    for (k, face) in faces.iter().enumerate() {
+        let count = rest.iter().take_while(|f| f.at as usize == n * SAMPLES + k).count();
+        let (before, after) = rest.split_at(count);
+        rest = after;
+        let seen = if *face == 0 && before.is_empty() {
+            plate
+        } else {
+            let [dx, dy] = sample_offset(k).map(f64::from);
+            view.mixed(*face, before, [at[0] + dx, at[1] + dy], plate, None).0
+        };
+        (0..3).for_each(|c| sum[c] += seen[c] / SAMPLES as f32);
+    }
+    [sum[0], sum[1], sum[2], 1.0]
+}

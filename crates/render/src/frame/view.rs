@@ -1,0 +1,163 @@
+//! What is seen at a place of the picture.
+
+use super::sight::Sight;
+use crate::blend::{Rgba, blend};
+use crate::colour::{encode, linear_of};
+use crate::light::{Care, Seen, Sent, shade};
+use crate::material::Matte;
+use crate::placed::PlacedScene;
+use crate::raster::Fragment;
+use fennik_core::camera::Camera;
+use nalgebra::Vector3;
+
+/// Two faces that share an edge lie there at depths that differ by rounding alone.
+const SAME_DEPTH: f32 = 1e-6;
+
+/// What was seen of the last few faces in a pixel, for as long as they look the same there.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Knows {
+    /// Of each face, and of its material; 0 for none.
+    keys: [[u32; 2]; 3],
+    lights: [Rgba; 3],
+    lit: [bool; 3],
+}
+
+impl Knows {
+    fn of(&self, key: [u32; 2]) -> Option<(Rgba, bool)> {
+        (0..self.keys.len()).find(|k| self.keys[*k] == key).map(|k| (self.lights[k], self.lit[k]))
+    }
+
+    /// The one that has been there longest gives way.
+    fn learn(&mut self, key: [u32; 2], sent: &Sent) {
+        self.keys.rotate_right(1);
+        self.lights.rotate_right(1);
+        self.lit.rotate_right(1);
+        (self.keys[0], self.lights[0], self.lit[0]) = (key, sent.light, sent.lit);
+    }
+}
+
+/// A scene as a camera sees it over a plate.
+pub(super) struct View<'a> {
+    pub scene: &'a PlacedScene,
+    sun: Vector3<f32>,
+    pub sight: Sight<'a>,
+    care: Care,
+    plate: &'a [u8],
+    /// Of the plate, px.
+    pub size: [usize; 2],
+}
+
+impl<'a> View<'a> {
+    pub fn new(camera: &'a Camera, scene: &'a PlacedScene, care: Care, plate: &'a [u8], size: [usize; 2]) -> Self {
+        let sun = scene.light.toward_sun().cast();
+        Self { scene, sun, sight: Sight::new(camera, size), care, plate, size }
+    }
+
+    /// Makes what all who draw share, before they begin.
+    pub fn look_ahead(&self) {
+        self.scene.look_ahead(self.care);
+    }
+}
+
+impl View<'_> {
+    /// Light of a face at a place of the picture, and where that is: world, and how far from the eye.
+    fn light(&self, index: u32, x: f64, y: f64) -> (Sent, Vector3<f32>, f32) {
+        let face = &self.scene.faces[index as usize];
+        let (from, along) = self.sight.ray(x, y);
+        let normal = face.normal.cast::<f64>();
+        // Where the ray meets the plane of the face; one that is seen edge-on is met anywhere.
+        let distance = (f64::from(face.offset) - normal.dot(&from)) / normal.dot(&along);
+        let distance = if distance.is_finite() && distance > 0.0 { distance } else { 1.0 };
+        let at = from + along * distance;
+        let pixel = (1.0 / self.sight.camera.lens.focal_px) as f32;
+        let (at, along, distance) = (at.cast(), along.cast(), distance as f32);
+        let seen = Seen { face, index: index as usize, at, along, distance, pixel };
+        (shade(self.scene, self.sun, &seen, self.care), at, distance)
+    }
+
+    /// The plate at a pixel, linear light.
+    pub fn behind(&self, x: usize, y: usize) -> Rgba {
+        let at = 3 * (y * self.size[0] + x);
+        let [r, g, b] = [0, 1, 2].map(|k| linear_of(self.plate[at + k]));
+        [r, g, b, 1.0]
+    }
+
+    /// How much of a far picture is left at a pixel: by the horizon, and by the brightness of the plate.
+    fn matte(&self, matte: &Matte, at: [f64; 2], plate: &Rgba) -> f32 {
+        let mut part = 1.0;
+        if let Some(fade) = matte.horizon {
+            let (_, along) = self.sight.ray(at[0], at[1]);
+            part *= (along.y.asin() as f32 / fade.max(1e-5) + 0.5).clamp(0.0, 1.0);
+        }
+        if let Some((from, soft)) = matte.plate {
+            let bright = encode(0.2126 * plate[0] + 0.7152 * plate[1] + 0.0722 * plate[2]);
+            part *= ((bright - from) / soft.max(1e-4) + 0.5).clamp(0.0, 1.0);
+        }
+        if let Some(shape) = &matte.shape {
+            // Pixels are counted by their middles; an edge is never sharper than one.
+            let pixel = 1.0 / self.size[0] as f64;
+            part *= shape.share_at((at[0] + 0.5) * pixel, (at[1] + 0.5) * pixel, pixel);
+        }
+        part
+    }
+
+    /// What is seen at a place of the picture: the plate, a face, and what shows through before it, the farthest first.
+    /// Also whether the sun reaches the face.
+    pub fn mixed(
+        &self,
+        face: u32,
+        before: &[Fragment],
+        at: [f64; 2],
+        plate: Rgba,
+        mut knows: Option<&mut Knows>,
+    ) -> (Rgba, bool) {
+        let (mut seen, mut lit) = (plate, false);
+        if face > 0 {
+            (seen, lit) = self.known(face - 1, at, &mut knows);
+        }
+        for (i, fragment) in before.iter().enumerate() {
+            let face = &self.scene.faces[fragment.face as usize];
+            let (material, look) = (self.scene.material(face), self.scene.look(face));
+            let nearer = &before[i + 1..];
+            let same = |f: &&Fragment| self.scene.faces[f.face as usize].look == face.look;
+            // What is faded as a whole does not show its own far side; and two that share an edge are met once.
+            let hidden = if material.shows_through() && !material.catches {
+                nearer.first().filter(same).is_some_and(|f| f.depth - fragment.depth <= SAME_DEPTH * f.depth)
+            } else {
+                nearer.iter().any(|f| same(&f))
+            };
+            if hidden {
+                continue;
+            }
+            let (light, mut part) = if look.is_even() {
+                (self.known(fragment.face, at, &mut knows).0, look.opacity)
+            } else {
+                let (sent, place, distance) = self.light(fragment.face, at[0], at[1]);
+                (sent.light, look.share_at(place, distance))
+            };
+            if let Some(matte) = &material.matte {
+                part *= self.matte(matte, at, &plate);
+            }
+            seen = blend(light.map(|v| v * part), seen, look.blend);
+        }
+        (seen, lit)
+    }
+
+    /// Light of a face in a pixel, and whether the sun reaches it: as it is known there, or looked at now.
+    fn known(&self, index: u32, at: [f64; 2], knows: &mut Option<&mut Knows>) -> (Rgba, bool) {
+        let face = &self.scene.faces[index as usize];
+        let key = [face.key, face.material + 1];
+        if let Some(known) = knows.as_ref().and_then(|k| k.of(key)) {
+            return known;
+        }
+        let (sent, ..) = self.light(index, at[0], at[1]);
+        if let Some(knows) = knows {
+            knows.learn(key, &sent);
+        }
+        (sent.light, sent.lit)
+    }
+
+    pub fn key(&self, face: u32) -> u32 {
+        self.scene.faces[face as usize].key
+    }
+}
