@@ -37,6 +37,11 @@ pub fn linear_of(byte: u8) -> f32 {
     LINEAR[usize::from(byte)]
 }
 
+/// Linear light of every display byte, for those who look many up.
+pub(crate) fn linear_table() -> &'static [f32; 256] {
+    &LINEAR
+}
+
 /// The display byte nearest to some light; light beyond white is white.
 pub fn byte_of(light: f32) -> u8 {
     let light = light.clamp(0.0, 1.0);

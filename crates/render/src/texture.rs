@@ -3,7 +3,7 @@
 //! Levels of halves (Williams, "Pyramidal Parametrics", 1983), and several looks along the direction in which a face is
 //! seen foreshortened (as McCormack et al., "Feline", 1999, in its simplest form).
 
-use crate::colour::{byte_of, linear_of};
+use crate::colour::{byte_of, linear_of, linear_table};
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -112,7 +112,7 @@ impl Texture {
     /// Linear light times alpha, and alpha, as a pixel sees it.
     pub(crate) fn look(&self, over: &Footprint, wrap: [Wrap; 2]) -> [f32; 4] {
         let [w, h] = self.size().map(|v| v as f32);
-        let length = |d: [f32; 2]| (d[0] * w).hypot(d[1] * h);
+        let length = |d: [f32; 2]| length([d[0] * w, d[1] * h]);
         let (long, short) = (length(over.long), length(over.short).max(1e-6));
         let looks = (long / short.max(1.0)).ceil().clamp(1.0, MOST_LOOKS);
         let level = (long / looks).max(short).max(1.0).log2().min((self.levels.len() - 1) as f32);
@@ -132,7 +132,7 @@ impl Texture {
     /// The alpha of the texel at a place.
     pub(crate) fn alpha(&self, at: [f32; 2], wrap: [Wrap; 2]) -> f32 {
         let level = &self.levels[0];
-        let [x, y] = [at[0] * level.width as f32, at[1] * level.height as f32].map(f32::floor);
+        let (x, y) = (floor(at[0] * level.width as f32).0, floor(at[1] * level.height as f32).0);
         let (x, y) = (wrapped(x, level.width, wrap[0]), wrapped(y, level.height, wrap[1]));
         f32::from(level.texels[y * level.width + x][3]) / 255.0
     }
@@ -140,14 +140,16 @@ impl Texture {
     /// The same at a glance: one look at one level, between a blur and a shimmer.
     pub(crate) fn glance(&self, over: &Footprint, wrap: [Wrap; 2]) -> [f32; 4] {
         let [w, h] = self.size().map(|v| v as f32);
-        let length = |d: [f32; 2]| (d[0] * w).hypot(d[1] * h);
+        let length = |d: [f32; 2]| length([d[0] * w, d[1] * h]);
         let reach = (length(over.long) * length(over.short).max(1e-6)).sqrt().max(1.0);
         let level = reach.log2().round().min((self.levels.len() - 1) as f32);
         if level.is_finite() { self.levels[level as usize].bilinear(over.at, wrap, self.encoded) } else { [0.0; 4] }
     }
 
     fn trilinear(&self, at: [f32; 2], level: f32, wrap: [Wrap; 2]) -> [f32; 4] {
-        let (low, part) = (level.floor() as usize, level.fract());
+        // Levels are counted from zero, so that cutting off is rounding down.
+        let low = level as usize;
+        let part = level - low as f32;
         let near = self.levels[low].bilinear(at, wrap, self.encoded);
         if part < 1e-3 || low + 1 >= self.levels.len() {
             return near;
@@ -157,23 +159,38 @@ impl Texture {
     }
 }
 
-fn decoded(t: [u8; 4], encoded: bool) -> [f32; 4] {
-    let alpha = f32::from(t[3]) / 255.0;
-    if encoded {
-        [linear_of(t[0]), linear_of(t[1]), linear_of(t[2]), alpha]
-    } else {
-        [f32::from(t[0]) / 255.0, f32::from(t[1]) / 255.0, f32::from(t[2]) / 255.0, alpha]
+/// What a texel holds; `light` is the table of display values where it holds light.
+fn decoded(t: [u8; 4], light: Option<&[f32; 256]>) -> [f32; 4] {
+    let number = |v: u8| f32::from(v) * (1.0 / 255.0);
+    let alpha = number(t[3]);
+    match light {
+        Some(light) => [light[usize::from(t[0])], light[usize::from(t[1])], light[usize::from(t[2])], alpha],
+        None => [number(t[0]), number(t[1]), number(t[2]), alpha],
     }
+}
+
+fn length([x, y]: [f32; 2]) -> f32 {
+    (x * x + y * y).sqrt()
+}
+
+/// The whole number at or below, and what is left. What is no number, or farther than counts, is far off the rim.
+fn floor(v: f32) -> (i32, f32) {
+    let v = v.clamp(-1e9, 1e9);
+    // Cutting off rounds towards zero, which saves asking the library.
+    let cut = v as i32;
+    let whole = cut - i32::from(cut as f32 > v);
+    (whole, v - whole as f32)
 }
 
 impl Level {
     fn halved(&self, encoded: bool) -> Self {
         let (width, height) = (self.width.div_ceil(2), self.height.div_ceil(2));
+        let light = encoded.then(linear_table);
         let texel = |x: usize, y: usize| {
             let mut sum = [0.0; 4];
             for (dx, dy) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
                 let (u, v) = ((2 * x + dx).min(self.width - 1), (2 * y + dy).min(self.height - 1));
-                let t = decoded(self.texels[v * self.width + u], encoded);
+                let t = decoded(self.texels[v * self.width + u], light);
                 (0..4).for_each(|k| sum[k] += t[k] / 4.0);
             }
             let byte = |v: f32| (v * 255.0 + 0.5) as u8;
@@ -186,14 +203,14 @@ impl Level {
 
     fn bilinear(&self, at: [f32; 2], wrap: [Wrap; 2], encoded: bool) -> [f32; 4] {
         let (x, y) = (at[0] * self.width as f32 - 0.5, at[1] * self.height as f32 - 0.5);
-        let (x0, y0) = (x.floor(), y.floor());
-        let (fx, fy) = (x - x0, y - y0);
-        let columns = [wrapped(x0, self.width, wrap[0]), wrapped(x0 + 1.0, self.width, wrap[0])];
-        let rows = [wrapped(y0, self.height, wrap[1]), wrapped(y0 + 1.0, self.height, wrap[1])];
+        let ((x0, fx), (y0, fy)) = (floor(x), floor(y));
+        let columns = [wrapped(x0, self.width, wrap[0]), wrapped(x0 + 1, self.width, wrap[0])];
+        let rows = [wrapped(y0, self.height, wrap[1]), wrapped(y0 + 1, self.height, wrap[1])];
+        let light = linear_table();
         let mut sum = [0.0; 4];
         for (row, v) in rows.iter().zip([1.0 - fy, fy]) {
             for (column, u) in columns.iter().zip([1.0 - fx, fx]) {
-                let t = decoded(self.texels[row * self.width + column], encoded);
+                let t = decoded(self.texels[row * self.width + column], encoded.then_some(light));
                 (0..4).for_each(|k| sum[k] += u * v * t[k]);
             }
         }
@@ -201,10 +218,11 @@ impl Level {
     }
 }
 
-fn wrapped(i: f32, size: usize, wrap: Wrap) -> usize {
-    // What is no number, or farther than counts, lies at the rim.
-    let i = i.clamp(-1e9, 1e9) as i64;
-    let n = size as i64;
+fn wrapped(i: i32, size: usize, wrap: Wrap) -> usize {
+    if (0..size as i64).contains(&i64::from(i)) {
+        return i as usize;
+    }
+    let (i, n) = (i64::from(i), size as i64);
     let at = match wrap {
         Wrap::Clamp => i,
         Wrap::Repeat => i.rem_euclid(n),
@@ -260,10 +278,17 @@ mod tests {
 
     #[test]
     fn beyond_the_rim_it_stays_repeats_or_turns_back() {
-        let at = |i: f32, wrap| wrapped(i, 4, wrap);
-        assert_eq!([-1.0, 4.0, 9.0].map(|i| at(i, Wrap::Clamp)), [0, 3, 3]);
-        assert_eq!([-1.0, 4.0, 9.0].map(|i| at(i, Wrap::Repeat)), [3, 0, 1]);
-        assert_eq!([-1.0, 4.0, 9.0].map(|i| at(i, Wrap::Mirror)), [0, 3, 1]);
-        assert_eq!(at(f32::NAN, Wrap::Repeat), 0);
+        let at = |i: i32, wrap| wrapped(i, 4, wrap);
+        assert_eq!([-1, 4, 9].map(|i| at(i, Wrap::Clamp)), [0, 3, 3]);
+        assert_eq!([-1, 4, 9].map(|i| at(i, Wrap::Repeat)), [3, 0, 1]);
+        assert_eq!([-1, 4, 9].map(|i| at(i, Wrap::Mirror)), [0, 3, 1]);
+        assert_eq!([2.5, -0.5, -2.0, 3.0].map(floor), [(2, 0.5), (-1, 0.5), (-2, 0.0), (3, 0.0)]);
+        // What is no number ends somewhere within.
+        for v in [f32::NAN, f32::INFINITY, f32::NEG_INFINITY, 1e30] {
+            for wrap in [Wrap::Clamp, Wrap::Repeat, Wrap::Mirror] {
+                assert!(wrapped(floor(v).0, 4, wrap) < 4);
+                assert!(wrapped(floor(v).0 + 1, 4, wrap) < 4);
+            }
+        }
     }
 }

@@ -2,7 +2,7 @@
 
 use super::bins::Bins;
 use super::moment::drawn;
-use super::view::{Knows, View};
+use super::view::{Knows, Recall, View};
 use crate::blend::Rgba;
 use crate::colour::{byte_of, linear_of};
 use crate::layers::Bounds;
@@ -188,7 +188,7 @@ fn add(moments: &[Moment], views: &[View], number: usize, knows: &mut [Knows], s
         tile.each(|k, face, before| {
             let (x, y) = (left + k % tile.size[0], top + k / tile.size[0]);
             let plate = view.behind(x, y);
-            let (seen, _) = view.mixed(face, before, [x as f64, y as f64], plate, Some(&mut knows[k]));
+            let (seen, _) = view.mixed(face, before, [x as f64, y as f64], plate, Recall::Pixel(&mut knows[k]));
             if face > 0 || seen != plate {
                 (0..3).for_each(|c| sums[k][c] += seen[c]);
                 sums[k][3] += 1.0;

@@ -103,6 +103,7 @@ mod tests {
         Asset, AssetName, Backdrop, Insert, InsertId, InsertKind, Light, LightNow, Placement, Spread, Stance, Title,
     };
     use fennik_core::solve::{Solution, SolvedFrame};
+    use nalgebra::{Vector2, Vector3};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
         let title = Title {

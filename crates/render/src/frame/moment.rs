@@ -1,7 +1,7 @@
 //! What is seen at one moment.
 
 use super::bins::Bins;
-use super::view::View;
+use super::view::{Recall, Run, View};
 use crate::blend::Rgba;
 use crate::layers::Layer;
 use crate::raster::{Fragment, SAMPLES, TILE, Tile, sample_offset};
@@ -32,11 +32,13 @@ fn middles(view: &View, bins: &Bins, band: usize, edges: bool, pixels: &mut [Rgb
     let draw = |i: usize| {
         let number = band * bins.across + i;
         let tile = drawn(view, bins, number, edges);
+        let mut run = Run::default();
         tile.each(|k, face, before| {
             let (x, y) = (i * TILE + k % tile.size[0], k / tile.size[0]);
             let (at_x, at_y) = (bins.bounds.left + x, bins.bounds.top + band * TILE + y);
             let plate = view.behind(at_x, at_y);
-            let (seen, lit) = view.mixed(face, before, [at_x as f64, at_y as f64], plate, None);
+            let recall = if edges { Recall::Nothing } else { Recall::Row(&mut run) };
+            let (seen, lit) = view.mixed(face, before, [at_x as f64, at_y as f64], plate, recall);
             if face == 0 && seen == plate {
                 return;
             }
@@ -106,7 +108,7 @@ fn from_samples(view: &View, faces: &[u32; SAMPLES], own: &[Fragment], n: usize,
             plate
         } else {
             let [dx, dy] = sample_offset(k).map(f64::from);
-            view.mixed(*face, before, [at[0] + dx, at[1] + dy], plate, None).0
+            view.mixed(*face, before, [at[0] + dx, at[1] + dy], plate, Recall::Nothing).0
         };
         (0..3).for_each(|c| sum[c] += seen[c] / SAMPLES as f32);
     }

@@ -2,7 +2,7 @@
 
 use super::sight::Sight;
 use crate::blend::{Rgba, blend};
-use crate::colour::{encode, linear_of};
+use crate::colour::{encode, linear_table};
 use crate::light::{Care, Seen, Sent, shade};
 use crate::material::Matte;
 use crate::placed::PlacedScene;
@@ -36,6 +36,28 @@ impl Knows {
     }
 }
 
+/// What was seen of a face without pictures a little to the left: in a draft it is taken for as much.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Run {
+    /// One more than the face; 0 for none.
+    face: u32,
+    at: [f64; 2],
+    light: Rgba,
+    lit: bool,
+}
+
+/// Columns over which a draft takes light for even.
+const RUN_PX: f64 = 4.0;
+
+/// What is known of faces that are looked at.
+pub(super) enum Recall<'a> {
+    Nothing,
+    /// Of those in this pixel at other moments.
+    Pixel(&'a mut Knows),
+    /// Of one in the pixels before this one.
+    Row(&'a mut Run),
+}
+
 /// A scene as a camera sees it over a plate.
 pub(super) struct View<'a> {
     pub scene: &'a PlacedScene,
@@ -43,6 +65,8 @@ pub(super) struct View<'a> {
     pub sight: Sight<'a>,
     care: Care,
     plate: &'a [u8],
+    /// Of its bytes.
+    light_of: &'static [f32; 256],
     /// Of the plate, px.
     pub size: [usize; 2],
 }
@@ -50,7 +74,7 @@ pub(super) struct View<'a> {
 impl<'a> View<'a> {
     pub fn new(camera: &'a Camera, scene: &'a PlacedScene, care: Care, plate: &'a [u8], size: [usize; 2]) -> Self {
         let sun = scene.light.toward_sun().cast();
-        Self { scene, sun, sight: Sight::new(camera, size), care, plate, size }
+        Self { scene, sun, sight: Sight::new(camera, size), care, plate, light_of: linear_table(), size }
     }
 
     /// Makes what all who draw share, before they begin.
@@ -78,7 +102,7 @@ impl View<'_> {
     /// The plate at a pixel, linear light.
     pub fn behind(&self, x: usize, y: usize) -> Rgba {
         let at = 3 * (y * self.size[0] + x);
-        let [r, g, b] = [0, 1, 2].map(|k| linear_of(self.plate[at + k]));
+        let [r, g, b] = [0, 1, 2].map(|k| self.light_of[usize::from(self.plate[at + k])]);
         [r, g, b, 1.0]
     }
 
@@ -103,17 +127,10 @@ impl View<'_> {
 
     /// What is seen at a place of the picture: the plate, a face, and what shows through before it, the farthest first.
     /// Also whether the sun reaches the face.
-    pub fn mixed(
-        &self,
-        face: u32,
-        before: &[Fragment],
-        at: [f64; 2],
-        plate: Rgba,
-        mut knows: Option<&mut Knows>,
-    ) -> (Rgba, bool) {
+    pub fn mixed(&self, face: u32, before: &[Fragment], at: [f64; 2], plate: Rgba, mut recall: Recall) -> (Rgba, bool) {
         let (mut seen, mut lit) = (plate, false);
         if face > 0 {
-            (seen, lit) = self.known(face - 1, at, &mut knows);
+            (seen, lit) = self.known(face - 1, at, &mut recall);
         }
         for (i, fragment) in before.iter().enumerate() {
             let face = &self.scene.faces[fragment.face as usize];
@@ -130,7 +147,7 @@ impl View<'_> {
                 continue;
             }
             let (light, mut part) = if look.is_even() {
-                (self.known(fragment.face, at, &mut knows).0, look.opacity)
+                (self.known(fragment.face, at, &mut recall).0, look.opacity)
             } else {
                 let (sent, place, distance) = self.light(fragment.face, at[0], at[1]);
                 (sent.light, look.share_at(place, distance))
@@ -144,15 +161,30 @@ impl View<'_> {
     }
 
     /// Light of a face in a pixel, and whether the sun reaches it: as it is known there, or looked at now.
-    fn known(&self, index: u32, at: [f64; 2], knows: &mut Option<&mut Knows>) -> (Rgba, bool) {
+    fn known(&self, index: u32, at: [f64; 2], recall: &mut Recall) -> (Rgba, bool) {
         let face = &self.scene.faces[index as usize];
         let key = [face.key, face.material + 1];
-        if let Some(known) = knows.as_ref().and_then(|k| k.of(key)) {
-            return known;
+        match recall {
+            Recall::Pixel(knows) => {
+                if let Some(known) = knows.of(key) {
+                    return known;
+                }
+            }
+            Recall::Row(run) => {
+                let near = run.at[1] == at[1] && (0.0..RUN_PX).contains(&(at[0] - run.at[0]));
+                if near && run.face == index + 1 {
+                    return (run.light, run.lit);
+                }
+            }
+            Recall::Nothing => {}
         }
         let (sent, ..) = self.light(index, at[0], at[1]);
-        if let Some(knows) = knows {
-            knows.learn(key, &sent);
+        match recall {
+            Recall::Pixel(knows) => knows.learn(key, &sent),
+            Recall::Row(run) if self.scene.material(face).is_plain() => {
+                **run = Run { face: index + 1, at, light: sent.light, lit: sent.lit };
+            }
+            _ => {}
         }
         (sent.light, sent.lit)
     }

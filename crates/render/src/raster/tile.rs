@@ -61,6 +61,35 @@ impl Edges {
     }
 }
 
+/// The columns of a row that lie inside of three edges, of each of which is known what is to be times the column, and
+/// added. Where they end is reckoned first, and then asked of the edges themselves, which rounding never parts.
+fn covered(planes: &[(f32, f32); 4], columns: std::ops::Range<usize>) -> std::ops::Range<usize> {
+    let inside = |x: usize| (0..3).all(|k| planes[k].0 * x as f32 + planes[k].1 >= 0.0);
+    let (mut low, mut high) = (columns.start as f32, columns.end as f32 - 1.0);
+    for (grows, base) in &planes[..3] {
+        // One that hardly grows is of one sign all over a tile.
+        if grows.abs() <= 1e-4 * base.abs() {
+            if *base < 0.0 {
+                return 0..0;
+            }
+        } else if *grows > 0.0 {
+            low = low.max(-base / grows);
+        } else {
+            high = high.min(-base / grows);
+        }
+    }
+    // One column more on each side than was reckoned, as far as there are any.
+    let mut from = ((low - 1.0).max(columns.start as f32) as usize).min(columns.end);
+    let mut to = ((high + 2.0).max(0.0) as usize).clamp(from, columns.end);
+    while from < to && !inside(from) {
+        from += 1;
+    }
+    while to > from && !inside(to - 1) {
+        to -= 1;
+    }
+    from..to
+}
+
 /// A face that something shows through, where a pixel or a sample of it meets it.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Fragment {
@@ -108,16 +137,14 @@ impl Tile {
         for y in of.span(1, self.size[1], 0.0) {
             let row = y * self.size[0];
             let planes = [&of.edges[0], &of.edges[1], &of.edges[2], &of.depth].map(|p| (p[0], p[1] * y as f32 + p[2]));
-            for x in columns.clone() {
-                let at = |k: usize| planes[k].0 * x as f32 + planes[k].1;
-                if at(0) >= 0.0 && at(1) >= 0.0 && at(2) >= 0.0 {
-                    let (depth, i) = (at(3), row + x);
-                    if through {
-                        self.fragments.push(Fragment { at: i as u32, depth, face: t.face });
-                    } else if depth > self.depth[i] {
-                        self.depth[i] = depth;
-                        self.faces[i] = t.face + 1;
-                    }
+            let at = |k: usize, x: usize| planes[k].0 * x as f32 + planes[k].1;
+            for x in covered(&planes, columns.clone()) {
+                let (depth, i) = (at(3, x), row + x);
+                if through {
+                    self.fragments.push(Fragment { at: i as u32, depth, face: t.face });
+                } else if depth > self.depth[i] {
+                    self.depth[i] = depth;
+                    self.faces[i] = t.face + 1;
                 }
             }
         }
@@ -276,6 +303,20 @@ mod tests {
         let (covered, _) = tile.sampled([sliver].into_iter(), &noted, |_| false);
         let hits = covered.iter().flatten().filter(|f| **f == 5).count() as f32 / SAMPLES as f32;
         assert!((hits - 1.4).abs() < 0.9, "about its area is covered: {hits}");
+    }
+
+    proptest::proptest! {
+        /// What is covered is what all three edges say of each column.
+        #[test]
+        fn columns_that_are_covered_are_those_inside(
+            planes in proptest::array::uniform3((-3.0f32..3.0, -60.0f32..60.0)),
+            steep in proptest::array::uniform3(proptest::sample::select(vec![0.0, 1e-6, 1e-3, 1.0, 1e6f32])),
+        ) {
+            let planes = std::array::from_fn(|k| if k < 3 { (planes[k].0 * steep[k], planes[k].1) } else { (0.0, 0.0) });
+            let inside = |x: &usize| (0..3).all(|k: usize| planes[k].0 * *x as f32 + planes[k].1 >= 0.0);
+            let all: Vec<usize> = (3..29).filter(inside).collect();
+            proptest::prop_assert_eq!(covered(&planes, 3..29).collect::<Vec<_>>(), all);
+        }
     }
 
     #[test]
