@@ -107,7 +107,7 @@ try {
   await page.keyboard.press("Escape");
   await edited(page, () => page.click("#undo"));
   await openStation(page, "inserts");
-  await page.click('[data-act="place"][data-stance="standing"]');
+  await page.click('[data-act="place"][data-kind="title"][data-stance=""]');
   const box = await page.locator("#plate").boundingBox();
   await page.mouse.move(box.x + box.width * 0.33, box.y + box.height * 0.72);
   await page.mouse.move(box.x + box.width * 0.335, box.y + box.height * 0.72);

@@ -317,7 +317,7 @@ test("a surface is chosen on the stage, renamed, squared and moved, and placing 
   await undo();
   await page.keyboard.press("Escape");
   await openStation(page, "inserts");
-  await page.click('[data-act="place"][data-stance="standing"]');
+  await page.click('[data-act="place"][data-kind="title"][data-stance=""]');
   const at = await onPage(place);
   // Two moves at once: where the pointer comes to rest counts.
   await page.mouse.move(at[0], at[1] + 150);
@@ -325,7 +325,14 @@ test("a surface is chosen on the stage, renamed, squared and moved, and placing 
   await page.waitForFunction(() =>
     /^shed front · tilt (8[5-9]|9\d)\.\d deg · fit/.test(document.getElementById("tile-reading").textContent),
   );
+  // Fault: a title clicked on a wall stood out from it like a shelf.
+  await page.mouse.click(...at);
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length > 0);
+  const title = (await state()).inserts.at(-1);
+  assert.equal(title.placement.stance, "lying", "it lies against the wall");
+  await page.keyboard.press("Tab");
   await page.keyboard.press("Escape");
+  await undo();
   await openStation(page, "datum");
 });
 

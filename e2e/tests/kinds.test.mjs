@@ -248,7 +248,7 @@ test("drawings and letters of others are taken in", async () => {
   await clickAt([940, 560]);
   assert.equal((await state()).inserts.at(-1).content.kind, "sign");
   await page.keyboard.press("Escape");
-  await page.click('[data-act="place"][data-stance="standing"]');
+  await page.click('[data-act="place"][data-kind="title"][data-stance=""]');
   await clickAt([700, 650]);
   await page.click('[data-act="own-font"]');
   await changed(() => takeIn("amiri.woff2"));

@@ -159,7 +159,7 @@ test("place, turn and size of the chosen insert are reached without scrolling", 
   for (const x of [0.5, 0.9, 0.4]) {
     const box = await page.locator("#plate").boundingBox(),
       n = await page.evaluate(() => globalThis.fennik.model.state.inserts.length);
-    await page.click('[data-act="place"][data-stance="standing"]');
+    await page.click('[data-act="place"][data-kind="title"][data-stance=""]');
     await page.mouse.click(box.x + box.width * x, box.y + box.height * 0.6);
     await page.waitForFunction((n) => globalThis.fennik.model.state.inserts.length === n + 1, n);
     await page.waitForFunction(

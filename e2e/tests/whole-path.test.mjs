@@ -201,7 +201,7 @@ test("a title is placed under the pointer and changes the picture there", async 
   await showFrame(page, 30);
   for (const box of ["#show-tracks", "#show-grid"]) await page.uncheck(box);
   await openStation(page, "inserts");
-  await page.click('[data-act="place"][data-stance="standing"]');
+  await page.click('[data-act="place"][data-kind="title"][data-stance=""]');
   const at = await page.evaluate((p) => {
     const box = document.getElementById("plate").getBoundingClientRect();
     const [x, y] = globalThis.fennik.stage.toStage(p);

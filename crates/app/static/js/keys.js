@@ -54,7 +54,7 @@ export function heedKeys({ model, views, playback, sheet, acts, byId, arrange })
       if (!e.repeat) model.lockOff(true);
     },
     s: () => sheet.fold(),
-    t: () => model.toggle({ kind: "place", what: "title", stance: "standing", asset: "" }),
+    t: () => model.toggle({ kind: "place", what: "title", stance: "", asset: "" }),
     l: () => model.toggle({ kind: "lasso" }),
     m: () => model.toggle({ kind: "outline", mode: "keep-out", corners: [] }),
     Enter: () => {
@@ -95,6 +95,8 @@ export function heedKeys({ model, views, playback, sheet, acts, byId, arrange })
       byId(event.shiftKey ? "redo" : "undo").click();
       return;
     }
+    // Out of a field, what was typed in it stays.
+    if (event.key === "Escape" && typing(event.target)) /** @type {HTMLElement} */ (event.target).blur();
     if (typing(event.target) || event.ctrlKey || event.metaKey || byId("help").open) return;
     if (event.key === " ") {
       if (event.target instanceof HTMLButtonElement || isSummary(event.target)) return;

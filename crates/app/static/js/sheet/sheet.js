@@ -31,6 +31,7 @@ export class Sheet {
         },
         true,
       );
+    model.addEventListener("shaped", () => this.lay());
     byId("track-error").addEventListener("click", (/** @type {MouseEvent} */ e) => model.go(this.tracks.frameAt(e)));
   }
 
@@ -125,9 +126,10 @@ export class Sheet {
     for (const view of this.views) view.clear(stands);
   }
 
-  /** What it is about, whatever the frame. */
+  /** What it is about, whatever the frame; a thing whose outline is not known yet is looked at once more when it is. */
   about() {
-    const { chosen } = this.model;
+    const { chosen, shapes } = this.model;
+    if (chosen?.kind === "insert" && !shapes.has(chosen.id)) return `insert ${chosen.id}, not seen yet`;
     return chosen ? `${chosen.kind} ${chosen.id}` : `track ${this.tracks.id}`;
   }
 

@@ -328,6 +328,7 @@ export class Model extends EventTarget {
     this.shaped = now;
     const all = await (await this.get(`shapes?frame=${this.frame}`)).json();
     this.shapes = new Map(all.map((/** @type {any} */ s) => [s.insert, s.hull]));
+    this.dispatchEvent(new Event("shaped"));
     this.touch();
   }
 

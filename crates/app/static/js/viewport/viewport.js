@@ -154,19 +154,17 @@ export class Viewport {
    */
   clear(stands) {
     if (!this.model.state || !this.through()) return;
-    if (!stands) {
-      if (this.cleared && this.view.x === this.cleared.to) this.view.x = this.cleared.from;
-      this.cleared = null;
-      this.paint();
-      return;
-    }
-    const across = this.chosenPlaces().map((p) => p[0]);
+    // What was moved for another thing goes back first, unless somebody has moved it since.
+    if (this.cleared && this.view.x === this.cleared.to) this.view.x = this.cleared.from;
+    this.cleared = null;
+    const across = stands ? this.chosenPlaces().map((p) => p[0]) : [];
     // What is broader than the room is shown from its left.
     const by = Math.min(Math.max(...across) + CLEAR_PX - this.size().w, Math.min(...across) - CLEAR_PX);
-    if (!across.length || !(by > 0)) return;
-    const from = this.cleared?.to === this.view.x ? this.cleared.from : this.view.x;
-    this.view.x -= by;
-    this.cleared = { from, to: this.view.x };
+    if (across.length && by > 0) {
+      const from = this.view.x;
+      this.view.x -= by;
+      this.cleared = { from, to: this.view.x };
+    }
     this.paint();
   }
 
@@ -176,7 +174,7 @@ export class Viewport {
       insert = model.insert(model.chosenOf("insert")),
       mask = this.masks.chosen();
     if (mask) return this.masks.corners(mask);
-    if (insert) return Object.values(this.handles.spots(this.handles.places(insert)));
+    if (insert) return Object.values(this.handles.spots(this.handles.places(insert))).concat(this.handles.outline(insert));
     const one = model.selected.size === 1 && model.tracks.find((t) => model.selected.has(t.id));
     const at = one && trackAt(one, model.frame);
     return at ? [this.toStage(at)] : [];
