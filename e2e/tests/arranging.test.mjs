@@ -132,6 +132,34 @@ test("position, turn and size need no scrolling, and values go back to what they
   assert.equal((await chosen()).placement.scale, 1);
 });
 
+// Fault: the view stayed where it had been moved for what was chosen before, and this lay outside it.
+test("whatever is chosen, at the left or at the right, is in sight beside its sheet", async () => {
+  const ids = [];
+  for (const at of [
+    [150, 640],
+    [1150, 640],
+  ]) {
+    await placeItem("buoy", at);
+    ids.push((await chosen()).id);
+  }
+  const [left, right] = ids;
+  for (const id of [left, right, left, right]) {
+    await page.click(`[data-act="choose-insert"][data-insert="${id}"]`);
+    await page.waitForFunction(
+      (of) => globalThis.fennik.model.chosenOf("insert") === of && globalThis.fennik.model.shapes.has(of),
+      id,
+    );
+    const seen = await page.evaluate(() => {
+      const { stage, model } = globalThis.fennik,
+        across = stage.handles.outline(model.insert(model.chosenOf("insert"))).map((p) => p[0]);
+      return { from: Math.min(...across), to: Math.max(...across), room: stage.size().w };
+    });
+    assert.ok(seen.from > 0 && seen.to < seen.room, `${id === left ? "left" : "right"}: ${JSON.stringify(seen)}`);
+  }
+  await changed(() => page.click("#undo"));
+  await changed(() => page.click("#undo"));
+});
+
 test("copies stand in a row, one is taken out, and is hung on the others", async () => {
   await unfold(page, "group-copies");
   await changed(() => page.selectOption('#sheet-body [name="copies"]', "row"));

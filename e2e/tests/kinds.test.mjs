@@ -96,6 +96,7 @@ test("a picture is taken in, shown as it would stand, and stands where it is cli
 
 test("its values are typed, and another picture takes its place", async () => {
   await unfold(page, "group-how-it-is-seen");
+  assert.equal(await page.locator('.insert-form [name="speed"]').count(), 0, "a still has no speed");
   await page.selectOption('.insert-form [name="light"]', "glows");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.at(-1).content.glows);
   await changed(async () => {
@@ -116,6 +117,7 @@ test("its values are typed, and another picture takes its place", async () => {
 test("a clip runs with the shot, and a model stands on its foot", async () => {
   await takeIn("screen.mp4");
   await clickAt([560, 640]);
+  assert.equal(await page.locator('.insert-form [name="speed"]').count(), 1, "a clip has");
   await page.selectOption('.insert-form [name="light"]', "glows");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.at(-1).content.glows);
   const at = [560, 610];

@@ -29,5 +29,5 @@ pub use material::{ChannelMap, Cover, Map, Material, Matte};
 pub use mesh::Mesh;
 pub use placed::PlacedScene;
 pub use scene::{Body, RenderError, RenderScene};
-pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, fonts, triangulated};
+pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, font_has, font_with, fonts, triangulated};
 pub use texture::{Texture, Wrap};

@@ -174,9 +174,14 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
     let keyed: Vec<String> =
         copy.all_tracks().into_iter().filter(|(_, t)| !t.key_frames().is_empty()).map(|(n, _)| n.to_owned()).collect();
     let ease = copy.all_tracks().into_iter().find_map(|(_, t)| t.ease_of(frame));
+    let still = shows_still(view, insert)?;
     let group = |(name, fields): (&'static str, Vec<&'static Field>)| Group {
         name,
-        lines: fields.into_iter().map(|f| Line::of(f, &values, began.as_ref(), &keyed)).collect(),
+        lines: fields
+            .into_iter()
+            .filter(|f| !(still && kinds::is_of_clip(f)))
+            .map(|f| Line::of(f, &values, began.as_ref(), &keyed))
+            .collect(),
     };
     let inserts = &view.document().placing.inserts;
     let free = |i: &&Insert| !kin_of(inserts, i, insert.id);
@@ -217,6 +222,15 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
         on_path: matches!(insert.copies.as_ref().map(|c| &c.layout), Some(Layout::Path { .. })),
         can_be_put_back: insert.began.is_some(),
     })
+}
+
+/// Whether what an insert shows is one picture, which has no time of its own.
+fn shows_still(view: &ShotView, insert: &Insert) -> Result<bool, EngineError> {
+    let Some(asset) = insert.content.asset() else { return Ok(false) };
+    if view.app.store.asset(&asset.name)?.is_none() {
+        return Ok(false);
+    }
+    Ok(matches!(assets::find(&view.app.store, &asset.name)?.info, AssetInfo::Picture { .. }))
 }
 
 /// The materials of a model, with what was changed of each.

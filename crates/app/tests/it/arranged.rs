@@ -58,6 +58,31 @@ fn recipes_of_version_1_place_models_as_they_did() {
     }
 }
 
+/// A title clicked onto a wall lies against it; recipes up to version 2 had it stand out like a shelf.
+#[test]
+fn recipes_of_version_2_place_titles_as_they_did() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = finished(folder.path());
+    for (version, stance) in [(2, "standing"), (3, "lying")] {
+        let name = format!("name {version}");
+        let front = format!("front {version}");
+        let steps = json!([
+            { "do": "corners", "name": front, "region": { "frame": 60, "outline": [[400, 200], [700, 200], [700, 400], [400, 400]] } },
+            { "do": "set", "thing": front, "values": { "kind": "wall" } },
+            { "do": "square", "surface": front, "to": "floor" },
+            { "do": "place", "kind": "title", "name": name, "text": "A", "on": front, "at": { "frame": 60, "pixel": [560, 300] } },
+        ]);
+        let recipe = folder.path().join("name.json");
+        let whole = json!({ "format": "fennik-recipe", "version": version, "steps": steps });
+        std::fs::write(&recipe, whole.to_string()).unwrap();
+        let run = fennik(&["apply", text(&recipe), "--shot", "Varrick quay, finished", "--data", text(&data)]);
+        assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+        let written: Value = serde_json::from_str(&written_down(folder.path(), &data)).unwrap();
+        let place = written["steps"].as_array().unwrap().iter().find(|s| s["do"] == "place" && s["name"] == name.as_str());
+        assert_eq!(place.unwrap()["stance"], stance);
+    }
+}
+
 #[test]
 fn things_are_arranged_hung_copied_and_dressed_and_written_down() {
     let folder = tempfile::tempdir().unwrap();
@@ -110,7 +135,7 @@ fn things_are_arranged_hung_copied_and_dressed_and_written_down() {
     let (_, refused) = apply(&data, &recipe, json!([{ "do": "hang", "thing": "regatta", "on": "alone" }]));
     assert!(refused.contains("hangs on it"), "{refused}");
     // A font of one's own sets a title; one that is broken is refused by its name, and nothing changes.
-    let font = concat!(env!("CARGO_MANIFEST_DIR"), "/../render/fonts/Lobster-Regular.otf");
+    let font = concat!(env!("CARGO_MANIFEST_DIR"), "/../fonts/files/Lobster-Regular.otf");
     std::fs::copy(font, folder.path().join("script.otf")).unwrap();
     std::fs::write(folder.path().join("bad.woff2"), b"wOF2 and nothing more").unwrap();
     let title = |name: &str, file: &str| {

@@ -79,6 +79,11 @@ fn a_title_takes_typed_values_and_refuses_nonsense_in_words() {
     let about_y = 2.0 * turn[1].atan2(turn[3]).to_degrees();
     assert!((about_y + 12.5).abs() < 1e-9 && turn[0].hypot(turn[2]) < 1e-12, "{turn:?}");
     assert_eq!(after["placement"]["stance"], json!("lying"));
+
+    // Letters that its font lacks are set in one that ships and has them.
+    let greek = with(&title_fields(&server.state()), "text", "ΠΡΟΒΛΗΤΑ");
+    assert_eq!(server.ask("POST", "/shots/2/insert", &FORM, &body(&greek)).status, 200);
+    assert_eq!(server.state()["inserts"][0]["content"]["font"], json!("DejaVu Sans Bold"));
 }
 
 #[test]

@@ -1,15 +1,14 @@
 //! Shapes of inserts in their own frame: one file a kind.
 
 mod card;
-mod fonts;
 mod model;
 mod solid;
 mod title;
 
-pub use fonts::{TitleFont, font, fonts};
+pub use fennik_fonts::{TitleFont, font, fonts};
 pub(crate) use model::OnFoot;
 pub use solid::triangulated;
-pub use title::TitleError;
+pub use title::{TitleError, font_has, font_with};
 
 use crate::Mesh;
 use crate::assets::{AssetError, Assets, Model};

@@ -1,6 +1,6 @@
 //! Letters with depth and bevel.
 
-use super::fonts::font;
+use fennik_fonts::{TitleFont, font, fonts};
 use super::solid::{BEVEL, Contour, FACE, Region, SIDE, extrude, regions};
 use crate::Mesh;
 use fennik_core::scene::{Align, Covering, Fit, Stance, Title};
@@ -186,6 +186,21 @@ fn set_line(face: &rustybuzz::Face, line: &str, space: f32, name: &str) -> Resul
     Ok((all, x - if x > 0.0 { space } else { 0.0 }))
 }
 
+fn has_all(font: &TitleFont, text: &str) -> bool {
+    rustybuzz::Face::from_slice(font.bytes, 0)
+        .is_some_and(|face| text.lines().all(|line| set_line(&face, line, 0.0, font.name).is_ok()))
+}
+
+/// Whether a font that ships has every letter of a text.
+pub fn font_has(name: &str, text: &str) -> bool {
+    font(name).is_some_and(|font| has_all(font, text))
+}
+
+/// The first font that ships and has every letter of a text.
+pub fn font_with(text: &str) -> Option<&'static TitleFont> {
+    fonts().iter().find(|font| has_all(font, text))
+}
+
 /// The outlines of all letters, flattened, letter by letter; metres.
 fn letters(title: &Title, own: Option<&[u8]>) -> Result<Vec<Vec<Contour>>, TitleError> {
     let lettering = &title.lettering;
@@ -264,7 +279,7 @@ mod tests {
 
     #[test]
     fn letters_of_every_font_are_closed_and_face_outwards() {
-        for f in super::super::fonts() {
+        for f in fonts() {
             let made = mesh(&title("BOg8", f.name), Stance::Standing, None).unwrap();
             let (low, high) = made.bounds().unwrap();
             let size = high - low;
@@ -295,6 +310,10 @@ mod tests {
         let missing = mesh(&title("A\u{1F600}", "Lato Black"), Stance::Lying, None);
         assert!(matches!(missing, Err(TitleError::NoGlyph { missing: '\u{1F600}', .. })));
         assert!(mesh(&title("   ", "Lato Black"), Stance::Lying, None).unwrap().indices.is_empty());
+        let with = |text: &str| font_with(text).map(|f| f.name);
+        assert_eq!(with("Quay\nno. 9"), Some("Lato Black"), "the usual one, where it has them");
+        assert_eq!(with("مرحبا, Γειά"), Some("DejaVu Sans Bold"));
+        assert_eq!(with("A\u{1F600}"), None);
     }
 
     fn size(title: &Title) -> (Vector3<f32>, Vector3<f32>) {

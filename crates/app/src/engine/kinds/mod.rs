@@ -184,6 +184,11 @@ pub fn groups(insert: &Insert) -> Vec<(&'static str, Vec<&'static Field>)> {
     all
 }
 
+/// Whether a field says how a clip is played.
+pub fn is_of_clip(field: &Field) -> bool {
+    play::FIELDS.iter().any(|f| f.name == field.name)
+}
+
 /// All fields that an insert has.
 fn all_fields(insert: &Insert) -> impl Iterator<Item = &'static Field> {
     let shared = PLACE_FIELDS.iter().chain(&PIVOT_FIELDS).chain(&LOOK_FIELDS).chain(&SPAN_FIELDS);

@@ -73,7 +73,15 @@ pub fn set(title: &mut Title, name: &str, value: &Value) -> Result<bool, ValueEr
     let own_colour = |of: [u8; 3]| Ok::<_, ValueError>(Some(colour(value)?).filter(|c| *c != of));
     let letters = &mut title.lettering;
     match name {
-        "text" => title.text = text(value)?.replace("\r\n", "\n"),
+        "text" => {
+            title.text = text(value)?.replace("\r\n", "\n");
+            // Letters that the font lacks are set in one that ships and has them all, if there is one.
+            if letters.font_file.is_none() && !fennik_render::font_has(&title.font, &title.text) {
+                if let Some(font) = fennik_render::font_with(&title.text) {
+                    font.name.clone_into(&mut title.font);
+                }
+            }
+        }
         "font" => (title.font, letters.font_file) = (text(value)?, None),
         "colour" => title.colour = colour(value)?,
         "height" => title.height_m = length()?,

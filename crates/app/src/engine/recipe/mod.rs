@@ -22,9 +22,11 @@ use serde_json::Value;
 /// What a recipe's first lines say.
 pub const FORMAT: &str = "fennik-recipe";
 /// The version that is written, and the latest that is read.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 /// From this version on a model's foot is what touches the ground, where nothing else is said.
 const GROUND_FROM: u32 = 2;
+/// From this version on a title lies against a wall, where nothing else is said; before, it stood out from it.
+const AGAINST_FROM: u32 = 3;
 /// Steps that one recipe may have.
 const MOST_STEPS: usize = 10_000;
 
@@ -520,7 +522,7 @@ pub struct Recipe {
 pub enum RecipeError {
     /// No JSON, or none of this shape.
     #[error(
-        "the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 2, \"steps\": [ \
+        "the recipe cannot be read: {0}. It must hold {{ \"format\": \"fennik-recipe\", \"version\": 3, \"steps\": [ \
             ... ] }} as in docs/formats.md"
     )]
     Shape(String),
@@ -619,7 +621,7 @@ mod tests {
         assert!(matches!(read(b"[]"), Err(RecipeError::Shape(_))));
         assert!(matches!(read(br#"{"format":"other","version":1,"steps":[]}"#), Err(RecipeError::Other { .. })));
         assert!(matches!(
-            read(br#"{"format":"fennik-recipe","version":3,"steps":[]}"#),
+            read(br#"{"format":"fennik-recipe","version":4,"steps":[]}"#),
             Err(RecipeError::Other { .. })
         ));
     }

@@ -1,6 +1,6 @@
 //! Doing the steps of a recipe, as a person would in the page: each makes a revision.
 
-use super::{ExportFormat, GROUND_FROM, LensKind, Move, Place, Recipe, Region, Step, VERSION};
+use super::{AGAINST_FROM, ExportFormat, GROUND_FROM, LensKind, Move, Place, Recipe, Region, Step, VERSION};
 use crate::engine::adopt::edit_head;
 use crate::engine::arrange::{Arrange, Arranging};
 use crate::engine::assets::{self, ShotAssets, TakenAsset};
@@ -500,8 +500,8 @@ impl<'a> Cook<'a> {
             Some("floor") => spot_on(&solution, &document.datum, None, at.frame, pixel)?,
             Some(other) => spot_on(&solution, &document.datum, Some(surface_named(&shot, other)?), at.frame, pixel)?,
         };
-        // Titles of earlier recipes stand where nothing is said.
-        let stance = (*stance).or((kind == "title").then_some(Stance::Standing));
+        let stood = self.version < AGAINST_FROM && kind == "title";
+        let stance = (*stance).or(stood.then_some(Stance::Standing));
         let mut insert = insert_on((kind, shows.as_ref()), &solution, document, at.frame, &spot, stance)?;
         if let (true, InsertKind::Prop(prop)) = (self.version < GROUND_FROM, &mut insert.content) {
             prop.foot = ModelFoot::Whole;
