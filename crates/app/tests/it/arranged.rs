@@ -78,7 +78,8 @@ fn recipes_of_version_2_place_titles_as_they_did() {
         let run = fennik(&["apply", text(&recipe), "--shot", "Varrick quay, finished", "--data", text(&data)]);
         assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
         let written: Value = serde_json::from_str(&written_down(folder.path(), &data)).unwrap();
-        let place = written["steps"].as_array().unwrap().iter().find(|s| s["do"] == "place" && s["name"] == name.as_str());
+        let place =
+            written["steps"].as_array().unwrap().iter().find(|s| s["do"] == "place" && s["name"] == name.as_str());
         assert_eq!(place.unwrap()["stance"], stance);
     }
 }

@@ -23,7 +23,7 @@ static FONTS: LazyLock<Arc<Database>> = LazyLock::new(|| {
     }
     fonts.set_sans_serif_family("Lato");
     fonts.set_serif_family("Roboto Slab");
-    fonts.set_cursive_family("Lobster");
+    fonts.set_cursive_family("Lobster Two");
     fonts.set_fantasy_family("League Spartan");
     fonts.set_monospace_family("DejaVu Sans");
     Arc::new(fonts)
@@ -135,13 +135,14 @@ mod tests {
         let plain = drawn("", "FK");
         assert!(plain > 30_000, "{plain} of {} pixels", 2048 * 1024);
         assert_eq!(drawn("font-family='Nonesuch'", "FK"), drawn("font-family='sans-serif'", "FK"));
-        assert_ne!(drawn("font-family='Lobster'", "FK"), plain);
+        assert_ne!(drawn("font-family='Lobster Two'", "FK"), plain);
         assert!(drawn("font-family='Lato'", "مرحبا") > 20_000, "from a font that has them");
     }
 
     #[test]
     fn drawings_of_endless_text_are_refused() {
-        let uses = |level: usize| format!("<g id='g{level}'>{}</g>", format!("<use href='#g{}'/>", level - 1).repeat(10));
+        let uses =
+            |level: usize| format!("<g id='g{level}'>{}</g>", format!("<use href='#g{}'/>", level - 1).repeat(10));
         let many = format!(
             "<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'><g id='g0'><text>{}</text></g>{}</svg>",
             "all hands ".repeat(100),

@@ -7,7 +7,7 @@ import { lanesAt } from "./lanes.js";
 
 /** @typedef {{insert: number, what: "key"|"first"|"last", frame: number, x: number, y: number}} Grip */
 
-const LEFT = 92,
+const LEFT = 112,
   RIGHT = 14,
   RULER = 20,
   /** Between two lanes. */ GAP = 4;

@@ -46,7 +46,8 @@ fn run(font: &CffFontRef, glyph: GlyphId) -> Result<usize, String> {
     };
     let blend = font.var_store().and_then(|store| BlendState::new(store.clone(), &[], subfont.vs_index()).ok());
     let program = font.charstrings().get(glyph.to_u32() as usize).map_err(stopped)?;
-    let called = Called { plain: (font.data(), font.charstrings(), font.global_subrs(), &local), left: Cell::new(MOST_RUN) };
+    let called =
+        Called { plain: (font.data(), font.charstrings(), font.global_subrs(), &local), left: Cell::new(MOST_RUN) };
     called.take(program).and_then(|program| cs::evaluate(&called, blend, program, &mut Nowhere)).map_err(|e| {
         if called.left.get() == 0 { "calls others too often to be drawn".to_owned() } else { stopped(e) }
     })?;
