@@ -174,7 +174,8 @@ export class Viewport {
       insert = model.insert(model.chosenOf("insert")),
       mask = this.masks.chosen();
     if (mask) return this.masks.corners(mask);
-    if (insert) return Object.values(this.handles.spots(this.handles.places(insert))).concat(this.handles.outline(insert));
+    if (insert)
+      return Object.values(this.handles.spots(this.handles.places(insert))).concat(this.handles.outline(insert));
     const one = model.selected.size === 1 && model.tracks.find((t) => model.selected.has(t.id));
     const at = one && trackAt(one, model.frame);
     return at ? [this.toStage(at)] : [];
