@@ -81,8 +81,8 @@ fn a_title_takes_typed_values_and_refuses_nonsense_in_words() {
     assert_eq!(after["placement"]["stance"], json!("lying"));
 
     // Letters that its font lacks are set in one that ships and has them.
-    let greek = with(&title_fields(&server.state()), "text", "ΠΡΟΒΛΗΤΑ");
-    assert_eq!(server.ask("POST", "/shots/2/insert", &FORM, &body(&greek)).status, 200);
+    let hebrew = with(&title_fields(&server.state()), "text", "שלום");
+    assert_eq!(server.ask("POST", "/shots/2/insert", &FORM, &body(&hebrew)).status, 200);
     assert_eq!(server.state()["inserts"][0]["content"]["font"], json!("DejaVu Sans Bold"));
 }
 
