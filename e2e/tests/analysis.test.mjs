@@ -115,7 +115,8 @@ test("moved on another frame it gets a key there, by a corner or as a whole, and
       d = devicePixelRatio,
       { timeline } = globalThis.fennik;
     return [100, 130, 115].map((f) => {
-      const data = g.getImageData(Math.round((timeline.xOf(f) - 1) * d), 0, 3, canvas.height).data;
+      // Wide enough for a key to be seen beside the playhead.
+      const data = g.getImageData(Math.round((timeline.xOf(f) - 3) * d), 0, 7, canvas.height).data;
       let n = 0;
       for (let i = 0; i < data.length; i += 4) if (data[i] > 200 && data[i + 2] < 160) n++;
       return n;

@@ -134,7 +134,7 @@ test("position, turn and size need no scrolling, and values go back to what they
 
 // Fault: the view stayed where it had been moved for what was chosen before, and this lay outside it.
 test("whatever is chosen, at the left or at the right, is in sight beside its sheet", async () => {
-  const ids = [];
+  const [first, ids] = [(await chosen()).id, []];
   for (const at of [
     [150, 640],
     [1150, 640],
@@ -158,6 +158,7 @@ test("whatever is chosen, at the left or at the right, is in sight beside its sh
   }
   await changed(() => page.click("#undo"));
   await changed(() => page.click("#undo"));
+  await page.click(`[data-act="choose-insert"][data-insert="${first}"]`);
 });
 
 test("copies stand in a row, one is taken out, and is hung on the others", async () => {

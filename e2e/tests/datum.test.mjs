@@ -326,8 +326,9 @@ test("a surface is chosen on the stage, renamed, squared and moved, and placing 
     /^shed front · tilt (8[5-9]|9\d)\.\d deg · fit/.test(document.getElementById("tile-reading").textContent),
   );
   // Fault: a title clicked on a wall stood out from it like a shelf.
+  const before = (await state()).inserts.length;
   await page.mouse.click(...at);
-  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length > 0);
+  await page.waitForFunction((n) => globalThis.fennik.model.state.inserts.length > n, before);
   const title = (await state()).inserts.at(-1);
   assert.equal(title.placement.stance, "lying", "it lies against the wall");
   await page.keyboard.press("Tab");
