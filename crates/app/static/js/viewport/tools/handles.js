@@ -11,6 +11,7 @@ import { keyedFrames, placeAt, surfaceAxes } from "../../math/placement.js";
 import { fromAxis, times, turned } from "../../math/rotation.js";
 import { rest, settle, straighten } from "../../math/snap.js";
 import { colours } from "../colours.js";
+import { label } from "../ground.js";
 import { marksInserts } from "../shown.js";
 import { note, refusal } from "../../notes.js";
 
@@ -122,24 +123,28 @@ export class Handles {
       }
       if (!foot) continue;
       if (chosen && !insert.locked) {
-        g.strokeStyle = bone;
-        g.lineWidth = 1;
         for (const name of /** @type {const} */ (["turn", "size", "lift"])) {
           const p = at[name];
           if (!p) continue;
-          g.beginPath();
-          g.moveTo(foot[0], foot[1]);
-          g.lineTo(p[0], p[1]);
-          g.stroke();
+          // Seen on what is as light as itself as well.
+          for (const [tone, width] of /** @type {const} */ ([
+            [colours.stone, 3],
+            [bone, 1],
+          ])) {
+            g.strokeStyle = tone;
+            g.lineWidth = width;
+            g.beginPath();
+            g.moveTo(foot[0], foot[1]);
+            g.lineTo(p[0], p[1]);
+            g.stroke();
+          }
           g.fillStyle = colours.stone;
           g.beginPath();
           if (name === "turn") g.arc(p[0], p[1], 5, 0, 7);
           else g.rect(p[0] - 4, p[1] - 4, 8, 8);
           g.fill();
           g.stroke();
-          g.fillStyle = bone;
-          g.font = "11px Barlow Semi Condensed, sans-serif";
-          g.fillText(name, p[0] + 8, p[1] + 4);
+          label(g, name, [p[0] + 8, p[1] + 4], "11px Barlow Semi Condensed, sans-serif");
         }
       }
       g.beginPath();
