@@ -177,3 +177,23 @@ fn pictures_and_letters_of_others_are_read() {
         }
     }
 }
+
+/// Models that trimesh wrote, with what it says of them (`tests/trimesh/make.py` makes both again).
+#[test]
+fn what_trimesh_writes_is_as_it_says() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/trimesh");
+    let said = std::fs::read_to_string(folder.join("said.json")).unwrap();
+    let said: BTreeMap<String, serde_json::Value> = serde_json::from_str(&said).unwrap();
+    assert_eq!(said.len(), 5);
+    for (name, other) in &said {
+        let read = ModelFile::open(&folder.join(name), name, &Companions::new()).unwrap();
+        assert_eq!(read.triangles.len() as u64, other["triangles"], "{name}");
+        let ends: [f64; 6] = serde_json::from_value(other["ends"].clone()).unwrap();
+        agree(name, own_extent(&read), (other["area"].as_f64().unwrap(), ends));
+        assert_eq!(read.colours.is_empty(), !name.ends_with(".ply"), "{name}: colours of its corners");
+        if name.ends_with(".glb") {
+            let names: Vec<&str> = read.materials.iter().map(|m| m.name.as_str()).collect();
+            assert_eq!(names, ["body", "ring"]);
+        }
+    }
+}

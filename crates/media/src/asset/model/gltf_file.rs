@@ -96,6 +96,11 @@ fn read_sound(bytes: &[u8], name: &str, with: &Companions) -> Result<ModelFile, 
         (model.positions, model.normals) = rig.posed(None);
         model.rig = Some(rig);
     }
+    // The standard's own material is none of the model's where nothing wears it.
+    let own = model.materials.len() - 1;
+    if own > 0 && model.parts.iter().all(|part| usize::from(*part) != own) {
+        model.materials.pop();
+    }
     Ok(model)
 }
 
