@@ -221,7 +221,7 @@ fn add(data: &Path, clip: &Path, name: &str) -> i64 {
 
 #[test]
 fn nothing_is_lost_whatever_happens() {
-    let minutes: f64 = std::env::var("FENNIK_SOAK_MINUTES").ok().and_then(|m| m.parse().ok()).unwrap_or(3.0);
+    let minutes: f64 = std::env::var("FENNIK_SOAK_MINUTES").ok().and_then(|m| m.parse().ok()).unwrap_or(2.0);
     let folder = tempfile::tempdir().unwrap();
     let disk = Disk::new(&folder.path().join("disk"));
     let data = folder.path().join("disk/data");
