@@ -1,5 +1,5 @@
 //! Random edits, jobs, looks, kills and full disks for a while: what was acknowledged is there afterwards, and nothing
-//! is left behind. `make soak MINUTES=n`; three minutes of it run with the tests.
+//! is left behind. `make soak MINUTES=n`; two minutes of it run with the tests.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 #![allow(dead_code, reason = "the server's helpers are shared with other tests")]
 
@@ -17,7 +17,7 @@ const JSON: [(&str, &str); 1] = [("content-type", "application/json")];
 const FORM: [(&str, &str); 1] = [("content-type", "application/x-www-form-urlencoded")];
 /// Room of the small disk, MB, and what a full one has left, bytes.
 const DISK_MB: u32 = 160;
-/// Between two edits of one writer, so that three minutes of them fit on the disk.
+/// Between two edits of one writer, so that two minutes of them fit on the disk.
 const EDIT_EVERY: Duration = Duration::from_millis(25);
 const LEFT_WHEN_FULL: u64 = 40_000;
 
