@@ -174,7 +174,9 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
     let keyed: Vec<String> =
         copy.all_tracks().into_iter().filter(|(_, t)| !t.key_frames().is_empty()).map(|(n, _)| n.to_owned()).collect();
     let ease = copy.all_tracks().into_iter().find_map(|(_, t)| t.ease_of(frame));
-    let still = shows_still(view, insert)?;
+    let info = shown_info(view, insert)?;
+    // One picture has no time of its own.
+    let still = matches!(info, Some(AssetInfo::Picture { .. }));
     let group = |(name, fields): (&'static str, Vec<&'static Field>)| Group {
         name,
         lines: fields
@@ -205,7 +207,7 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
                 .map(|c| c.map(|c| c.asset.as_ref().map_or_else(|| "the plate".to_owned(), |a| a.file.clone())))
         }),
         font: lettering.and_then(|l| l.font_file.as_ref()).map(|f| f.file.clone()),
-        materials: materials(view, insert)?,
+        materials: materials(insert, info),
         shapes: match &insert.content {
             InsertKind::Backdrop(far) => Some((
                 view.document().masking.masks.masks.iter().map(|m| m.name.clone()).collect(),
@@ -224,23 +226,19 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
     })
 }
 
-/// Whether what an insert shows is one picture, which has no time of its own.
-fn shows_still(view: &ShotView, insert: &Insert) -> Result<bool, EngineError> {
-    let Some(asset) = insert.content.asset() else { return Ok(false) };
+/// What is known of the file that an insert shows, if it shows one that is there.
+fn shown_info(view: &ShotView, insert: &Insert) -> Result<Option<AssetInfo>, EngineError> {
+    let Some(asset) = insert.content.asset() else { return Ok(None) };
     if view.app.store.asset(&asset.name)?.is_none() {
-        return Ok(false);
+        return Ok(None);
     }
-    Ok(matches!(assets::find(&view.app.store, &asset.name)?.info, AssetInfo::Picture { .. }))
+    Ok(Some(assets::find(&view.app.store, &asset.name)?.info))
 }
 
 /// The materials of a model, with what was changed of each.
-fn materials(view: &ShotView, insert: &Insert) -> Result<Vec<MaterialLine>, EngineError> {
-    let InsertKind::Prop(prop) = &insert.content else { return Ok(Vec::new()) };
-    if view.app.store.asset(&prop.asset.name)?.is_none() {
-        return Ok(Vec::new());
-    }
-    let AssetInfo::Model { materials, .. } = assets::find(&view.app.store, &prop.asset.name)?.info else {
-        return Ok(Vec::new());
+fn materials(insert: &Insert, info: Option<AssetInfo>) -> Vec<MaterialLine> {
+    let (InsertKind::Prop(prop), Some(AssetInfo::Model { materials, .. })) = (&insert.content, info) else {
+        return Vec::new();
     };
     let line = |name: String| {
         let change = prop.materials.get(&name).cloned().unwrap_or_default();
@@ -255,7 +253,7 @@ fn materials(view: &ShotView, insert: &Insert) -> Result<Vec<MaterialLine>, Engi
         }
     };
     // A file may hold any number of them.
-    Ok(materials.into_iter().take(40).map(line).collect())
+    materials.into_iter().take(40).map(line).collect()
 }
 
 fn map_word(map: ModelMap) -> &'static str {
