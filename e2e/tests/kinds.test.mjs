@@ -60,6 +60,14 @@ async function clickAt(at) {
   await changed(() => page.mouse.click(x, y));
 }
 
+/** Waits until the exact picture of the shot as it now is stands on the stage. */
+async function drawn() {
+  await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
+  await page.waitForFunction(() => document.getElementById("plate").dataset.quality === "exact", null, {
+    timeout: 60_000,
+  });
+}
+
 /** Waits until the picture at a place is of a colour. */
 const seen = (at, test, what) =>
   page
@@ -133,7 +141,7 @@ test("a clip runs with the shot, and a model stands on its foot", async () => {
   const insert = (await state()).inserts.at(-1);
   assert.equal(insert.content.kind, "prop");
   assert.ok(Math.abs(insert.placement.anchor.foot[1]) < 1e-9, "on the floor");
-  await page.waitForTimeout(1500);
+  await drawn();
   assert.ok(distance(bare, await colourAt(page, [860, 570], 2)) > 15, "it is seen");
 });
 
@@ -229,8 +237,7 @@ test("a model that another program wrote is shown with its picture and moves by 
       return count > 300 ? sum / count : null;
     });
   const settled = async () => {
-    await page.waitForFunction(() => document.getElementById("plate").dataset.quality !== "draft");
-    await page.waitForTimeout(1500);
+    await drawn();
     return middle();
   };
   // With nothing chosen the view stays where it is.
@@ -242,6 +249,39 @@ test("a model that another program wrote is shown with its picture and moves by 
   const later = await settled();
   assert.ok(Math.abs(later - at) > 12, `it stood at ${at}, later at ${later}`);
   await showFrame(page, 60);
+});
+
+test("a far picture goes with the camera: it is dragged about it, and has no place to type", async () => {
+  await page.keyboard.press("Escape");
+  await page.selectOption("#place-as", "backdrop");
+  await takeIn("red crest.svg");
+  await clickAt([640, 90]);
+  const far = async () => (await state()).inserts.at(-1).content;
+  const before = await far();
+  assert.equal(before.kind, "backdrop");
+  for (const name of ["x", "turn", "scale", "facing", "pivot-x", "count"])
+    assert.equal(await page.locator(`.insert-form [name="${name}"]`).count(), 0, `${name} would do nothing`);
+  await seen([640, 60], "r > 120 && g < 60 && b < 60", "it is seen where it was put");
+  const spot = await page.evaluate(() => {
+    const { stage, model } = globalThis.fennik,
+      box = stage.canvas.getBoundingClientRect(),
+      [x, y] = stage.handles.spotsOf(model.insert(model.chosenOf("insert"))).foot;
+    return [x + box.left, y + box.top];
+  });
+  await page.mouse.move(...spot);
+  await page.mouse.down();
+  await page.mouse.move(spot[0] + 60, spot[1] + 40, { steps: 4 });
+  await page.mouse.move(spot[0] + 150, spot[1] + 40, { steps: 4 });
+  await changed(() => page.mouse.up());
+  const after = await far();
+  assert.ok(after.bearing_deg > before.bearing_deg + 2, `it was turned: ${before.bearing_deg} ${after.bearing_deg}`);
+  assert.ok(after.height_deg < before.height_deg - 1, `and lowered: ${before.height_deg} ${after.height_deg}`);
+  const by = await page.evaluate(() => 150 / globalThis.fennik.stage.view.scale);
+  await seen([640 + by, 70], "r > 120 && g < 60 && b < 60", "it is seen where it was dragged to");
+  await changed(() => page.keyboard.press("Alt+ArrowUp"));
+  assert.ok((await far()).height_deg > after.height_deg, "the arrow keys move it as well");
+  await changed(() => page.keyboard.press("Delete"));
+  await page.selectOption("#place-as", "sign");
 });
 
 test("drawings and letters of others are taken in", async () => {

@@ -36,6 +36,8 @@ pub(crate) struct Look {
     pub blend: Blend,
     /// It counts as nearer by this part of its depth, so that of two in one plane the later is seen.
     pub nudge: f32,
+    /// It lies behind all that stands anywhere; of several the one of the higher number is in front.
+    pub behind: Option<u32>,
     /// It fades within so far from the lens.
     pub near_fade: f32,
     /// What of it is lost in haze.
@@ -45,7 +47,7 @@ pub(crate) struct Look {
 impl Look {
     /// All of it, as it is.
     pub fn plain(id: u32) -> Self {
-        Self { id, opacity: 1.0, blend: Blend::Normal, nudge: 0.0, near_fade: 0.0, haze: None }
+        Self { id, opacity: 1.0, blend: Blend::Normal, nudge: 0.0, behind: None, near_fade: 0.0, haze: None }
     }
 
     /// Whether what lies behind may be seen, whatever it is made of.

@@ -184,6 +184,7 @@ impl RenderScene {
                 opacity: opacity as f32,
                 blend: insert.blend,
                 nudge: NUDGE * (i.rank % NUDGED) as f32,
+                behind: matches!(insert.content, InsertKind::Backdrop(_)).then_some(i.rank as u32),
                 near_fade: insert.near_fade_m as f32,
                 haze: HazeNow::new(insert.haze, &shape, &at),
                 ..Look::plain(insert.id.0 + 37 * number)

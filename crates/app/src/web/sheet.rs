@@ -154,6 +154,8 @@ struct InsertSheet {
     materials: Vec<MaterialLine>,
     /// Of a far picture: masks whose shape it may take, and whether it has one.
     shapes: Option<(Vec<String>, bool)>,
+    /// Whether it goes with the camera instead of standing somewhere.
+    is_far: bool,
     /// Whether its corners can be pulled.
     is_card: bool,
     /// Its keys, and how it goes on from one at the playhead.
@@ -215,6 +217,7 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
             )),
             _ => None,
         },
+        is_far: matches!(insert.content, InsertKind::Backdrop(_)),
         is_card: matches!(insert.content, InsertKind::Sign(_) | InsertKind::Effect(_)),
         keys: insert.key_frames().len(),
         ease,

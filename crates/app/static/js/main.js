@@ -129,6 +129,9 @@ model.addEventListener("frame", () => {
   sheet.frame();
 });
 model.addEventListener("selection", showSelection);
+model.addEventListener("sheet", () => {
+  for (const s of stations) s.show?.();
+});
 model.addEventListener("tool", () => {
   for (const v of views) v.toolChanged();
 });

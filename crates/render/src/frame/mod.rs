@@ -228,17 +228,22 @@ mod tests {
         assert!((whole - sharp - way * 15.0 / 16.0).abs() < 3.5, "{sharp} {whole}");
     }
 
-    /// One red pixel, whatever is asked for.
+    /// One pixel: green for what is called 8, red for all else.
     #[derive(Debug)]
     struct Red;
+
+    fn picture(called: u8) -> Asset {
+        Asset { name: AssetName::of_digest(&[called; 32]), file: "sky.png".into() }
+    }
 
     impl crate::Assets for Red {
         fn run(&self, _: &AssetName) -> Result<Run, AssetError> {
             Ok(Run { frames: 1, rate: 1.0 })
         }
 
-        fn picture(&self, _: &AssetName, _: u32, _: &Treatment) -> Result<Arc<Texture>, AssetError> {
-            Ok(Arc::new(Texture::new(1, 1, &[255, 0, 0, 255])))
+        fn picture(&self, name: &AssetName, _: u32, _: &Treatment) -> Result<Arc<Texture>, AssetError> {
+            let green = *name == picture(8).name;
+            Ok(Arc::new(Texture::new(1, 1, if green { &[0, 255, 0, 255] } else { &[255, 0, 0, 255] })))
         }
 
         fn model(&self, _: &AssetName) -> Result<Arc<crate::Model>, AssetError> {
@@ -254,9 +259,9 @@ mod tests {
     #[test]
     fn what_follows_the_camera_leaves_the_shadows_of_the_rest_alone() {
         let light = LightNow { bearing_deg: 200.0, height_deg: 35.0, sun: 0.8, ambient: 0.3, floor_shadow: 1.0 };
-        let picture = Asset { name: AssetName::of_digest(&[7; 32]), file: "sky.png".into() };
         let mut sky = Insert { id: InsertId(2), ..insert("", 0.0, 0.0) };
-        sky.content = InsertKind::Backdrop(Backdrop { height_deg: 60.0, ..Backdrop::new(picture, 2.0, Spread::Flat) });
+        sky.content =
+            InsertKind::Backdrop(Backdrop { height_deg: 60.0, ..Backdrop::new(picture(7), 2.0, Spread::Flat) });
         let (pose, lens) = camera();
         let at = |f: u32| Pose { translation: pose.translation + Vector3::x() * 0.04 * f64::from(f), ..pose };
         let frames = (0..3).map(|f| SolvedFrame::new(f, at(f), lens, 0.1, 50)).collect();
@@ -272,6 +277,39 @@ mod tests {
         let (alone, before_sky) = (drawn(&[insert("HO", 0.0, 0.0)]), drawn(&[insert("HO", 0.0, 0.0), sky]));
         let differ = alone.iter().zip(&before_sky).filter(|(a, b)| a.abs_diff(**b) > 2).count();
         assert_eq!(differ, 0);
+    }
+
+    /// Fault: a card before a dome, and two domes, went through one another in stripes.
+    #[test]
+    fn of_far_pictures_the_later_is_in_front_all_over_and_what_stands_is_before_all() {
+        let far = |id: u32, spread: Spread| {
+            let mut far = Insert { id: InsertId(id), ..insert("", 0.0, 0.0) };
+            let over = Backdrop {
+                above_horizon: false,
+                width_deg: 150.0,
+                height_deg: -60.0,
+                bearing_deg: 3.0 * f64::from(id),
+                ..Backdrop::new(picture(6 + id as u8), 1.0, spread)
+            };
+            far.content = InsertKind::Backdrop(over);
+            far
+        };
+        let (pose, lens) = camera();
+        let drawn = |inserts: &[Insert], shutter: f64| {
+            let assets: Arc<dyn crate::Assets> = Arc::new(Red);
+            let scene = RenderScene::build(inserts, &unshaded(), &ShapeCache::default(), &assets).unwrap();
+            let mut rgb = vec![90u8; 320 * 180 * 3];
+            composite(&mut rgb, 320, 180, &Camera::new(pose, lens, 180), &scene, Quality::Exact, shutter).unwrap();
+            rgb
+        };
+        let count = |rgb: &[u8], of: usize| rgb.chunks(3).filter(|p| p[of] > 200 && p[1 - of] < 50).count();
+        for spreads in [[Spread::Dome, Spread::Dome], [Spread::Dome, Spread::Flat], [Spread::Flat, Spread::Dome]] {
+            let rgb = drawn(&[far(1, spreads[0]), far(2, spreads[1])], 0.0);
+            assert_eq!((count(&rgb, 1), count(&rgb, 0)), (320 * 180, 0), "{spreads:?}");
+        }
+        let letters = drawn(&[Insert { id: InsertId(3), ..insert("HO", 0.0, 0.0) }, far(2, Spread::Dome)], 0.0);
+        let seen = count(&letters, 1);
+        assert!((20_000..57_000).contains(&seen), "letters stand before it: {seen}");
     }
 
     #[test]

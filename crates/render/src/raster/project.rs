@@ -19,6 +19,9 @@ const NEAR: f64 = 1e-3;
 const ROOM: f64 = 1.04;
 const ROOM_ROLLING: f64 = 1.35;
 
+/// One over the depth of what lies behind everything, per number in its order: nothing is as far off.
+const BEHIND: f64 = 1e-15;
+
 /// A triangle as it lies on the picture.
 #[derive(Debug, Clone, Copy)]
 pub struct ScreenTriangle {
@@ -97,6 +100,8 @@ struct Projector<'a> {
     face: u32,
     /// What its depth counts as, times.
     nearer: f64,
+    /// One over the depth that all of it has, where that is not its own.
+    behind: Option<f32>,
     out: &'a mut Vec<ScreenTriangle>,
 }
 
@@ -133,8 +138,10 @@ pub fn project(scene: &PlacedScene, camera: &Camera, width: usize, height: usize
         if !scene.material(looks).two_sided && looks.normal.dot(&eye) < looks.offset {
             return;
         }
-        let nearer = 1.0 + f64::from(scene.look(looks).nudge);
-        let mut projector = Projector { camera, straight_px2, face: face as u32, nearer, out };
+        let look = scene.look(looks);
+        let nearer = 1.0 + f64::from(look.nudge);
+        let behind = look.behind.map(|n| (BEHIND * f64::from(n + 1)) as f32);
+        let mut projector = Projector { camera, straight_px2, face: face as u32, nearer, behind, out };
         if of.iter().all(|c| c.1.iter().all(|d| *d >= 0.0)) {
             projector.cut(of.map(|c| c.0), 0);
         } else {
@@ -194,7 +201,7 @@ impl Projector<'_> {
         match middles {
             [None, None, None] => self.out.push(ScreenTriangle {
                 at: t.map(|c| [c.pixel.x as f32, c.pixel.y as f32]),
-                inverse_depth: t.map(|c| (self.nearer / c.camera.z) as f32),
+                inverse_depth: t.map(|c| self.behind.unwrap_or((self.nearer / c.camera.z) as f32)),
                 face: self.face,
             }),
             [Some(ab), Some(bc), Some(ca)] => {

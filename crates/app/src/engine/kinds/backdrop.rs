@@ -25,6 +25,9 @@ pub const FIELDS: [Field; 13] = [
     play::FIELDS[4],
 ];
 
+/// How many of them, from the first, say where it is seen.
+pub const SEEN_AT: usize = 4;
+
 /// An equirectangular picture is twice as wide as it is high.
 const EQUIRECTANGULAR: f64 = 2.0;
 

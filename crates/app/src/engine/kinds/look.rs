@@ -16,6 +16,9 @@ pub const FIELDS: [Field; 8] = [
     Field::number("haze-soft", "haze soft", Measure::Plain, 0.05),
 ];
 
+/// Those that only what stands somewhere has.
+pub const OF_PLACE: [&str; 2] = ["facing", "near-fade"];
+
 /// When it is seen.
 pub const SPAN_FIELDS: [Field; 4] = [
     Field::number("from", "from frame", Measure::Plain, 1.0),

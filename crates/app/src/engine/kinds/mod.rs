@@ -172,6 +172,17 @@ pub fn values(insert: &Insert, frame: f64) -> Values {
 /// The values of an insert in groups, what people change most first: what each is called, and its fields.
 pub fn groups(insert: &Insert) -> Vec<(&'static str, Vec<&'static Field>)> {
     let kind = insert.content.word();
+    if matches!(insert.content, InsertKind::Backdrop(_)) {
+        // It goes with the camera: it has no place, no pivot and no copies.
+        let (seen_at, content) = backdrop::FIELDS.split_at(backdrop::SEEN_AT);
+        let look = LOOK_FIELDS.iter().filter(|f| !look::OF_PLACE.contains(&f.name));
+        return vec![
+            ("where it is seen", seen_at.iter().collect()),
+            (kind, content.iter().collect()),
+            ("how it is seen", look.collect()),
+            ("when", SPAN_FIELDS.iter().collect()),
+        ];
+    }
     let content: Vec<_> = fields(&insert.content).iter().collect();
     let mut all = vec![("place, turn and size", PLACE_FIELDS.iter().collect())];
     if !content.is_empty() {

@@ -94,3 +94,6 @@ export function standsAt(inserts, insert, frame, eye = null) {
   const world = worldOf(inserts, insert, frame);
   return then(ownOf(insert.placement, frame, eye && pointBack(world, eye)), world);
 }
+
+/** A step in the world, in the frame of what a thing hangs on. @param {any} world @param {number[]} by */
+export const stepWithin = (world, by) => scale(wayBack(world, by), 1 / world.scale);

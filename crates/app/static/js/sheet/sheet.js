@@ -87,6 +87,8 @@ export class Sheet {
     this.typeText();
     this.showKeys();
     this.lay();
+    // What stations fill in of the selection stands here as well.
+    this.model.dispatchEvent(new Event("sheet"));
   }
 
   /** What was just placed is typed over. */

@@ -13,6 +13,10 @@ export function inserts({ model, byId }) {
   let wants = null;
   /** What the reading of the files says, where it says something. */
   let words = "";
+  /** Whether they are of what is in hand. */
+  let inHand = false;
+  /** The item of the library that is being made. */
+  let making = "";
 
   /** What a file becomes. @param {string} [kind] of the file */
   const becomes = (kind) => (kind === "model" ? "prop" : kind === "font" ? "title" : kept.as);
@@ -71,7 +75,7 @@ export function inserts({ model, byId }) {
   };
 
   /** Whether a tool places this file. @param {import("../state/tool.js").Tool} tool @param {HTMLElement} button */
-  const places = (tool, { dataset }) => tool.kind === "place" && tool.asset === dataset.asset;
+  const places = (tool, { dataset }) => tool.kind === "place" && !tool.item && tool.asset === dataset.asset;
 
   function show() {
     const { tool } = model;
@@ -80,20 +84,44 @@ export function inserts({ model, byId }) {
       (b) => tool.kind === "place" && tool.what === b.dataset.kind && tool.stance === b.dataset.stance && !tool.asset,
     );
     press("place-file", (b) => places(tool, b));
+    press("place-item", (b) => tool.kind === "place" && tool.item === b.dataset.item);
+    for (const b of document.querySelectorAll('[data-act="place-item"]'))
+      b.setAttribute("aria-busy", String(/** @type {HTMLElement} */ (b).dataset.item === making));
     press("choose-insert", (b) => model.chosenOf("insert") === Number(b.dataset.insert));
     if (byId("place-as")) byId("place-as").value = kept.as;
     if (byId("place-stance")) byId("place-stance").value = kept.stance;
     if (byId("place-where")) byId("place-where").value = kept.where;
     if (byId("key-value")) byId("key-value").value = model.curveOf;
     press("pull-corners", () => tool.kind === "pull");
+    if (byId("pull-reading")) byId("pull-reading").textContent = (tool.kind === "pull" && tool.said) || "";
     press("between", () => tool.kind === "picks" && tool.most === 2);
-    if (words && byId("file-reading")) byId("file-reading").textContent = words;
+    // What a file or an item is needs no saying any more once it stands.
+    if (inHand && tool.kind !== "place") words = "";
+    inHand &&= tool.kind === "place";
+    if (byId("file-reading")) byId("file-reading").textContent = words;
+  }
+
+  /** Has an item of the library made, and says what it is or why not. @param {string} item */
+  async function make(item) {
+    const response = await fetch(`/library/${item}`, { method: "POST" });
+    if (response.ok) return response.json();
+    making = "";
+    say(await refusal(response));
+    return null;
   }
 
   /** @param {string} text */
   function say(text) {
     words = text;
+    inHand = false;
     show();
+  }
+
+  /** Has something in hand, and says what it is. @param {string} text @param {import("../state/tool.js").Tool} tool */
+  function take(text, tool) {
+    model.take(tool);
+    say(text);
+    inHand = true;
   }
 
   /** Takes files in, and takes what came of them in hand. @param {FileList} list */
@@ -105,13 +133,14 @@ export function inserts({ model, byId }) {
       say(await refusal(response));
       return;
     }
-    const { name, file, kind, reading } = await response.json();
-    say(`${file}: ${reading}`);
+    const { name, file, kind, reading } = await response.json(),
+      what = `${file}: ${reading}`;
+    say(what);
     model.dispatchEvent(new Event("stale"));
     const chosen = model.chosenOf("insert");
     if (wants) await give(name);
     else if (swapping && chosen !== null) await swap(chosen, name);
-    else model.take(fileTool(/** @type {any} */ ({ asset: name, kind })));
+    else take(what, fileTool(/** @type {any} */ ({ asset: name, kind })));
   }
 
   /** @param {string} asset */
@@ -168,20 +197,26 @@ export function inserts({ model, byId }) {
         return model.toggle(fileTool(button.dataset));
       },
       "place-item": async ({ dataset }) => {
-        say("making it");
-        const response = await fetch(`/library/${dataset.item}`, { method: "POST" });
-        if (!response.ok) return say(await refusal(response));
-        const { name, file, reading } = await response.json();
-        say(`${file}: ${reading}`);
+        const { item = "", insertKind: what = "sign" } = dataset,
+          { tool } = model;
+        if (!wants && !swapping && tool.kind === "place" && tool.item === item) return model.putAway();
+        making = item;
+        say(`making the ${item.replaceAll("-", " ")}`);
+        const made = await make(item);
+        // Something else was chosen meanwhile.
+        if (!made || making !== item) return undefined;
+        making = "";
+        const reading = `${made.file}: ${made.reading}`;
+        say(reading);
         const chosen = model.chosenOf("insert");
-        if (wants) return give(name);
-        if (swapping && chosen !== null) return swap(chosen, name);
-        const what = dataset.insertKind ?? "sign";
-        return model.toggle({
+        if (wants) return give(made.name);
+        if (swapping && chosen !== null) return swap(chosen, made.name);
+        return take(reading, {
           kind: "place",
           what,
           stance: kept.stance,
-          asset: name,
+          asset: made.name,
+          item,
           where: kept.where,
           depth: depth(),
         });
@@ -209,6 +244,7 @@ export function inserts({ model, byId }) {
         return model.arrange({ how: "size", of: byId("size-of").value, is });
       },
       between: () => {
+        if (model.tool.kind === "picks" && model.tool.most === 2) return model.putAway();
         const of = byId("size-of").value;
         return model.toggle({
           kind: "picks",
@@ -217,9 +253,11 @@ export function inserts({ model, byId }) {
           done: ([from, to]) => ({ how: "between", of, from, to }),
         });
       },
-      "pick-path": () =>
-        model.toggle({ kind: "picks", most: 200, picks: [], done: (through) => ({ how: "path", through }) }),
-      "pull-corners": () => model.toggle({ kind: "pull", frames: [] }),
+      "pick-path": () => {
+        if (model.tool.kind === "picks" && model.tool.most > 2) return model.putAway();
+        return model.take({ kind: "picks", most: 200, picks: [], done: (through) => ({ how: "path", through }) });
+      },
+      "pull-corners": () => (model.tool.kind === "pull" ? model.putAway() : model.take({ kind: "pull", frames: [] })),
       cover: () => {
         const [part, fit] = [byId("cover-part").value, byId("cover-fit").value];
         ask("choose the picture for the letters", (asset) => model.arrange({ how: "cover", part, asset, fit }));

@@ -7,7 +7,7 @@ import { paintGround, paintLines, paintRod, paintSurfaces } from "./ground.js";
 import { paintLook, paintTile, paintTracks } from "./overlays.js";
 import { pointsAtPicture } from "../state/tool.js";
 import { SceneView } from "./scene-view.js";
-import { Handles } from "./tools/handles.js";
+import { Handles, isFar } from "./tools/handles.js";
 import { CornersTool } from "./tools/corners.js";
 import { LineTool } from "./tools/line.js";
 import { MaskEditor } from "./tools/mask.js";
@@ -175,7 +175,7 @@ export class Viewport {
       mask = this.masks.chosen();
     if (mask) return this.masks.corners(mask);
     if (insert)
-      return Object.values(this.handles.spots(this.handles.places(insert))).concat(this.handles.outline(insert));
+      return isFar(insert) ? [] : Object.values(this.handles.spotsOf(insert)).concat(this.handles.outline(insert));
     const one = model.selected.size === 1 && model.tracks.find((t) => model.selected.has(t.id));
     const at = one && trackAt(one, model.frame);
     return at ? [this.toStage(at)] : [];
@@ -193,7 +193,7 @@ export class Viewport {
       insert = model.insert(model.chosenOf("insert")),
       surface = model.state.surfaces.find((/** @type {any} */ s) => s.id === model.chosenOf("surface"));
     const points = model.points.filter((p) => model.selected.has(p.id)).map((p) => p.x);
-    if (insert) points.push(this.handles.places(insert).foot, this.handles.places(insert).lift);
+    if (insert && !isFar(insert)) points.push(this.handles.places(insert).foot, this.handles.places(insert).lift);
     return surface ? points.concat(surface.outline) : points;
   }
 
@@ -320,6 +320,8 @@ export class Viewport {
     const bitmap = seen ?? this.model.draftAt(this.model.frame, !!exact) ?? exact;
     const shown = this.frames.shown;
     this.canvas.dataset.shown = String(shown?.frame ?? -1);
+    const whole = bitmap && bitmap === this.frames.bitmaps.get(this.model.frame);
+    this.canvas.dataset.quality = whole ? "exact" : "draft";
     if (!bitmap && !shown) return;
     const { width, height } = this.model.state;
     g.imageSmoothingEnabled = this.view.scale < 3;

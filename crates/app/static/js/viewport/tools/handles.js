@@ -5,17 +5,19 @@
  */
 import { add, centre, cross, dot, scale, sub, unit } from "../../math/camera.js";
 import { NUMBER, PLACE, ROTATION, valueAt, withValue } from "../../math/curve.js";
-import { pointOf, standsAt, wayBack, wayOf, worldOf } from "../../math/family.js";
+import { pointOf, standsAt, stepWithin, wayOf, worldOf } from "../../math/family.js";
 import { holds, hullOf } from "../../math/hull.js";
-import { keyedFrames, placeAt, surfaceAxes } from "../../math/placement.js";
+import { placeAt, surfaceAxes } from "../../math/placement.js";
 import { fromAxis, times, turned } from "../../math/rotation.js";
 import { rest, settle, straighten } from "../../math/snap.js";
 import { colours } from "../colours.js";
 import { label } from "../ground.js";
 import { marksInserts } from "../shown.js";
+import { FarHandles } from "./far.js";
+import { GRAB_PX } from "./grab.js";
+import { WayHandles } from "./way.js";
 import { note, refusal } from "../../notes.js";
 
-const GRAB_PX = 11;
 /** A draft that took longer is followed by smaller ones, and a small one that took less by whole ones. */
 const SLOW_MS = 90,
   QUICK_MS = 22;
@@ -31,6 +33,8 @@ export class Handles {
   /** @param {import("../viewport.js").Viewport} viewport */
   constructor(viewport) {
     this.viewport = viewport;
+    this.far = new FarHandles(viewport);
+    this.way = new WayHandles(this);
     this.asking = false;
     /** Whether drafts are asked for half as wide and high. */ this.half = false;
     /** Lines that say why a thing came to rest. @type {number[][][]} */
@@ -77,6 +81,11 @@ export class Handles {
     };
   }
 
+  /** Where its handles are on the view. @param {any} insert @returns {Record<string, number[]>} */
+  spotsOf(insert) {
+    return isFar(insert) ? this.far.spots(insert) : this.spots(this.places(insert));
+  }
+
   /**
    * Where the handles of an insert are on the viewport. An axis that points at the viewer has no length there; its
    * handle stands above the foot then, so that it can still be grabbed.
@@ -107,11 +116,13 @@ export class Handles {
     const { sand, bone } = colours;
     this.paintMarks(g);
     for (const insert of this.marked()) {
-      const at = this.spots(this.places(insert)),
-        chosen = insert.id === viewport.model.chosenOf("insert"),
+      const chosen = insert.id === viewport.model.chosenOf("insert");
+      // What is far off is chosen in the list: it may be all over the picture.
+      if (isFar(insert) && !chosen) continue;
+      const at = this.spotsOf(insert),
         { foot } = at;
       if (chosen) {
-        this.paintWay(g, insert);
+        this.way.paint(g, insert);
         const outline = this.outline(insert);
         g.strokeStyle = sand;
         g.globalAlpha = 0.7;
@@ -178,12 +189,12 @@ export class Handles {
     const { viewport } = this;
     if (!viewport.model.camera()) return null;
     for (const insert of this.marked()) {
-      const places = this.places(insert),
-        spots = this.spots(places);
+      const spots = this.spotsOf(insert);
+      if (isFar(insert) && insert.id !== viewport.model.chosenOf("insert")) continue;
       const names = insert.id === viewport.model.chosenOf("insert") ? ["turn", "size", "lift", "foot"] : ["foot"];
       for (const name of names) {
         const p = spots[name];
-        if (p && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, name, places };
+        if (p && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, name, places: this.places(insert) };
       }
     }
     // The thing itself is as good as its foot: the chosen one first, then the one that is in front.
@@ -193,6 +204,7 @@ export class Handles {
 
   /** The outline of what an insert takes up, px of the view. @param {any} insert @returns {number[][]} */
   outline(insert) {
+    if (isFar(insert)) return this.far.outline(insert);
     const { viewport } = this,
       { model } = viewport,
       camera = model.camera(),
@@ -210,9 +222,10 @@ export class Handles {
       camera = model.camera();
     if (!camera || !marksInserts(model)) return null;
     /** @type {any[]} */ const all = this.inserts();
-    const near = all.filter((i) => !i.hidden && i.content.kind !== "backdrop" && holds(this.outline(i), at));
+    const under = all.filter((i) => !i.hidden && holds(this.outline(i), at));
     const far = (/** @type {any} */ i) => Math.hypot(...sub(centre(camera), this.places(i).foot));
-    const chosen = near.find((i) => i.id === model.chosenOf("insert"));
+    const chosen = under.find((i) => i.id === model.chosenOf("insert")),
+      near = under.filter((i) => !isFar(i));
     return chosen ?? near.sort((a, b) => far(a) - far(b))[0] ?? null;
   }
 
@@ -226,101 +239,27 @@ export class Handles {
       insert = model.insert(model.chosenOf("insert"));
     if (!insert || insert.locked) return;
     const places = this.places(insert),
-      at = viewport.worldToStage(places.foot);
+      at = isFar(insert) ? this.far.spots(insert).foot : viewport.worldToStage(places.foot);
     if (!at) return;
-    const s = viewport.through() ? viewport.view.scale : 1,
-      hit = viewport.onPlane([at[0] + dx * s, at[1] + dy * s], places.foot, places.n),
+    const s = viewport.through() ? viewport.view.scale : 1;
+    if (isFar(insert)) {
+      const next = this.far.dragged(insert, "foot", at, [at[0] + dx * s, at[1] + dy * s]);
+      model.edit({ edit: "change-insert", insert: next }).catch(() => {});
+      return;
+    }
+    const hit = viewport.onPlane([at[0] + dx * s, at[1] + dy * s], places.foot, places.n),
       from = viewport.onPlane(at, places.foot, places.n);
     if (!hit || !from) return;
     const next = structuredClone(insert);
-    this.set(next.placement, "foot", inside(places.world, sub(hit, from)));
+    this.set(next.placement, "foot", stepWithin(places.world, sub(hit, from)));
     model.edit({ edit: "change-insert", insert: next }).catch(() => {});
-  }
-
-  /** Where a thing goes over time, as far as it moves. @param {CanvasRenderingContext2D} g @param {any} insert */
-  paintWay(g, insert) {
-    const { viewport } = this,
-      frames = keyedFrames(insert, "place");
-    if (frames.length < 2) return;
-    const [first, last] = [frames[0], frames[frames.length - 1]],
-      step = Math.max(1, (last - first) / 120);
-    g.strokeStyle = colours.sand;
-    g.lineWidth = 1;
-    g.setLineDash([3, 3]);
-    g.beginPath();
-    let drawn = false;
-    for (let f = first; f <= last + 1e-9; f += step) {
-      const at = viewport.worldToStage(this.footAt(insert, f));
-      if (!at) drawn = false;
-      else if (drawn) g.lineTo(at[0], at[1]);
-      else g.moveTo(at[0], at[1]);
-      drawn = !!at;
-    }
-    g.stroke();
-    g.setLineDash([]);
-    for (const f of frames) {
-      const at = viewport.worldToStage(this.footAt(insert, f));
-      if (!at) continue;
-      g.fillStyle = f === viewport.model.frame ? colours.sand : colours.stone;
-      g.beginPath();
-      g.moveTo(at[0], at[1] - 5);
-      g.lineTo(at[0] + 5, at[1]);
-      g.lineTo(at[0], at[1] + 5);
-      g.lineTo(at[0] - 5, at[1]);
-      g.closePath();
-      g.fill();
-      g.stroke();
-    }
-  }
-
-  /** @param {any} insert @param {number} frame */
-  footAt(insert, frame) {
-    return pointOf(worldOf(this.inserts(), insert, frame), placeAt(insert.placement, frame).foot);
-  }
-
-  /** A key of the chosen thing's way under the pointer, other than that of this frame. @param {number[]} at */
-  keyAt(at) {
-    const { model } = this.viewport,
-      insert = model.insert(model.chosenOf("insert"));
-    if (!insert || !marksInserts(model)) return null;
-    const frames = keyedFrames(insert, "place");
-    if (frames.length < 2) return null;
-    for (const frame of frames) {
-      const p = this.viewport.worldToStage(this.footAt(insert, frame));
-      if (p && frame !== model.frame && Math.hypot(p[0] - at[0], p[1] - at[1]) < GRAB_PX) return { insert, frame };
-    }
-    return null;
-  }
-
-  /** Pulls a key of the way in the surface of the thing. @param {{insert: any, frame: number}} key @param {number[]} at */
-  pullKey({ insert, frame }, at) {
-    const { viewport } = this,
-      { model } = viewport,
-      world = worldOf(this.inserts(), insert, frame),
-      foot = this.footAt(insert, frame);
-    const normal = wayOf(world, insert.placement.anchor.normal),
-      first = viewport.onPlane(at, foot, normal);
-    if (!first) return;
-    viewport.drag(
-      (now) => {
-        const hit = viewport.onPlane(now, foot, normal);
-        if (!hit) return;
-        const next = structuredClone(insert),
-          { anchor } = next.placement,
-          by = inside(world, sub(hit, first));
-        anchor.foot = withValue(anchor.foot, frame, add(valueAt(PLACE, anchor.foot, frame), by));
-        model.moving = next;
-        this.sketch();
-      },
-      () => this.drop(insert),
-    );
   }
 
   /** Begins a drag if a handle is there. @param {number[]} at */
   down(at) {
-    const key = this.keyAt(at);
+    const key = this.way.keyAt(at);
     if (key) {
-      this.pullKey(key, at);
+      this.way.pull(key, at);
       return true;
     }
     const grabbed = this.over(at);
@@ -331,6 +270,16 @@ export class Handles {
     // What is locked can be chosen, not moved.
     if (insert.locked) return true;
     const began = structuredClone(insert);
+    if (isFar(insert)) {
+      viewport.drag(
+        (now) => {
+          viewport.model.moving = this.far.dragged(began, name, at, now);
+          this.sketch();
+        },
+        () => this.drop(began),
+      );
+      return true;
+    }
     const first = viewport.onPlane(at, places.foot, places.n);
     const sight = viewport.rayAt(at);
     const edge = !first || !sight || Math.abs(dot(unit(sight.along), places.n)) < EDGE_ON;
@@ -355,7 +304,7 @@ export class Handles {
           if (name === "foot") {
             const at = add(places.foot, sub(hit, first)),
               to = free ? at : this.rested(places, at, others);
-            this.set(p, "foot", inside(places.world, sub(to, places.foot)));
+            this.set(p, "foot", stepWithin(places.world, sub(to, places.foot)));
           }
           if (name === "turn") {
             const by = Math.atan2(dot(cross(a, b), places.n), dot(a, b));
@@ -379,7 +328,7 @@ export class Handles {
     const { model } = this.viewport;
     /** @type {any[]} */ const all = this.inserts();
     const seen = all.filter((i) => i.id !== insert.id && i.parent !== insert.id && !i.hidden);
-    const there = seen.filter((i) => i.content.kind !== "backdrop").map((i) => this.places(i));
+    const there = seen.filter((i) => !isFar(i)).map((i) => this.places(i));
     const edges = model.shownSurfaces().flatMap((/** @type {any} */ s) => {
       /** @type {number[][]} */ const corners = s.outline ?? [];
       return corners.map((c, i) => [c, corners[(i + 1) % corners.length]]);
@@ -430,7 +379,7 @@ export class Handles {
     };
     if (name === "foot") {
       const axis = reach(places.right) >= reach(places.ahead) ? places.right : places.ahead;
-      this.set(placement, "foot", inside(places.world, scale(axis, this.along(places, axis, total))));
+      this.set(placement, "foot", stepWithin(places.world, scale(axis, this.along(places, axis, total))));
     }
     if (name === "turn") this.set(placement, "turn", total[0] * TURN_A_PX);
     if (name === "size") this.set(placement, "size", Math.exp((total[0] - total[1]) / GROWS_BY_E_PX));
@@ -513,7 +462,7 @@ export class Handles {
   }
 }
 
-/** A step in the world, in the frame of what a thing hangs on. @param {any} world @param {number[]} by */
-const inside = (world, by) => scale(wayBack(world, by), 1 / world.scale);
+/** Whether it goes with the camera instead of standing somewhere. @param {any} insert */
+export const isFar = (insert) => insert.content.kind === "backdrop";
 
 const clampScale = (/** @type {number} */ by) => Math.min(Math.max(by, 0.05), 20);

@@ -81,9 +81,9 @@ export class PullTool {
       { tool } = model;
     if (tool.kind !== "pull") return;
     const said = await model.arrange({ how: "corners", frames: tool.frames });
-    const reading = document.getElementById("pull-reading");
-    if (said !== null && reading) reading.textContent = said;
-    model.touch();
+    // The sheet is drawn anew after each fit, and takes it from here.
+    if (said !== null) tool.said = said;
+    model.select();
   }
 
   /** @param {number[]} at */
