@@ -125,7 +125,8 @@ test("its values are typed, and another picture takes its place", async () => {
 test("a clip runs with the shot, and a model stands on its foot", async () => {
   await takeIn("screen.mp4");
   await clickAt([560, 640]);
-  assert.equal(await page.locator('.insert-form [name="speed"]').count(), 1, "a clip has");
+  // A clip has a speed.
+  await page.waitForSelector('.insert-form [name="speed"]', { state: "attached" });
   await page.selectOption('.insert-form [name="light"]', "glows");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.at(-1).content.glows);
   const at = [560, 610];

@@ -147,7 +147,6 @@ export function inserts({ model, byId }) {
   function give(asset) {
     const to = wants;
     wants = null;
-    say("");
     return to?.(asset);
   }
 
@@ -192,6 +191,7 @@ export function inserts({ model, byId }) {
         }),
       "place-file": (button) => {
         const chosen = model.chosenOf("insert");
+        if (wants || swapping) say("");
         if (wants) return give(button.dataset.asset ?? "");
         if (swapping && chosen !== null) return swap(chosen, button.dataset.asset ?? "");
         return model.toggle(fileTool(button.dataset));
