@@ -53,6 +53,7 @@ const foot = () =>
 async function placeItem(item, at) {
   await page.locator(`[data-item="${item}"]`).evaluate((b) => b.click());
   await page.waitForFunction(() => globalThis.fennik.model.tool.kind === "place", null, { timeout: 60_000 });
+  assert.equal(await page.getAttribute(`[data-item="${item}"]`, "aria-pressed"), "true", "it is in hand");
   const [x, y] = await onPage(at);
   await page.mouse.move(x, y);
   await page.waitForFunction(() => globalThis.fennik.model.surface?.outline?.length > 3);
@@ -231,6 +232,7 @@ test("keys are set by moving at another frame, dragged in the timeline, and show
 test("a sign's corners are pulled onto places of the picture", async () => {
   await showFrame(page, 60);
   await placeItem("lane", [640, 330]);
+  await unfold(page, "group-how-it-is-seen");
   await unfold(page, "group-fit");
   await page.click('[data-act="pull-corners"]');
   const corner = () =>
@@ -245,6 +247,40 @@ test("a sign's corners are pulled onto places of the picture", async () => {
   await page.mouse.down();
   await page.mouse.move(tx, ty, { steps: 4 });
   await changed(() => page.mouse.up());
-  await page.waitForFunction(() => /misses by/.test(document.getElementById("pull-reading")?.textContent ?? ""));
-  await page.keyboard.press("Escape");
+  const reading = () => /misses by/.test(document.getElementById("pull-reading")?.textContent ?? "");
+  await page.waitForFunction(reading);
+  // The sheet is drawn anew after every change, and goes on saying it until the corners are let go.
+  await changed(async () => {
+    await page.fill('.insert-form [name="opacity"]', "0.9");
+    await page.press('.insert-form [name="opacity"]', "Tab");
+  });
+  await page.waitForFunction(() => document.querySelector('.insert-form [name="opacity"]')?.value === "0.9");
+  assert.ok(await page.evaluate(reading), "it is still said");
+  assert.equal(await page.getAttribute('[data-act="pull-corners"]', "aria-pressed"), "true");
+  await page.click('[data-act="pull-corners"]');
+  await page.waitForFunction(() => globalThis.fennik.model.tool.kind === "select");
+  assert.equal(await page.textContent("#pull-reading"), "");
+});
+
+test("seen from outside, the chosen thing fills the view and its handles stay within it", async () => {
+  await showFrame(page, 60);
+  await placeItem("crate", [560, 620]);
+  await page.selectOption("#panes", "beside");
+  await page.waitForFunction(() => globalThis.fennik.views[1].scene.frame?.kind === "top");
+  const { spots, size, across } = await page.evaluate(() => {
+    const [, view] = globalThis.fennik.views,
+      { model, handles } = view;
+    view.fitChosen();
+    const insert = model.insert(model.chosenOf("insert")),
+      xs = handles.outline(insert).map((p) => p[0]);
+    return {
+      spots: handles.spots(handles.places(insert)),
+      size: view.size(),
+      across: Math.max(...xs) - Math.min(...xs),
+    };
+  });
+  for (const [name, [x, y]] of Object.entries(spots))
+    assert.ok(x > 0 && x < size.w && y > 0 && y < size.h, `${name} at ${x}, ${y} of ${size.w} x ${size.h}`);
+  assert.ok(across > 0.15 * size.w && across < size.w, `the thing is ${across} px wide of ${size.w}`);
+  await page.selectOption("#panes", "one");
 });

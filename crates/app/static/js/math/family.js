@@ -95,5 +95,9 @@ export function standsAt(inserts, insert, frame, eye = null) {
   return then(ownOf(insert.placement, frame, eye && pointBack(world, eye)), world);
 }
 
+/** Where the foot of an insert is in the world. @param {any[]} inserts @param {any} insert @param {number} frame */
+export const footAt = (inserts, insert, frame) =>
+  pointOf(worldOf(inserts, insert, frame), placeAt(insert.placement, frame).foot);
+
 /** A step in the world, in the frame of what a thing hangs on. @param {any} world @param {number[]} by */
 export const stepWithin = (world, by) => scale(wayBack(world, by), 1 / world.scale);

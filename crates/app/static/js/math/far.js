@@ -1,5 +1,5 @@
 // @ts-check
-/** Directions by their bearing and their height over the horizon, degrees. No DOM; run by `node --test`. */
+/** What is far off, and directions by their bearing and their height over the horizon, degrees. No DOM; run by `node --test`. */
 
 /** A unit direction; bearing 0 is ahead (-Z), to the right positive. @param {number} bearing @param {number} height */
 export function toward(bearing, height) {
@@ -12,3 +12,6 @@ export const bearingOf = ([x, , z]) => (Math.atan2(x, -z) * 180) / Math.PI;
 
 /** @param {number[]} direction */
 export const heightOf = ([x, y, z]) => (Math.atan2(y, Math.hypot(x, z)) * 180) / Math.PI;
+
+/** Whether an insert goes with the camera instead of standing somewhere. @param {any} insert */
+export const isFar = (insert) => insert.content.kind === "backdrop";

@@ -1,6 +1,8 @@
 // @ts-check
 /** The scene from outside, drawn in parallel projection: from the top, front, side or freely turned. */
 import { add, centre, dot, scale } from "../math/camera.js";
+import { footAt } from "../math/family.js";
+import { isFar } from "../math/far.js";
 import { ellipse } from "../math/spread.js";
 import { colours } from "./colours.js";
 import { PointsLayer } from "./points-layer.js";
@@ -29,7 +31,7 @@ export class SceneView {
     this.shift = [0, 0];
     /**
      * How the view was laid, and what for.
-     * @type {{kind: string, about: number[], size: number, w: number, h: number, points: object[]}|null}
+     * @type {{kind: string, about: number[], size: number, w: number, h: number, points: object[]|null}|null}
      */
     this.frame = null;
     this.layer = new PointsLayer();
@@ -55,6 +57,15 @@ export class SceneView {
   fit() {
     this.zoom = 1;
     this.shift = [0, 0];
+    // What was placed since is seen as well.
+    if (this.frame) this.frame.points = null;
+  }
+
+  /** Where things stand, world. */
+  placed() {
+    const { state, frame } = this.model,
+      /** @type {any[]} */ inserts = state?.inserts ?? [];
+    return inserts.filter((i) => !i.hidden && !isFar(i)).map((i) => footAt(inserts, i, frame));
   }
 
   /** Turns by a drag of the pointer, px. @param {number} dx @param {number} dy */
@@ -79,7 +90,7 @@ export class SceneView {
     return { right: [cy, 0, -sy], up: [-sp * sy, cp, -sp * cy], near: [cp * sy, sp, cp * cy] };
   }
 
-  /** Fits the points and the camera path into the canvas. @param {string} kind @param {number} w @param {number} h */
+  /** Fits the points, the camera path and what is placed into the canvas. @param {string} kind @param {number} w @param {number} h */
   lay(kind, w, h) {
     const { model } = this,
       last = this.frame;
@@ -87,10 +98,15 @@ export class SceneView {
     if (last && last.kind === kind && last.w === w && last.h === h && last.points === model.points) return;
     const eyes = model.cameras.flatMap((c) => (c ? [centre(c)] : []));
     const all = this.path ? eyes : model.points.map((p) => p.x).concat(eyes);
+    const placed = this.placed();
     const spread = (/** @type {number[]} */ axis) => {
       const s = all.map((p) => dot(p, axis)).sort((a, b) => a - b);
       const outside = this.path ? 0 : OUTSIDE;
-      return s.length ? [s[Math.floor(s.length * outside)], s[Math.floor((s.length - 1) * (1 - outside))]] : [0, 1];
+      const ends = s.length
+        ? [s[Math.floor(s.length * outside)], s[Math.floor((s.length - 1) * (1 - outside))]]
+        : [0, 1];
+      const stand = this.path ? [] : placed.map((p) => dot(p, axis));
+      return [Math.min(ends[0], ...stand), Math.max(ends[1], ...stand)];
     };
     // A view that turns is fitted for every way it may be turned.
     const { right, up, near } = kind === "free" ? WORLD : this.axes(kind);

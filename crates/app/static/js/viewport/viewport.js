@@ -1,13 +1,14 @@
 // @ts-check
 /** A view of the shot: the plate through the camera with its overlays, or the scene from outside. */
 import { meetPlane, project, ray } from "../math/camera.js";
+import { isFar } from "../math/far.js";
 import { trackAt } from "../math/tracks.js";
 import { marksLines, shownAt } from "./shown.js";
 import { paintGround, paintLines, paintRod, paintSurfaces } from "./ground.js";
 import { paintLook, paintTile, paintTracks } from "./overlays.js";
 import { pointsAtPicture } from "../state/tool.js";
 import { SceneView } from "./scene-view.js";
-import { Handles, isFar } from "./tools/handles.js";
+import { Handles } from "./tools/handles.js";
 import { CornersTool } from "./tools/corners.js";
 import { LineTool } from "./tools/line.js";
 import { MaskEditor } from "./tools/mask.js";
@@ -193,7 +194,7 @@ export class Viewport {
       insert = model.insert(model.chosenOf("insert")),
       surface = model.state.surfaces.find((/** @type {any} */ s) => s.id === model.chosenOf("surface"));
     const points = model.points.filter((p) => model.selected.has(p.id)).map((p) => p.x);
-    if (insert && !isFar(insert)) points.push(this.handles.places(insert).foot, this.handles.places(insert).lift);
+    if (insert && !isFar(insert)) points.push(...this.handles.takesUp(insert));
     return surface ? points.concat(surface.outline) : points;
   }
 

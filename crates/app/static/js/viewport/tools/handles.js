@@ -5,6 +5,7 @@
  */
 import { add, centre, cross, dot, scale, sub, unit } from "../../math/camera.js";
 import { NUMBER, PLACE, ROTATION, valueAt, withValue } from "../../math/curve.js";
+import { isFar } from "../../math/far.js";
 import { pointOf, standsAt, stepWithin, wayOf, worldOf } from "../../math/family.js";
 import { holds, hullOf } from "../../math/hull.js";
 import { placeAt, surfaceAxes } from "../../math/placement.js";
@@ -18,6 +19,8 @@ import { GRAB_PX } from "./grab.js";
 import { WayHandles } from "./way.js";
 import { note, refusal } from "../../notes.js";
 
+/** Length of a handle, px of the picture or of a view from outside. */
+const HANDLE_PX = 99;
 /** A draft that took longer is followed by smaller ones, and a small one that took less by whole ones. */
 const SLOW_MS = 90,
   QUICK_MS = 22;
@@ -54,6 +57,27 @@ export class Handles {
     return this.inserts().filter((/** @type {any} */ i) => all || i.id === model.chosenOf("insert"));
   }
 
+  /**
+   * How long handles are in the world: of a constant size on the screen, so that they can be grabbed at any distance.
+   * @param {number[]} foot @param {any} camera
+   */
+  reach(foot, camera) {
+    const outside = this.viewport.through() ? null : this.viewport.scene.frame;
+    if (outside) return HANDLE_PX / (outside.size * this.viewport.scene.zoom);
+    return camera ? (HANDLE_PX * Math.hypot(...sub(centre(camera), foot))) / camera.f : 1;
+  }
+
+  /** Where it is in the world: its corners, and where its way leads. @param {any} insert @returns {number[][]} */
+  takesUp(insert) {
+    const { model } = this.viewport,
+      camera = model.camera(),
+      stands = standsAt(this.inserts(), insert, model.frame, camera && centre(camera)),
+      shape = model.shapes.get(insert.id) ?? [];
+    const { foot, lift } = this.places(insert),
+      way = this.way.frames(insert).map((f) => this.way.footAt(insert, f));
+    return [foot, ...(shape.length ? [] : [lift]), ...shape.map((p) => pointOf(stands, p)), ...way];
+  }
+
   /** Where the handles of an insert are in the world. @param {any} insert */
   places(insert) {
     const { model } = this.viewport,
@@ -63,8 +87,7 @@ export class Handles {
     const foot = pointOf(world, own.foot),
       n = wayOf(world, own.normal),
       baseline = wayOf(world, own.baseline);
-    // A constant size on the screen, so that handles can be grabbed at any distance.
-    const reach = camera ? (0.11 * Math.hypot(...sub(centre(camera), foot)) * 900) / camera.f : 1;
+    const reach = this.reach(foot, camera);
     // Turned in the surface, whatever it leans.
     const right = unit(sub(baseline, scale(n, dot(baseline, n)))),
       ahead = cross(right, n);
@@ -461,8 +484,5 @@ export class Handles {
     model.touch();
   }
 }
-
-/** Whether it goes with the camera instead of standing somewhere. @param {any} insert */
-export const isFar = (insert) => insert.content.kind === "backdrop";
 
 const clampScale = (/** @type {number} */ by) => Math.min(Math.max(by, 0.05), 20);

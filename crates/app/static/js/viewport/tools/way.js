@@ -2,8 +2,8 @@
 /** The way that the chosen thing goes over time, drawn in the views; its keys can be pulled there. */
 import { add, sub } from "../../math/camera.js";
 import { PLACE, valueAt, withValue } from "../../math/curve.js";
-import { pointOf, stepWithin, wayOf, worldOf } from "../../math/family.js";
-import { keyedFrames, placeAt } from "../../math/placement.js";
+import { footAt, stepWithin, wayOf, worldOf } from "../../math/family.js";
+import { keyedFrames } from "../../math/placement.js";
 import { colours } from "../colours.js";
 import { marksInserts } from "../shown.js";
 import { GRAB_PX } from "./grab.js";
@@ -51,9 +51,14 @@ export class WayHandles {
     }
   }
 
+  /** Where it has keys of its place. @param {any} insert */
+  frames(insert) {
+    return keyedFrames(insert, "place");
+  }
+
   /** @param {any} insert @param {number} frame */
   footAt(insert, frame) {
-    return pointOf(worldOf(this.handles.inserts(), insert, frame), placeAt(insert.placement, frame).foot);
+    return footAt(this.handles.inserts(), insert, frame);
   }
 
   /** A key of the chosen thing's way under the pointer, other than that of this frame. @param {number[]} at */
