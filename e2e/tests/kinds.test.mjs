@@ -6,7 +6,21 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
 import { Document, NodeIO, Scene } from "@gltf-transform/core";
-import { colourAt, distance, edited, endAll, openStation, showFrame, startAll, stateOf, unfold } from "../support.mjs";
+import {
+  colourAt,
+  distance,
+  edited,
+  endAll,
+  openStation,
+  showFrame,
+  startAll,
+  stateOf,
+  trueGround,
+  trueProject,
+  unfold,
+} from "../support.mjs";
+
+const truth = JSON.parse(readFileSync(new URL("../../crates/demo/assets/varrick-quay.truth.json", import.meta.url)));
 
 let folder, server, browser, page, files;
 
@@ -305,6 +319,69 @@ test("drawings and letters of others are taken in", async () => {
   assert.equal(title.content.lettering?.font_file?.file, "amiri.woff2");
   await page.waitForSelector(".insert-form >> text=/set in amiri.woff2/");
   assert.equal(await page.locator(".insert-list .fault").count(), 0, "no letter is missing");
+});
+
+test("colours of the light are seen on what is placed", async () => {
+  await drawn();
+  await page.evaluate(() => {
+    const canvas = document.getElementById("plate");
+    globalThis.before = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height).data;
+  });
+  await openStation(page, "light");
+  await changed(() => page.fill('[name="sun-colour"]', "#ff3018"));
+  await changed(() => page.fill('[name="ambient-colour"]', "#ff3018"));
+  await drawn();
+  // Of what looks otherwise now, by how much more red than blue it is.
+  const { count, redder } = await page.evaluate(() => {
+    const canvas = document.getElementById("plate"),
+      now = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height).data,
+      was = globalThis.before;
+    let [count, sum] = [0, 0];
+    for (let i = 0; i < now.length; i += 4) {
+      const by = now[i] - now[i + 2] - (was[i] - was[i + 2]);
+      if (Math.abs(now[i + 1] - was[i + 1]) + Math.abs(now[i + 2] - was[i + 2]) > 30)
+        [count, sum] = [count + 1, sum + by];
+    }
+    return { count, redder: sum / count };
+  });
+  assert.ok(count > 500 && redder > 15, `in warm light ${count} px are redder by ${redder}`);
+  const width = async (deg) => {
+    await page.fill('[name="sun-width"]', deg);
+    await page.press('[name="sun-width"]', "Tab");
+  };
+  await width("200");
+  await page.waitForFunction(() => /width between 0 and 60/.test(document.getElementById("notes").textContent));
+  await page.evaluate(() => document.getElementById("notes").replaceChildren());
+  await changed(() => width("2"));
+  await openStation(page, "inserts");
+});
+
+test("the sun stands where a shadow on the plate says", async () => {
+  const camera = truth.frames[60],
+    foot = trueGround(camera, [560, 600]),
+    pole = 1;
+  await openStation(page, "light");
+  const drawn = async (bearing, height) => {
+    const [b, h] = [bearing, height].map((deg) => (deg * Math.PI) / 180),
+      reach = pole / Math.tan(h);
+    const tip = [foot[0] - Math.sin(b) * reach, 0, foot[2] - Math.cos(b) * reach],
+      top = [foot[0], pole, foot[2]];
+    await page.click('[data-act="sun-shadow"]');
+    assert.match(await page.textContent("#sun-reading"), /foot/);
+    await changed(async () => {
+      for (const place of [foot, tip, top]) await page.mouse.click(...(await onPage(trueProject(camera, place))));
+    });
+    await page.waitForFunction(() => globalThis.fennik.model.tool.kind === "select");
+    const value = async (name) => Number(await page.getAttribute(`#light [name="${name}"]`, "data-full"));
+    return [await value("bearing"), await value("height")];
+  };
+  const apart = (a, b) => Math.abs(((((a - b + 180) % 360) + 360) % 360) - 180);
+  const [first, high] = await drawn(40, 40),
+    [second, low] = await drawn(-65, 25);
+  assert.ok(Math.abs(high - 40) < 2 && Math.abs(low - 25) < 2, `heights of 40 and 25 deg: ${high} ${low}`);
+  // The datum of the shot may look another way than the film.
+  assert.ok(apart(first - second, 105) < 2, `bearings 105 deg apart: ${first} ${second}`);
+  await openStation(page, "inserts");
 });
 
 test("a file that cannot be shown is refused by its name, and nothing changes", async () => {

@@ -183,6 +183,7 @@ fn named(toward_sun: Vector3<f64>) -> Light {
         sun: f64::from(SUN),
         ambient: f64::from(AMBIENT),
         floor_shadow: 0.0,
+        ..LightNow::default()
     }
     .into()
 }

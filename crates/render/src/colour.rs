@@ -37,6 +37,16 @@ pub fn linear_of(byte: u8) -> f32 {
     LINEAR[usize::from(byte)]
 }
 
+/// Linear light of a colour as encoded for display, 0 to 255.
+pub(crate) fn linear_colour(colour: [f64; 3]) -> nalgebra::Vector3<f32> {
+    colour.map(|v| decode((v / 255.0) as f32)).into()
+}
+
+/// How bright linear light is seen (ITU-R BT.709).
+pub(crate) fn luminance(light: [f32; 3]) -> f32 {
+    0.2126 * light[0] + 0.7152 * light[1] + 0.0722 * light[2]
+}
+
 /// Linear light of every display byte, for those who look many up.
 pub(crate) fn linear_table() -> &'static [f32; 256] {
     &LINEAR

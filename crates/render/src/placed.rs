@@ -3,7 +3,7 @@
 use crate::Mesh;
 use crate::light::Care;
 use crate::material::Material;
-use crate::shadow::{Casts, FloorShadow, on_one_grid, reach, side_by_side};
+use crate::shadow::{Casts, FloorShadow, Sun, on_one_grid, reach, side_by_side};
 use crate::tree::Bvh;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Blend, Haze, HazeForm, LightNow};
@@ -323,10 +323,13 @@ impl PlacedScene {
     }
 
     fn shadows_of_now(&self, fine: bool) -> OnFloor {
-        let sun = self.light.toward_sun().cast::<f32>();
+        let sun = Sun {
+            toward: self.light.toward_sun().cast(),
+            radius: (0.5 * self.light.sun_width_deg).to_radians() as f32,
+        };
         let key = |of: u64| {
             let mut hasher = DefaultHasher::new();
-            (fine, of, <[f32; 3]>::from(sun).map(f32::to_bits)).hash(&mut hasher);
+            (fine, of, sun.radius.to_bits(), <[f32; 3]>::from(sun.toward).map(f32::to_bits)).hash(&mut hasher);
             hasher.finish()
         };
         if fine {
@@ -345,7 +348,7 @@ impl PlacedScene {
         self.casters.iter().filter(|c| !c.faces.is_empty()).map(rough).collect()
     }
 
-    fn shadow_of(&self, tree: &Bvh, faces: &[u32], sun: Vector3<f32>, fine: bool) -> Option<FloorShadow> {
+    fn shadow_of(&self, tree: &Bvh, faces: &[u32], sun: Sun, fine: bool) -> Option<FloorShadow> {
         let corners: Vec<Vector3<f32>> = self.corners_of(faces).flatten().collect();
         let blocks = |from, toward| self.blocked_by(tree, faces, from, toward);
         Some(FloorShadow::new(blocks, sun, reach(&corners, sun)?, fine))

@@ -6,11 +6,21 @@ use rayon::prelude::*;
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Half of the angle under which the sun is seen, radians: a little more than it has, as through thin haze.
-const SUN_RADIUS: f32 = 0.012;
-/// Cells along the longer side, and rays of each: rough and fine.
+/// The sun as it casts shadows.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Sun {
+    /// Unit direction to its middle.
+    pub toward: Vector3<f32>,
+    /// Half of the angle under which it is seen, radians.
+    pub radius: f32,
+}
+
+/// Cells along the longer side, and rays of each under a sun of the usual size: rough and fine.
 const ROUGH: (usize, usize) = (96, 4);
 const FINE: (usize, usize) = (448, 16);
+/// Half of the angle under which the usual sun is seen, radians, and how many times the rays there may be for a wider one.
+const USUAL_RADIUS: f32 = 0.012;
+const MOST_RAYS: f32 = 6.0;
 /// Cells along a side of the blocks in which a floor is drawn.
 const BLOCK: usize = 4;
 /// How far shadows are followed, of the size of what casts them.
@@ -72,7 +82,8 @@ fn kept<T>(all: &Kept<T>, most: usize, key: u64, make: impl FnOnce() -> T) -> Ar
 
 /// The part of the floor (x and z) on which shadows of corners may fall; `None` where the sun is too low or all lies
 /// below.
-pub(crate) fn reach(corners: &[Vector3<f32>], sun: Vector3<f32>) -> Option<(Vector2<f32>, Vector2<f32>)> {
+pub(crate) fn reach(corners: &[Vector3<f32>], sun: Sun) -> Option<(Vector2<f32>, Vector2<f32>)> {
+    let Sun { toward: sun, radius } = sun;
     if sun.y < 0.03 {
         return None;
     }
@@ -90,7 +101,7 @@ pub(crate) fn reach(corners: &[Vector3<f32>], sun: Vector3<f32>) -> Option<(Vect
         return None;
     }
     let size = (feet_high - feet_low).norm().max(top);
-    let soft = Vector2::repeat(top * SUN_RADIUS / sun.y.powi(2) + 0.02 * size);
+    let soft = Vector2::repeat(top * radius / sun.y.powi(2) + 0.02 * size);
     let most = Vector2::repeat(FARTHEST * size);
     Some(((low - soft).sup(&(feet_low - most)), (high + soft).inf(&(feet_high + most))))
         .filter(|(low, high)| low.x < high.x && low.y < high.y)
@@ -150,11 +161,13 @@ pub(crate) fn side_by_side(patches: &[Patch]) -> Vec<Patch> {
 impl FloorShadow {
     pub(crate) fn new(
         blocks: impl Fn(Vector3<f32>, Vector3<f32>) -> bool + Sync,
-        sun: Vector3<f32>,
+        sun: Sun,
         (low, high): (Vector2<f32>, Vector2<f32>),
         fine: bool,
     ) -> Self {
+        let Sun { toward: sun, radius } = sun;
         let (cells, rays) = if fine { FINE } else { ROUGH };
+        let rays = (rays as f32 * (radius / USUAL_RADIUS).clamp(1.0, MOST_RAYS)) as usize;
         let size = high - low;
         let cell = size.max() / cells as f32;
         let count = |v: f32| (v / cell).ceil().max(1.0) as usize + 1;
@@ -170,7 +183,7 @@ impl FloorShadow {
                     // Evenly over the cell and over the sun, each cell with its own turn (Vogel's spiral).
                     let n = (ray as f32 + 0.5) / rays as f32;
                     let turn = 2.399_963_2 * ray as f32 + 1.7 * column as f32 + 2.9 * row as f32;
-                    let spread = (SUN_RADIUS * n.sqrt()) / sun.y.max(0.2);
+                    let spread = radius.tan() * n.sqrt();
                     let toward = (sun + (u * turn.cos() + v * turn.sin()) * spread).normalize();
                     let jitter = Vector2::new((turn * 1.3).sin(), (turn * 0.7).cos()) * 0.5;
                     let x = low.x + (column as f32 + jitter.x) * cell;
@@ -242,7 +255,7 @@ mod tests {
         let tree = Bvh::build(&wall());
         let blocks = |from, toward| tree.blocks(from, toward, |_, _, _| true);
         // From behind the wall at 45 degrees: the shadow falls toward +z, 2 m long.
-        let sun = Vector3::new(0.0, 1.0, -1.0f32).normalize();
+        let sun = Sun { toward: Vector3::new(0.0, 1.0, -1.0f32).normalize(), radius: USUAL_RADIUS };
         let (low, high) = reach(&corners, sun).unwrap();
         assert!(high.y > 2.0 && high.y < 2.3 && low.y < 0.0 && low.y > -0.3, "{low} {high}");
         let shadow = FloorShadow::new(blocks, sun, (low, high), true);
@@ -265,6 +278,16 @@ mod tests {
             edge(0.15) - edge(0.85)
         };
         assert!(width(1.8) > 1.5 * width(0.15), "{} {}", width(1.8), width(0.15));
+        // A sun four times as wide, and looked at from above the end: half-light as wide as the way times its angle.
+        let wide = Sun { radius: 4.0 * USUAL_RADIUS, ..sun };
+        let shadow = FloorShadow::new(blocks, wide, reach(&corners, wide).unwrap(), true);
+        let edge = |level: f32| {
+            (0..2500).map(|i| 1.0 + i as f32 * 0.001).find(|z| shadow.at(Vector2::new(0.0, *z)) < level).unwrap()
+        };
+        // From the top, 2.83 m away, seen at 45 degrees; a disc keeps a tenth to nine tenths over 0.687 of its width.
+        let soft = edge(0.1) - edge(0.9);
+        let wanted = 0.687 * 2.0 * wide.radius * 2.0 * 2f32.sqrt() * 2f32.sqrt();
+        assert!((soft / wanted - 1.0).abs() < 0.1, "{soft} instead of {wanted}");
     }
 
     proptest::proptest! {
@@ -291,8 +314,9 @@ mod tests {
     #[test]
     fn no_shadow_where_the_sun_is_down_or_all_lies_below() {
         let corners = [Vector3::new(0.0, 1.0, 0.0f32)];
-        assert!(reach(&corners, Vector3::new(1.0, 0.0, 0.0)).is_none());
-        assert!(reach(&[Vector3::new(0.0, -1.0, 0.0)], Vector3::y()).is_none());
-        assert!(reach(&[], Vector3::y()).is_none());
+        let sun = |toward| Sun { toward, radius: USUAL_RADIUS };
+        assert!(reach(&corners, sun(Vector3::new(1.0, 0.0, 0.0))).is_none());
+        assert!(reach(&[Vector3::new(0.0, -1.0, 0.0)], sun(Vector3::y())).is_none());
+        assert!(reach(&[], sun(Vector3::y())).is_none());
     }
 }

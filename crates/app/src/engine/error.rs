@@ -8,7 +8,7 @@ use super::picture::PictureError;
 use super::quantity::QuantityError;
 use super::recipe::StepError;
 use super::run::WorkError;
-use fennik_core::scene::{DatumError, InsertError, LineError, SpotError, SurfaceEditError, TransferError};
+use fennik_core::scene::{DatumError, InsertError, LineError, SpotError, SunError, SurfaceEditError, TransferError};
 use fennik_core::solve::{SettingsError, SolveFailure};
 use fennik_core::survey::PlaneError;
 use fennik_core::track::TrackError;
@@ -55,6 +55,9 @@ pub enum EngineError {
     /// A place to put something.
     #[error(transparent)]
     Spot(#[from] SpotError),
+    /// A shadow that is to tell the sun.
+    #[error(transparent)]
+    Sun(#[from] SunError),
     /// What is placed.
     #[error(transparent)]
     Insert(#[from] InsertError),

@@ -12,6 +12,7 @@ mod jpeg;
 pub mod kinds;
 pub mod laying;
 pub mod library;
+pub mod light;
 pub mod measure;
 pub mod output;
 pub mod picture;

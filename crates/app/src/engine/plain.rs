@@ -22,7 +22,15 @@ pub fn ensure(store: &Store) -> Result<(), EngineError> {
     }
     let shot = REEL.take_in(store)?;
     let (datum, insert) = staging(&serde_json::from_slice(REEL.solve)?)?;
-    let light = LightNow { bearing_deg: 37.0, height_deg: 46.0, sun: 0.85, ambient: 0.4, floor_shadow: 1.0 }.into();
+    let light = LightNow {
+        bearing_deg: 37.0,
+        height_deg: 46.0,
+        sun: 0.85,
+        ambient: 0.4,
+        floor_shadow: 1.0,
+        ..LightNow::default()
+    }
+    .into();
     for edit in [
         Edit::Datum(DatumEdit::Datum { datum, follow: Follow::Picture }),
         Edit::Light(LightEdit::Light { light }),

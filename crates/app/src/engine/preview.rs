@@ -123,7 +123,14 @@ impl Assets for OneFile {
 }
 
 fn drawn(inserts: &[Insert; 1], assets: &Arc<dyn Assets>, is_model: bool) -> Result<Vec<u8>, EngineError> {
-    let light = LightNow { bearing_deg: 35.0, height_deg: 50.0, sun: 0.85, ambient: 0.4, floor_shadow: 0.0 };
+    let light = LightNow {
+        bearing_deg: 35.0,
+        height_deg: 50.0,
+        sun: 0.85,
+        ambient: 0.4,
+        floor_shadow: 0.0,
+        ..LightNow::default()
+    };
     let scene = RenderScene::build(inserts, &light.into(), &ShapeCache::default(), assets)?;
     let mesh = RenderScene::mesh(&inserts[0], &[], 0.0, assets.as_ref())?;
     let (low, high) = mesh.bounds().unwrap_or_default();

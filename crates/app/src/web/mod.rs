@@ -11,6 +11,7 @@ mod files;
 #[cfg(test)]
 mod golden;
 mod guard;
+mod lines;
 mod picture;
 mod sheet;
 mod shots;

@@ -1,13 +1,14 @@
 //! The sheet: all about the one thing that is chosen.
 
 use super::answer::Part;
+use super::lines::Line;
 use super::stations::track::mode_word;
 use super::stations::view::{ShotView, drawn};
 use super::{PageError, block};
 use crate::engine::EngineError;
 use crate::engine::ShotError;
 use crate::engine::assets::{self, AssetInfo};
-use crate::engine::kinds::{self, Field, Input, Values};
+use crate::engine::kinds::{self, Field};
 use crate::engine::laying::plane_named;
 use crate::web::answer::Editor;
 use actix_web::{Responder, get, web};
@@ -48,74 +49,6 @@ impl About {
 /// Whether a part is a sheet.
 pub fn is_sheet(name: &str) -> bool {
     About::of(name).is_some()
-}
-
-/// A value as the form shows it.
-struct Line {
-    field: Field,
-    value: String,
-    /// What it began with, where that is another.
-    began: Option<String>,
-    /// Whether it changes over time.
-    keyed: bool,
-}
-
-fn written(value: Option<&serde_json::Value>) -> String {
-    match value {
-        Some(serde_json::Value::String(text)) => text.clone(),
-        Some(other) => other.to_string(),
-        None => String::new(),
-    }
-}
-
-impl Line {
-    fn of(field: &Field, values: &Values, began: Option<&Values>, keyed: &[String]) -> Self {
-        let now = values.get(field.name);
-        let then = began.and_then(|b| b.get(field.name)).filter(|then| !same(now, then));
-        let keyed = keyed.iter().any(|k| k == kinds::track_of(field.name));
-        Self { field: *field, value: written(now), began: then.map(|t| written(Some(t))), keyed }
-    }
-
-    /// A number with its measure and step.
-    fn number(&self) -> Option<(&'static str, f64, f64)> {
-        match self.field.input {
-            Input::Number(measure, step) => Some((measure.word(), step, self.value.parse().unwrap_or_default())),
-            _ => None,
-        }
-    }
-
-    fn choices(&self) -> Option<Vec<&'static str>> {
-        match self.field.input {
-            Input::Choice(of) => Some(of()),
-            _ => None,
-        }
-    }
-
-    /// Whether it can change over time.
-    fn can_change(&self) -> bool {
-        matches!(self.field.input, Input::Number(..) | Input::Colour)
-    }
-
-    fn is_colour(&self) -> bool {
-        matches!(self.field.input, Input::Colour)
-    }
-
-    fn is_long(&self) -> bool {
-        matches!(self.field.input, Input::Lines)
-    }
-
-    /// Whether it needs the whole breadth.
-    fn is_wide(&self) -> bool {
-        matches!(self.field.input, Input::Lines | Input::Text) || self.field.name == "font"
-    }
-}
-
-/// Whether two values look the same.
-fn same(now: Option<&serde_json::Value>, then: &serde_json::Value) -> bool {
-    match (now.and_then(serde_json::Value::as_f64), then.as_f64()) {
-        (Some(a), Some(b)) => (a - b).abs() <= 5e-4,
-        _ => now == Some(then),
-    }
 }
 
 /// Values that belong together.
@@ -184,7 +117,7 @@ fn insert_sheet(view: &ShotView, insert: &Insert, frame: f64) -> Result<String, 
         lines: fields
             .into_iter()
             .filter(|f| !(still && kinds::is_of_clip(f)))
-            .map(|f| Line::of(f, &values, began.as_ref(), &keyed))
+            .map(|f| Line::of(f, &values, began.as_ref(), keyed.iter().any(|k| k == kinds::track_of(f.name))))
             .collect(),
     };
     let inserts = &view.document().placing.inserts;

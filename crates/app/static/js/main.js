@@ -11,6 +11,7 @@ import { Playback } from "./state/playback.js";
 import { datum } from "./stations/datum.js";
 import { footage } from "./stations/footage.js";
 import { inserts } from "./stations/inserts.js";
+import { light } from "./stations/light.js";
 import { masks } from "./stations/masks.js";
 import { solve } from "./stations/solve.js";
 import { track } from "./stations/track.js";
@@ -39,7 +40,15 @@ const playback = new Playback(model, frames, (reading) => {
 const context = { model, byId };
 const [tracking, solving] = [track(context), solve(context)];
 /** @type {import("./stations/station.js").Station[]} */
-const stations = [footage(context), tracking, masks(context), solving, datum(context), inserts(context)];
+const stations = [
+  footage(context),
+  tracking,
+  masks(context),
+  solving,
+  datum(context),
+  inserts(context),
+  light(context),
+];
 /**
  * What the buttons of stations and sheet do, by their `data-act`.
  * @type {Record<string, (button: HTMLElement) => any>}

@@ -92,8 +92,10 @@ fn light_trim_and_settings_have_their_limits() {
     let before = server.state();
     let revision = &before["revision"];
     for (path, form, reason) in [
-        ("light", format!("revision={revision}&bearing_deg=0&height_deg=120&sun=1&ambient=1&floor_shadow=1"), "90"),
-        ("light", format!("revision={revision}&bearing_deg=0&height_deg=10&sun=-1&ambient=1&floor_shadow=1"), "20"),
+        ("light", format!("revision={revision}&bearing=0&height=120&sun=1&ambient=1&floor-shadow=1"), "90"),
+        ("light", format!("revision={revision}&bearing=0&height=10&sun=-1&ambient=1"), "20"),
+        ("light", format!("revision={revision}&sun-width=70"), "60"),
+        ("light", format!("revision={revision}&sun-colour=warm"), "colour"),
         ("trim", format!("revision={revision}&first=0&last=9999"), "ends at frame 249"),
         ("trim", format!("revision={revision}&first=9&last=3"), "at least one frame"),
         ("track-settings", format!("revision={revision}&density=0&spacing=28&threshold=0.1"), "Density"),

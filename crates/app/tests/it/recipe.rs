@@ -64,7 +64,7 @@ fn a_step_that_does_not_hold_ends_the_run_and_those_before_it_stay() {
         (json!({ "do": "set", "thing": "light", "values": { "sun": "2 m" } }), "sun: "),
         (
             json!({ "do": "set", "thing": "light", "values": { "moon": 1 } }),
-            "bearing, height, sun, ambient and floor-shadow",
+            "bearing, height, sun, sun-colour, sun-width, sun-shadow, ambient, ambient-colour, floor-shadow",
         ),
         (json!({ "do": "set", "thing": "light", "values": { "sun": 1 }, "frame": 3 }), "over time"),
         (

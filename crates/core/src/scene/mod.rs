@@ -8,6 +8,7 @@ mod document;
 mod insert;
 mod pull;
 mod spot;
+mod sun;
 mod surface;
 mod transfer;
 mod transfer_fit;
@@ -20,13 +21,14 @@ pub use datum::{
     ScaleReading, guessed_height_m, mean_roll_deg, points_inside, propose,
 };
 pub use document::{
-    AnalysisId, DatumEdit, DocumentError, Edit, EditError, Follow, FootageEdit, FrameRange, Light, LightEdit, LightNow,
-    Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument, Solving, SolvingEdit, Surfacing, SurfacingEdit, Tracking,
-    TrackingEdit,
+    AnalysisId, DatumEdit, DocumentError, Edit, EditError, Follow, FootageEdit, FrameRange, Light, LightColour,
+    LightEdit, LightNow, Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument, Solving, SolvingEdit, Surfacing,
+    SurfacingEdit, Tracking, TrackingEdit,
 };
 pub use insert::*;
 pub use pull::{PullError, PulledCorners, Rectangle, pulled};
 pub use spot::{FAR_M, Spot, SpotError, SpotKind, spot_at, spot_far, spot_on};
+pub use sun::{SunError, SunSeen, sun_by_shadow};
 pub use surface::{Surface, SurfaceEditError, SurfaceId, SurfaceReading};
 pub use transfer::{SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer};
 pub use transfer_fit::TransferFit;

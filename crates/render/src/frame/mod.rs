@@ -171,7 +171,15 @@ mod tests {
 
     #[test]
     fn one_insert_throws_its_shadow_on_another() {
-        let light = LightNow { bearing_deg: 0.0, height_deg: 30.0, sun: 1.0, ambient: 0.1, floor_shadow: 0.0 }.into();
+        let light = LightNow {
+            bearing_deg: 0.0,
+            height_deg: 30.0,
+            sun: 1.0,
+            ambient: 0.1,
+            floor_shadow: 0.0,
+            ..LightNow::default()
+        }
+        .into();
         let sum = |rgb: Vec<u8>| rgb.iter().map(|&b| u64::from(b)).sum::<u64>();
         let behind = Insert { id: InsertId(2), ..insert("HHH", 0.0, -2.0) };
         let alone = sum(draw(std::slice::from_ref(&behind), &light, Quality::Exact));
@@ -185,8 +193,14 @@ mod tests {
     #[test]
     fn what_stands_throws_its_shadow_on_the_floor_and_nothing_else_changes() {
         // The sun stands behind the letter: its shadow falls towards the camera.
-        let light =
-            |floor_shadow| LightNow { bearing_deg: 180.0, height_deg: 40.0, sun: 0.8, ambient: 0.3, floor_shadow };
+        let light = |floor_shadow| LightNow {
+            bearing_deg: 180.0,
+            height_deg: 40.0,
+            sun: 0.8,
+            ambient: 0.3,
+            floor_shadow,
+            ..LightNow::default()
+        };
         for quality in [Quality::Draft, Quality::Exact] {
             let [with, without] = [1.0, 0.0].map(|s| draw(&[insert("I", 0.0, 0.0)], &light(s).into(), quality));
             let (pose, lens) = camera();
@@ -258,7 +272,14 @@ mod tests {
     /// Fault: as soon as anything followed the camera, everything cast rough shadows in the exact picture.
     #[test]
     fn what_follows_the_camera_leaves_the_shadows_of_the_rest_alone() {
-        let light = LightNow { bearing_deg: 200.0, height_deg: 35.0, sun: 0.8, ambient: 0.3, floor_shadow: 1.0 };
+        let light = LightNow {
+            bearing_deg: 200.0,
+            height_deg: 35.0,
+            sun: 0.8,
+            ambient: 0.3,
+            floor_shadow: 1.0,
+            ..LightNow::default()
+        };
         let mut sky = Insert { id: InsertId(2), ..insert("", 0.0, 0.0) };
         sky.content =
             InsertKind::Backdrop(Backdrop { height_deg: 60.0, ..Backdrop::new(picture(7), 2.0, Spread::Flat) });

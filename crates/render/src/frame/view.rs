@@ -2,8 +2,8 @@
 
 use super::sight::Sight;
 use crate::blend::{Rgba, blend};
-use crate::colour::{encode, linear_table};
-use crate::light::{Care, Seen, Sent, shade};
+use crate::colour::{encode, linear_table, luminance};
+use crate::light::{Care, Falling, Seen, Sent, shade};
 use crate::material::Matte;
 use crate::placed::PlacedScene;
 use crate::raster::Fragment;
@@ -61,7 +61,7 @@ pub(super) enum Recall<'a> {
 /// A scene as a camera sees it over a plate.
 pub(super) struct View<'a> {
     pub scene: &'a PlacedScene,
-    sun: Vector3<f32>,
+    falling: Falling,
     pub sight: Sight<'a>,
     care: Care,
     plate: &'a [u8],
@@ -73,8 +73,8 @@ pub(super) struct View<'a> {
 
 impl<'a> View<'a> {
     pub fn new(camera: &'a Camera, scene: &'a PlacedScene, care: Care, plate: &'a [u8], size: [usize; 2]) -> Self {
-        let sun = scene.light.toward_sun().cast();
-        Self { scene, sun, sight: Sight::new(camera, size), care, plate, light_of: linear_table(), size }
+        let falling = Falling::new(&scene.light);
+        Self { scene, falling, sight: Sight::new(camera, size), care, plate, light_of: linear_table(), size }
     }
 
     /// Makes what all who draw share, before they begin.
@@ -96,7 +96,7 @@ impl View<'_> {
         let pixel = (1.0 / self.sight.camera.lens.focal_px) as f32;
         let (at, along, distance) = (at.cast(), along.cast(), distance as f32);
         let seen = Seen { face, index: index as usize, at, along, distance, pixel };
-        (shade(self.scene, self.sun, &seen, self.care), at, distance)
+        (shade(self.scene, &self.falling, &seen, self.care), at, distance)
     }
 
     /// The plate at a pixel, linear light.
@@ -114,7 +114,7 @@ impl View<'_> {
             part *= (along.y.asin() as f32 / fade.max(1e-5) + 0.5).clamp(0.0, 1.0);
         }
         if let Some((from, soft)) = matte.plate {
-            let bright = encode(0.2126 * plate[0] + 0.7152 * plate[1] + 0.0722 * plate[2]);
+            let bright = encode(luminance([plate[0], plate[1], plate[2]]));
             part *= ((bright - from) / soft.max(1e-4) + 0.5).clamp(0.0, 1.0);
         }
         if let Some(shape) = &matte.shape {

@@ -4,9 +4,11 @@
 //! "Microfacet Models for Refraction", 2007, with Schlick's terms, as glTF 2.0, appendix B), and of the sky what
 //! Karis gives for it ("Physically Based Shading on Mobile", 2014).
 
+use crate::colour::{linear_colour, luminance};
 use crate::material::ChannelMap;
 use crate::placed::{Face, PlacedScene};
 use crate::texture::Footprint;
+use fennik_core::scene::LightNow;
 use nalgebra::{Vector2, Vector3};
 use std::f32::consts::PI;
 
@@ -41,6 +43,33 @@ pub(crate) struct Sent {
     pub light: [f32; 4],
     /// Whether the sun reaches it.
     pub lit: bool,
+}
+
+/// The light that falls on everything, linear.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Falling {
+    /// Unit direction to the sun.
+    pub toward_sun: V,
+    /// Light of the sun on what faces it.
+    pub sun: V,
+    /// How much of it is kept off in the shadow of a thing, 0 to 1.
+    pub shadow: f32,
+    /// Light from everywhere.
+    pub ambient: V,
+    /// How much of a shadow falls on the floor, 0 to 1.
+    pub floor_shadow: f32,
+}
+
+impl Falling {
+    pub fn new(light: &LightNow) -> Self {
+        Self {
+            toward_sun: light.toward_sun().cast(),
+            sun: linear_colour(light.sun_colour) * light.sun as f32,
+            shadow: light.sun_shadow as f32,
+            ambient: linear_colour(light.ambient_colour) * light.ambient as f32,
+            floor_shadow: light.floor_shadow as f32,
+        }
+    }
 }
 
 /// How carefully light is looked at.
@@ -79,11 +108,12 @@ impl Places {
 }
 
 /// What a point of a face sends towards the eye.
-pub(crate) fn shade(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sent {
+pub(crate) fn shade(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Care) -> Sent {
     let material = scene.material(seen.face);
     if material.catches {
-        return caught(scene, sun, seen, care);
+        return caught(scene, light, seen, care);
     }
+    let sun = light.toward_sun;
     // Both sides of a face are lit alike: the camera may fly through.
     let back = seen.face.normal.dot(&seen.along) > 0.0;
     let flat = if back { -seen.face.normal } else { seen.face.normal };
@@ -162,33 +192,33 @@ pub(crate) fn shade(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sen
             let from = seen.at + flat * (OFFSET * seen.distance.max(1.0));
             !scene.blocks(from, sun)
         });
-    let strength = if lit { scene.light.sun as f32 } else { 0.0 };
+    let direct = light.sun * (facing * if lit { 1.0 } else { 1.0 - light.shadow });
     // The sky gives more than the ground, so that no side goes flat.
     let number = |of: &Option<ChannelMap>| {
         let of = of.as_ref()?;
         places.as_ref().and_then(|p| p.look(Some(&of.map))).map(|c| of.of(c))
     };
     let open = number(&material.occlusion_map).unwrap_or(1.0);
-    let ambient = scene.light.ambient as f32 * (0.85 + 0.15 * normal.y) * open;
-    let mut out = albedo * (strength * facing + ambient) + glow;
+    let ambient = light.ambient * ((0.85 + 0.15 * normal.y) * open);
+    let mut out = albedo.component_mul(&(direct + ambient)) + glow;
     if material.shines {
         let metal = material.metal * number(&material.metal_map).unwrap_or(1.0);
         let rough = (material.rough * number(&material.rough_map).unwrap_or(1.0)).clamp(SMOOTHEST, 1.0);
         let toward_eye = -seen.along;
         let head_on = V::repeat(DIELECTRIC * alpha) * (1.0 - metal) + albedo * metal;
-        let sky = mirrored_sky(scene, normal, toward_eye, rough, head_on) * open;
-        let sparkle = lobe(normal, toward_eye, sun, rough, head_on) * (strength * facing * PI);
-        out = albedo * (1.0 - metal) * (strength * facing + ambient) + sky + sparkle + glow;
+        let sky = mirrored_sky(light.ambient, normal, toward_eye, rough, head_on) * open;
+        let sparkle = lobe(normal, toward_eye, sun, rough, head_on).component_mul(&direct) * PI;
+        out = albedo.component_mul(&(direct + ambient)) * (1.0 - metal) + sky + sparkle + glow;
     }
     Sent { light: [out.x, out.y, out.z, alpha], lit }
 }
 
 /// The shadow that lies on the floor: black, as dark as the sun is bright against what comes from everywhere.
-fn caught(scene: &PlacedScene, sun: V, seen: &Seen, care: Care) -> Sent {
-    let direct = scene.light.sun as f32 * sun.y;
-    let darkest = direct / (direct + scene.light.ambient as f32).max(1e-6);
+fn caught(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Care) -> Sent {
+    let direct = luminance(light.sun.into()) * light.toward_sun.y;
+    let darkest = direct / (direct + luminance(light.ambient.into())).max(1e-6);
     let kept = scene.shadow_on_floor(Vector2::new(seen.at.x, seen.at.z), care.fine);
-    Sent { light: [0.0, 0.0, 0.0, kept * darkest * scene.light.floor_shadow as f32], lit: false }
+    Sent { light: [0.0, 0.0, 0.0, kept * darkest * light.floor_shadow], lit: false }
 }
 
 /// Light of the sun that is mirrored, of the light that falls on it.
@@ -204,15 +234,15 @@ fn lobe(normal: V, eye: V, sun: V, rough: f32, head_on: V) -> V {
 }
 
 /// Light of sky and ground that is mirrored: bright above, dimmer below, the softer the rougher.
-fn mirrored_sky(scene: &PlacedScene, normal: V, eye: V, rough: f32, head_on: V) -> V {
+fn mirrored_sky(ambient: V, normal: V, eye: V, rough: f32, head_on: V) -> V {
     let toward = normal * (2.0 * normal.dot(&eye)) - eye;
     let soft = 0.15 + 0.85 * rough;
     let up = (toward.y / soft).clamp(-1.0, 1.0);
-    let sky = scene.light.ambient as f32 * (0.9 + 0.55 * up);
+    let sky = ambient * (0.9 + 0.55 * up);
     // Karis: scale and bias of the light mirrored head-on.
     let nv = normal.dot(&eye).clamp(0.0, 1.0);
     let r = [1.0 - rough, 0.0425 - 0.0275 * rough, 1.04 - 0.572 * rough, 0.022 * rough - 0.04];
     let a = (r[0] * r[0]).min((-9.28 * nv).exp2()) * r[0] + r[1];
     let (scale, bias) = (-1.04 * a + r[2], 1.04 * a + r[3]);
-    (head_on * scale + V::repeat(bias.max(0.0))) * sky
+    (head_on * scale + V::repeat(bias.max(0.0))).component_mul(&sky)
 }

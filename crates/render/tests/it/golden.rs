@@ -22,8 +22,15 @@ fn look(eye: [f64; 3]) -> Pose {
 }
 
 fn drawn(inserts: &[Insert], camera: &Camera, quality: Quality) -> RgbImage {
-    let light: Light =
-        LightNow { bearing_deg: 55.0, height_deg: 30.0, sun: 0.9, ambient: 0.3, floor_shadow: 0.0 }.into();
+    let light: Light = LightNow {
+        bearing_deg: 55.0,
+        height_deg: 30.0,
+        sun: 0.9,
+        ambient: 0.3,
+        floor_shadow: 0.0,
+        ..LightNow::default()
+    }
+    .into();
     let scene = RenderScene::build(inserts, &light, &ShapeCache::default(), &NoAssets::shared()).unwrap();
     let mut rgb = vec![120; (WIDTH * HEIGHT * 3) as usize];
     composite(&mut rgb, WIDTH as usize, HEIGHT as usize, camera, &scene, quality, 0.0).unwrap();

@@ -12,7 +12,7 @@ mod prop;
 mod sign;
 mod title;
 
-pub use field::{Field, Input, ValueError, amount, text};
+pub use field::{Field, Input, ValueError, amount, colour, text, written};
 pub use look::FIELDS as LOOK_FIELDS;
 pub use look::SPAN_FIELDS;
 pub use material::set_material;

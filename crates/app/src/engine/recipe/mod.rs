@@ -251,6 +251,17 @@ pub enum Step {
         /// To there.
         to: Place,
     },
+    /// Puts the sun where a shadow on the plate says that it stands: drawn from the foot of an upright thing to the tip of
+    /// its shadow on the floor, and with its top for the height.
+    Sun {
+        /// The foot.
+        foot: Place,
+        /// The tip of the shadow.
+        tip: Place,
+        /// The top of the thing.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        top: Option<Place>,
+    },
     /// Turns a surface at right angles to another, or to the `floor`.
     Square {
         /// Which.
@@ -477,6 +488,7 @@ impl Step {
             Self::Origin { .. } => "origin",
             Self::Floor { .. } => "floor",
             Self::Heading { .. } => "heading",
+            Self::Sun { .. } => "sun",
             Self::Scale { .. } => "scale",
             Self::Surface { .. } => "surface",
             Self::Square { .. } => "square",

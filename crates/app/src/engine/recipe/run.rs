@@ -7,6 +7,7 @@ use crate::engine::assets::{self, ShotAssets, TakenAsset};
 use crate::engine::focal::focal_px;
 use crate::engine::kinds::{self, Values, amount};
 use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
+use crate::engine::light::{self, Shadow};
 use crate::engine::place::{Pixel, Put, duplicate, for_another_shot, insert_on, spot_for, spot_put};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
@@ -98,10 +99,12 @@ pub enum StepError {
         name: String,
     },
     /// A value that the light has not.
-    #[error("the light has no {name:?}; it has bearing, height, sun, ambient and floor-shadow")]
+    #[error("the light has no {name:?}; it has {}", all.join(", "))]
     NoLightValue {
         /// As it was written.
         name: String,
+        /// Those that it has.
+        all: Vec<&'static str>,
     },
     /// A value that a surface has not.
     #[error("a surface has no {name:?} that can be set so; it has name, kind (wall, slope or other) and push")]
@@ -236,6 +239,13 @@ impl<'a> Cook<'a> {
                 self.change(surface, |_| Ok(SurfaceChange::Hinge { to: to.clone(), angle_deg }))
             }
             Step::Heading { from, to } => self.lay(|_, _| Ok(Lay::Heading { from: end(*from), to: end(*to) })),
+            Step::Sun { foot, tip, top } => {
+                let shot = self.open()?;
+                let solution = shot.solution(self.store)?;
+                let shadow = Shadow { foot: *foot, tip: *tip, top: *top };
+                let light = light::by_shadow(shot.document(), &solution, &shadow)?;
+                self.edit(&shot, &Edit::Light(LightEdit::Light { light }))
+            }
             Step::Scale { from, to, distance, more } => {
                 let distance_m = distance.value(Measure::Length)?;
                 self.lay(|_, _| Ok(Lay::Scale { from: end(*from), to: end(*to), distance_m, more: *more }))
@@ -620,15 +630,9 @@ impl<'a> Cook<'a> {
         }
         let mut light = shot.document().light.clone();
         for (name, value) in values {
-            let (slot, measure) = match name.as_str() {
-                "bearing" => (&mut light.bearing_deg, Measure::Angle),
-                "height" => (&mut light.height_deg, Measure::Angle),
-                "sun" => (&mut light.sun, Measure::Plain),
-                "ambient" => (&mut light.ambient, Measure::Plain),
-                "floor-shadow" => (&mut light.floor_shadow, Measure::Plain),
-                _ => return Err(StepError::NoLightValue { name: name.clone() }.into()),
-            };
-            *slot = amount(value, measure).map_err(|why| why.of(name))?.into();
+            if !light::set(&mut light, name, value).map_err(|why| why.of(name))? {
+                return Err(StepError::NoLightValue { name: name.clone(), all: light::names().collect() }.into());
+            }
         }
         self.edit(&shot, &Edit::Light(LightEdit::Light { light }))
     }

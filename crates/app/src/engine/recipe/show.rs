@@ -1,9 +1,10 @@
 //! What there is in a shot, as JSON for other programs (docs/formats.md).
 
 use crate::engine::assets::ShotAssets;
+use crate::engine::kinds::Values;
 use crate::engine::readings::readings;
-use crate::engine::{EngineError, OpenShot, survey};
-use fennik_core::scene::{Datum, Insert, Surface, floor_corners, world_of};
+use crate::engine::{EngineError, OpenShot, light, survey};
+use fennik_core::scene::{Datum, Insert, LightNow, Surface, floor_corners, world_of};
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
 use fennik_render::{Assets, RenderScene};
@@ -48,14 +49,20 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         .iter()
         .map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.outline.keys.len() }))
         .collect();
-    let light = document.light.at(0.0);
+    let light = light_reading(&document.light.at(0.0));
     let surfaces = solution.as_ref().map_or_else(Vec::new, |s| surfaces(shot, s));
     Ok(json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id,
         "clip": shot.clip_row.name, "width": shot.clip.width, "height": shot.clip.height,
         "frame_rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
         "trim": document.trim, "readings": readings, "masks": masks, "inserts": inserts, "surfaces": surfaces,
-        "light": { "bearing": light.bearing_deg, "height": light.height_deg, "sun": light.sun,
-            "ambient": light.ambient, "floor_shadow": light.floor_shadow } }))
+        "light": light }))
+}
+
+/// The light by the names of a recipe; what was named otherwise before keeps that name.
+fn light_reading(light: &LightNow) -> Values {
+    let mut values = light::values(light);
+    values.insert("floor_shadow".to_owned(), json!(light.floor_shadow));
+    values
 }
 
 fn solve_reading(solution: &Solution, out_of_date: bool) -> Value {

@@ -4,7 +4,7 @@ use super::{FORMAT, LensKind, Move, OneOrMore, Place, Recipe, Region, Step, VERS
 use crate::engine::arrange::{Arrange, LetterPart};
 use crate::engine::kinds::{self, Values};
 use crate::engine::quantity::Amount;
-use crate::engine::{EngineError, OpenShot, SolveRecord, survey};
+use crate::engine::{EngineError, OpenShot, SolveRecord, light, survey};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
@@ -91,15 +91,8 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         steps.push(Step::Set { thing: "shutter".to_owned(), values, frame: None, ease: None });
     }
     if document.light != Light::default() {
-        let l = document.light.at(0.0);
-        let values = [
-            ("bearing", json!(l.bearing_deg)),
-            ("height", json!(l.height_deg)),
-            ("sun", json!(l.sun)),
-            ("ambient", json!(l.ambient)),
-            ("floor-shadow", json!(l.floor_shadow)),
-        ];
-        steps.push(Step::Set { thing: "light".to_owned(), values: named(values), frame: None, ease: None });
+        let values = light::values(&document.light.at(0.0));
+        steps.push(Step::Set { thing: "light".to_owned(), values, frame: None, ease: None });
     }
     Ok(steps)
 }

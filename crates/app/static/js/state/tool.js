@@ -9,8 +9,8 @@
  * its name there
  * @typedef {{kind: "pull", frames: {frame: number, at: number[][]}[], said?: string}} Pull
  * pulls the corners of a card onto the picture, and says how well they fit
- * @typedef {{kind: "picks", most: number, picks: {frame: number, pixel: number[]}[], done: (picks: any[]) => object}} Picks
- * picks places for the chosen insert
+ * @typedef {{kind: "picks", what: string, most: number, picks: {frame: number, pixel: number[]}[],
+ * done: (picks: any[]) => Promise<any>}} Picks picks places of the picture one after the other
  * @typedef {{kind: "outline", mode: string, corners: number[][]}} Outline draws a mask corner by corner
  * @typedef {{kind: "line", role: string}} Line draws along an upright, a level edge or the horizon
  * @typedef {{kind: "rod", height: number}} Rod stands a rod where one points

@@ -74,6 +74,9 @@ export function inserts({ model, byId }) {
     return insert ? model.edit({ edit: "change-insert", insert: { ...insert, [what]: !insert[what] } }) : undefined;
   };
 
+  /** Whether places are being picked for something. @param {string} what */
+  const picking = (what) => model.tool.kind === "picks" && model.tool.what === what;
+
   /** Whether a tool places this file. @param {import("../state/tool.js").Tool} tool @param {HTMLElement} button */
   const places = (tool, { dataset }) => tool.kind === "place" && !tool.item && tool.asset === dataset.asset;
 
@@ -94,7 +97,8 @@ export function inserts({ model, byId }) {
     if (byId("key-value")) byId("key-value").value = model.curveOf;
     press("pull-corners", () => tool.kind === "pull");
     if (byId("pull-reading")) byId("pull-reading").textContent = (tool.kind === "pull" && tool.said) || "";
-    press("between", () => tool.kind === "picks" && tool.most === 2);
+    press("between", () => picking("between"));
+    press("pick-path", () => picking("path"));
     // What a file or an item is needs no saying any more once it stands.
     if (inHand && tool.kind !== "place") words = "";
     inHand &&= tool.kind === "place";
@@ -244,18 +248,25 @@ export function inserts({ model, byId }) {
         return model.arrange({ how: "size", of: byId("size-of").value, is });
       },
       between: () => {
-        if (model.tool.kind === "picks" && model.tool.most === 2) return model.putAway();
+        if (picking("between")) return model.putAway();
         const of = byId("size-of").value;
-        return model.toggle({
+        return model.take({
           kind: "picks",
+          what: "between",
           most: 2,
           picks: [],
-          done: ([from, to]) => ({ how: "between", of, from, to }),
+          done: ([from, to]) => model.arrange({ how: "between", of, from, to }),
         });
       },
       "pick-path": () => {
-        if (model.tool.kind === "picks" && model.tool.most > 2) return model.putAway();
-        return model.take({ kind: "picks", most: 200, picks: [], done: (through) => ({ how: "path", through }) });
+        if (picking("path")) return model.putAway();
+        return model.take({
+          kind: "picks",
+          what: "path",
+          most: 200,
+          picks: [],
+          done: (through) => model.arrange({ how: "path", through }),
+        });
       },
       "pull-corners": () => (model.tool.kind === "pull" ? model.putAway() : model.take({ kind: "pull", frames: [] })),
       cover: () => {

@@ -69,6 +69,8 @@ pub enum EditError {
     #[error(transparent)]
     Surface(#[from] SurfaceEditError),
     /// A light that cannot be.
-    #[error("the sun's height lies between -90 and 90 degrees, strengths between 0 and 20")]
+    #[error(
+        "the sun's height lies between -90 and 90 degrees, its width between 0 and 60, strengths between 0 and 20, shadows between 0 and 1"
+    )]
     Light,
 }

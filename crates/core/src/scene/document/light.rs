@@ -5,6 +5,13 @@ use crate::scene::anim::Animated;
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
 
+/// A colour of light: red, green and blue as encoded for display, 0 to 255; white leaves the light as it is.
+pub type LightColour = [f64; 3];
+
+const WHITE: LightColour = [255.0; 3];
+/// The sun has about half a degree; thin haze makes it seem more.
+const SUN_WIDTH_DEG: f64 = 1.375;
+
 /// Sun and ambient light.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Light {
@@ -14,16 +21,40 @@ pub struct Light {
     pub height_deg: Animated<f64>,
     /// Strength of the sun; 1 shows a facing white surface white.
     pub sun: Animated<f64>,
+    /// Colour of the sun.
+    #[serde(default = "white")]
+    pub sun_colour: Animated<LightColour>,
+    /// The angle under which the sun is seen, degrees: the wider, the softer its shadows.
+    #[serde(default = "sun_width")]
+    pub sun_width_deg: Animated<f64>,
+    /// How much of the sun is kept off where a thing lies in the shadow of another, 0 to 1.
+    #[serde(default = "whole")]
+    pub sun_shadow: Animated<f64>,
     /// Strength of the light from everywhere.
     pub ambient: Animated<f64>,
+    /// Colour of the light from everywhere.
+    #[serde(default = "white")]
+    pub ambient_colour: Animated<LightColour>,
     /// How much of the shadow of what is placed falls on the floor, 0 to 1.
     #[serde(default)]
     pub floor_shadow: Animated<f64>,
 }
 
+fn white() -> Animated<LightColour> {
+    WHITE.into()
+}
+
+fn sun_width() -> Animated<f64> {
+    SUN_WIDTH_DEG.into()
+}
+
+fn whole() -> Animated<f64> {
+    1.0.into()
+}
+
 impl Default for Light {
     fn default() -> Self {
-        LightNow { bearing_deg: 40.0, height_deg: 45.0, sun: 0.8, ambient: 0.35, floor_shadow: 1.0 }.into()
+        LightNow::default().into()
     }
 }
 
@@ -33,7 +64,11 @@ impl From<LightNow> for Light {
             bearing_deg: l.bearing_deg.into(),
             height_deg: l.height_deg.into(),
             sun: l.sun.into(),
+            sun_colour: l.sun_colour.into(),
+            sun_width_deg: l.sun_width_deg.into(),
+            sun_shadow: l.sun_shadow.into(),
             ambient: l.ambient.into(),
+            ambient_colour: l.ambient_colour.into(),
             floor_shadow: l.floor_shadow.into(),
         }
     }
@@ -46,24 +81,28 @@ impl Light {
             bearing_deg: self.bearing_deg.at(frame),
             height_deg: self.height_deg.at(frame),
             sun: self.sun.at(frame),
+            sun_colour: self.sun_colour.at(frame),
+            sun_width_deg: self.sun_width_deg.at(frame),
+            sun_shadow: self.sun_shadow.at(frame),
             ambient: self.ambient.at(frame),
+            ambient_colour: self.ambient_colour.at(frame),
             floor_shadow: self.floor_shadow.at(frame),
         }
     }
 
     /// Whether it changes over time.
     pub fn changes(&self) -> bool {
-        self.all().any(|v| v.changes())
-    }
-
-    fn all(&self) -> impl Iterator<Item = &Animated<f64>> {
-        [&self.bearing_deg, &self.height_deg, &self.sun, &self.ambient, &self.floor_shadow].into_iter()
+        let Self { bearing_deg, height_deg, sun, sun_width_deg, sun_shadow, ambient, floor_shadow, .. } = self;
+        let numbers = [bearing_deg, height_deg, sun, sun_width_deg, sun_shadow, ambient, floor_shadow];
+        numbers.iter().any(|v| v.changes()) || [&self.sun_colour, &self.ambient_colour].iter().any(|c| c.changes())
     }
 
     /// Moves its keys in time by frames.
     pub(super) fn shift(&mut self, by: f64) {
-        let Self { bearing_deg, height_deg, sun, ambient, floor_shadow } = self;
-        [bearing_deg, height_deg, sun, ambient, floor_shadow].into_iter().for_each(|v| v.shift(by));
+        let Self { bearing_deg, height_deg, sun, sun_width_deg, sun_shadow, ambient, floor_shadow, .. } = self;
+        let numbers = [bearing_deg, height_deg, sun, sun_width_deg, sun_shadow, ambient, floor_shadow];
+        numbers.into_iter().for_each(|v| v.shift(by));
+        [&mut self.sun_colour, &mut self.ambient_colour].into_iter().for_each(|c| c.shift(by));
     }
 }
 
@@ -76,10 +115,34 @@ pub struct LightNow {
     pub height_deg: f64,
     /// Strength of the sun; 1 shows a facing white surface white.
     pub sun: f64,
+    /// Colour of the sun.
+    pub sun_colour: LightColour,
+    /// The angle under which the sun is seen, degrees.
+    pub sun_width_deg: f64,
+    /// How much of the sun is kept off where a thing lies in the shadow of another, 0 to 1.
+    pub sun_shadow: f64,
     /// Strength of the light from everywhere.
     pub ambient: f64,
+    /// Colour of the light from everywhere.
+    pub ambient_colour: LightColour,
     /// How much of the shadow of what is placed falls on the floor, 0 to 1.
     pub floor_shadow: f64,
+}
+
+impl Default for LightNow {
+    fn default() -> Self {
+        Self {
+            bearing_deg: 40.0,
+            height_deg: 45.0,
+            sun: 0.8,
+            sun_colour: WHITE,
+            sun_width_deg: SUN_WIDTH_DEG,
+            sun_shadow: 1.0,
+            ambient: 0.35,
+            ambient_colour: WHITE,
+            floor_shadow: 1.0,
+        }
+    }
 }
 
 impl LightNow {
@@ -110,7 +173,13 @@ impl Light {
         within(&light.bearing_deg, f64::MIN, f64::MAX)?;
         within(&light.height_deg, -90.0, 90.0)?;
         within(&light.sun, 0.0, 20.0)?;
+        within(&light.sun_width_deg, 0.0, 60.0)?;
+        within(&light.sun_shadow, 0.0, 1.0)?;
         within(&light.ambient, 0.0, 20.0)?;
+        for colour in [&light.sun_colour, &light.ambient_colour] {
+            let fits = |c: &LightColour| c.iter().all(|v| (0.0..=255.0).contains(v));
+            colour.validate(|c| if fits(c) { Ok(()) } else { Err(EditError::Light) })?;
+        }
         within(&light.floor_shadow, 0.0, 1.0)?;
         *self = light.clone();
         Ok(())
@@ -121,5 +190,60 @@ impl LightEdit {
     /// A few words for the undo button.
     pub fn label(&self) -> String {
         "light".to_owned()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::scene::anim::{Curve, Key};
+
+    /// What earlier versions wrote has a white sun as wide as it was drawn then.
+    #[test]
+    fn light_of_earlier_versions_is_read_as_it_looked() {
+        let text = r#"{ "bearing_deg": 10.0, "height_deg": 20.0, "sun": 0.5, "ambient": 0.25, "floor_shadow": 0.75 }"#;
+        let light: Light = serde_json::from_str(text).unwrap();
+        let wanted = LightNow {
+            bearing_deg: 10.0,
+            height_deg: 20.0,
+            sun: 0.5,
+            ambient: 0.25,
+            floor_shadow: 0.75,
+            ..LightNow::default()
+        };
+        assert_eq!(light.at(3.0), wanted);
+        assert_eq!(serde_json::from_str::<Light>(&serde_json::to_string(&light).unwrap()).unwrap(), light);
+    }
+
+    #[test]
+    fn every_value_is_bounded_can_change_and_moves_in_time() {
+        let turns = |from: f64, to: f64| {
+            Animated::Curve(Curve::new(vec![Key::smooth(0.0, from), Key::smooth(10.0, to)]).unwrap())
+        };
+        let red = |r: f64| [r, 0.0, 0.0];
+        let mut light = Light {
+            sun_width_deg: turns(1.0, 3.0),
+            sun_colour: Animated::Curve(
+                Curve::new(vec![Key::smooth(0.0, red(0.0)), Key::smooth(10.0, red(100.0))]).unwrap(),
+            ),
+            ..Light::default()
+        };
+        assert!(light.changes() && !Light::default().changes());
+        light.shift(5.0);
+        assert!(
+            (light.at(10.0).sun_width_deg - 2.0).abs() < 1e-9 && (light.at(10.0).sun_colour[0] - 50.0).abs() < 1e-9
+        );
+        let wrong: [fn(&mut Light); 4] = [
+            |l| l.sun_width_deg = 61.0.into(),
+            |l| l.sun_shadow = (-0.1).into(),
+            |l| l.sun_colour = [0.0, 256.0, 0.0].into(),
+            |l| l.ambient_colour = [f64::NAN; 3].into(),
+        ];
+        for spoil in wrong {
+            let mut spoiled = light.clone();
+            spoil(&mut spoiled);
+            assert_eq!(Light::default().apply(&LightEdit::Light { light: spoiled }), Err(EditError::Light));
+        }
+        assert_eq!(Light::default().apply(&LightEdit::Light { light }), Ok(()));
     }
 }

@@ -19,7 +19,7 @@ pub use edit::Edit;
 pub use error::EditError;
 pub use footage::{FootageEdit, FrameRange};
 pub use laying::{DatumEdit, Follow};
-pub use light::{Light, LightEdit, LightNow};
+pub use light::{Light, LightColour, LightEdit, LightNow};
 pub use masking::{Masking, MaskingEdit};
 pub use placing::{Placing, PlacingEdit};
 pub use solving::{Solving, SolvingEdit};

@@ -27,7 +27,7 @@ export class PicksTool {
       { tool } = model;
     if (tool.kind !== "picks") return;
     model.putAway();
-    if (tool.picks.length) await model.arrange(tool.done(tool.picks));
+    if (tool.picks.length) await tool.done(tool.picks);
   }
 
   hover() {

@@ -1,0 +1,157 @@
+//! What pages and recipes know of the light: its values by their names in a recipe.
+
+use super::EngineError;
+use super::arrange::Place;
+use super::kinds::{Field, Input, Measure, ValueError, Values, amount, colour, written};
+use fennik_core::camera::CameraPath;
+use fennik_core::scene::{Light, LightColour, LightNow, ShotDocument, SpotError, sun_by_shadow};
+use fennik_core::solve::Solution;
+use nalgebra::Vector2;
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+
+/// Of the sun.
+pub const SUN: [Field; 6] = [
+    Field::number("bearing", "bearing, deg", Measure::Angle, 5.0),
+    Field::number("height", "height, deg", Measure::Angle, 5.0),
+    Field::number("sun", "strength", Measure::Plain, 0.05),
+    Field { name: "sun-colour", label: "colour", input: Input::Colour },
+    Field::number("sun-width", "width, deg", Measure::Angle, 0.25),
+    Field::number("sun-shadow", "shadow, 0 to 1", Measure::Plain, 0.05),
+];
+/// Of what comes from everywhere.
+pub const AMBIENT: [Field; 2] = [
+    Field::number("ambient", "strength", Measure::Plain, 0.05),
+    Field { name: "ambient-colour", label: "colour", input: Input::Colour },
+];
+/// Of what falls on the plate.
+pub const FLOOR: [Field; 1] = [Field::number("floor-shadow", "on the floor, 0 to 1", Measure::Plain, 0.05)];
+
+/// All of its values.
+pub fn values(light: &LightNow) -> Values {
+    let all = [
+        ("bearing", json!(light.bearing_deg)),
+        ("height", json!(light.height_deg)),
+        ("sun", json!(light.sun)),
+        ("sun-colour", json!(shown(light.sun_colour))),
+        ("sun-width", json!(light.sun_width_deg)),
+        ("sun-shadow", json!(light.sun_shadow)),
+        ("ambient", json!(light.ambient)),
+        ("ambient-colour", json!(shown(light.ambient_colour))),
+        ("floor-shadow", json!(light.floor_shadow)),
+    ];
+    all.into_iter().map(|(name, value)| (name.to_owned(), value)).collect()
+}
+
+/// The names of all values.
+pub fn names() -> impl Iterator<Item = &'static str> {
+    SUN.iter().chain(&AMBIENT).chain(&FLOOR).map(|f| f.name)
+}
+
+/// Sets one for good; `false` where there is none of that name.
+///
+/// # Errors
+/// [`ValueError`] says what is wrong with the value.
+pub fn set(light: &mut Light, name: &str, value: &Value) -> Result<bool, ValueError> {
+    let angle = || amount(value, Measure::Angle).map(Into::into);
+    let plain = || amount(value, Measure::Plain).map(Into::into);
+    let colour = || colour(value).map(|c| c.map(f64::from).into());
+    match name {
+        "bearing" => light.bearing_deg = angle()?,
+        "height" => light.height_deg = angle()?,
+        "sun" => light.sun = plain()?,
+        "sun-colour" => light.sun_colour = colour()?,
+        "sun-width" => light.sun_width_deg = angle()?,
+        "sun-shadow" => light.sun_shadow = plain()?,
+        "ambient" => light.ambient = plain()?,
+        "ambient-colour" => light.ambient_colour = colour()?,
+        "floor-shadow" => light.floor_shadow = plain()?,
+        _ => return Ok(false),
+    }
+    Ok(true)
+}
+
+/// Sets those values that were typed as others than are there.
+///
+/// # Errors
+/// The first value that cannot be used, by its name.
+pub fn set_typed(light: &mut Light, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
+    let now = values(&light.at(0.0));
+    for field in SUN.iter().chain(&AMBIENT).chain(&FLOOR) {
+        if let Some(typed) = typed.get(field.name).filter(|t| field.differs(&now, t)) {
+            set(light, field.name, &Value::from(typed.as_str())).map_err(|why| why.of(field.name))?;
+        }
+    }
+    Ok(())
+}
+
+/// A shadow on the plate: the foot of an upright thing, the tip of its shadow on the floor, and its top if it is seen.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Shadow {
+    /// The foot.
+    pub foot: Place,
+    /// The tip of the shadow.
+    pub tip: Place,
+    /// The top.
+    #[serde(default)]
+    pub top: Option<Place>,
+}
+
+/// The light with the sun where a shadow says that it stands; without a top its height stays.
+///
+/// # Errors
+/// A message that says what is missing, or what to draw instead.
+pub fn by_shadow(document: &ShotDocument, solution: &Solution, shadow: &Shadow) -> Result<Light, EngineError> {
+    if document.datum.floor.is_none() {
+        return Err(SpotError::NoFloor.into());
+    }
+    let path = CameraPath::new(solution, &document.datum.world_from_solve);
+    let sight = |place: &Place| {
+        let camera = path.at(place.frame).ok_or(SpotError::NoCamera { frame: place.frame })?;
+        Ok::<_, SpotError>(camera.ray(Vector2::from(place.pixel)))
+    };
+    let top = shadow.top.as_ref().map(sight).transpose()?;
+    let seen = sun_by_shadow(&sight(&shadow.foot)?, &sight(&shadow.tip)?, top.as_ref())?;
+    let mut light = document.light.clone();
+    light.bearing_deg = seen.bearing_deg.into();
+    if let Some(height) = seen.height_deg {
+        light.height_deg = height.into();
+    }
+    Ok(light)
+}
+
+fn shown(colour: LightColour) -> String {
+    written(colour.map(|v| v.round().clamp(0.0, 255.0) as u8))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn light_is_made_anew_from_its_values_and_none_is_left_out() {
+        let changed = LightNow {
+            bearing_deg: 1.0,
+            height_deg: 2.0,
+            sun: 3.0,
+            sun_colour: [4.0, 5.0, 6.0],
+            sun_width_deg: 7.0,
+            sun_shadow: 0.5,
+            ambient: 8.0,
+            ambient_colour: [9.0, 10.0, 11.0],
+            floor_shadow: 0.25,
+        };
+        let mut light = Light::default();
+        let values = values(&changed);
+        for (name, value) in &values {
+            assert!(set(&mut light, name, value).unwrap(), "{name}");
+        }
+        assert_eq!(light.at(0.0), changed);
+        let mut named: Vec<_> = names().collect();
+        named.sort_unstable();
+        assert_eq!(named, values.keys().collect::<Vec<_>>());
+        assert!(!set(&mut light, "moon", &json!(1)).unwrap());
+        assert!(set(&mut light, "sun-colour", &json!("warm")).is_err());
+    }
+}

@@ -1,0 +1,34 @@
+// @ts-check
+/** Light: the sun is put where a shadow on the plate says that it stands. */
+import { press } from "./station.js";
+
+/** What is clicked next, by how much was. */
+const NEXT = [
+  "click the foot of an upright thing",
+  "click the tip of its shadow on the floor",
+  "click its top, for the height; or press Enter, which keeps the height",
+];
+
+/** @param {import("./station.js").Context} context @returns {import("./station.js").Station} */
+export function light({ model, byId }) {
+  const picking = () => (model.tool.kind === "picks" && model.tool.what === "shadow" ? model.tool : null);
+  return {
+    acts: {
+      "sun-shadow": () =>
+        picking()
+          ? model.putAway()
+          : model.take({
+              kind: "picks",
+              what: "shadow",
+              most: NEXT.length,
+              picks: [],
+              done: async ([foot, tip, top]) => tip && model.change("sun", { foot, tip, top: top ?? null }),
+            }),
+    },
+    show() {
+      press("sun-shadow", () => picking() !== null);
+      const reading = byId("sun-reading");
+      if (reading) reading.textContent = NEXT[picking()?.picks.length ?? -1] ?? "";
+    },
+  };
+}
