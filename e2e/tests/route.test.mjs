@@ -191,7 +191,7 @@ test("an edit draws anew only what looks otherwise, and what is typed elsewhere 
   assert.ok(await page.evaluate(() => globalThis.untouched.isConnected && globalThis.untouched.value === "12"));
   assert.equal(
     await page.evaluate(() => document.activeElement.getAttribute("name")),
-    "ambient",
+    "sun-colour",
     "the focus went on though its station was drawn anew",
   );
   await page.keyboard.press("Control+z");
