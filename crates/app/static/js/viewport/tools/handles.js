@@ -19,8 +19,9 @@ import { GRAB_PX } from "./grab.js";
 import { WayHandles } from "./way.js";
 import { note, refusal } from "../../notes.js";
 
-/** Length of a handle, px of the picture or of a view from outside. */
-const HANDLE_PX = 99;
+/** Length of a handle: px of the picture, and of a view from outside, which is smaller. */
+const HANDLE_PX = 99,
+  OUTSIDE_PX = 60;
 /** A draft that took longer is followed by smaller ones, and a small one that took less by whole ones. */
 const SLOW_MS = 90,
   QUICK_MS = 22;
@@ -63,7 +64,7 @@ export class Handles {
    */
   reach(foot, camera) {
     const outside = this.viewport.through() ? null : this.viewport.scene.frame;
-    if (outside) return HANDLE_PX / (outside.size * this.viewport.scene.zoom);
+    if (outside) return OUTSIDE_PX / (outside.size * this.viewport.scene.zoom);
     return camera ? (HANDLE_PX * Math.hypot(...sub(centre(camera), foot))) / camera.f : 1;
   }
 
