@@ -110,6 +110,15 @@ fn every_kind_is_placed_drawn_swapped_and_written_down() {
         json!([{ "do": "place", "kind": "marker", "name": "gate", "at": { "frame": 60, "pixel": [640, 600] } }]);
     let (done, said) = apply(&data, &recipe, marker);
     assert!(done, "{said}");
+    // The sun by a shadow; a tip in the sky is none.
+    let sun = |tip: [u32; 2]| {
+        let at = |pixel: [u32; 2]| json!({ "frame": 60, "pixel": pixel });
+        json!([{ "do": "sun", "foot": at([500, 560]), "tip": at(tip), "top": at([500, 480]) }])
+    };
+    let (done, said) = apply(&data, &recipe, sun([640, 8]));
+    assert!(!done && said.contains("the tip of the shadow is not seen on the floor"), "{said}");
+    let (done, said) = apply(&data, &recipe, sun([560, 600]));
+    assert!(done, "{said}");
     // It comes in from the side over some frames, and is not there yet half way.
     let steps = json!([
         { "do": "set", "thing": "sky", "values": { "hidden": true } },
