@@ -282,5 +282,21 @@ test("seen from outside, the chosen thing fills the view and its handles stay wi
   for (const [name, [x, y]] of Object.entries(spots))
     assert.ok(x > 0 && x < size.w && y > 0 && y < size.h, `${name} at ${x}, ${y} of ${size.w} x ${size.h}`);
   assert.ok(across > 0.15 * size.w && across < size.w, `the thing is ${across} px wide of ${size.w}`);
+  // All of it is what stands far outside the points as well.
+  await changed(() =>
+    page.evaluate(() => {
+      const { model } = globalThis.fennik,
+        insert = structuredClone(model.insert(model.chosenOf("insert")));
+      insert.placement.anchor.foot = [90, 0, 0];
+      return model.edit({ edit: "change-insert", insert });
+    }),
+  );
+  const far = await page.evaluate(async () => {
+    const [, view] = globalThis.fennik.views;
+    view.fit();
+    await new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r)));
+    return { at: view.worldToStage([90, 0, 0]), size: view.size() };
+  });
+  assert.ok(far.at[0] > 0 && far.at[0] < far.size.w && far.at[1] > 0 && far.at[1] < far.size.h, `${far.at}`);
   await page.selectOption("#panes", "one");
 });
