@@ -361,7 +361,7 @@ test("the sun stands where a shadow on the plate says", async () => {
     foot = trueGround(camera, [560, 600]),
     pole = 1;
   await openStation(page, "light");
-  const drawn = async (bearing, height) => {
+  const sunBy = async (bearing, height) => {
     const [b, h] = [bearing, height].map((deg) => (deg * Math.PI) / 180),
       reach = pole / Math.tan(h);
     const tip = [foot[0] - Math.sin(b) * reach, 0, foot[2] - Math.cos(b) * reach],
@@ -376,8 +376,8 @@ test("the sun stands where a shadow on the plate says", async () => {
     return [await value("bearing"), await value("height")];
   };
   const apart = (a, b) => Math.abs(((((a - b + 180) % 360) + 360) % 360) - 180);
-  const [first, high] = await drawn(40, 40),
-    [second, low] = await drawn(-65, 25);
+  const [first, high] = await sunBy(40, 40),
+    [second, low] = await sunBy(-65, 25);
   assert.ok(Math.abs(high - 40) < 2 && Math.abs(low - 25) < 2, `heights of 40 and 25 deg: ${high} ${low}`);
   // The datum of the shot may look another way than the film.
   assert.ok(apart(first - second, 105) < 2, `bearings 105 deg apart: ${first} ${second}`);

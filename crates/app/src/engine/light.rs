@@ -2,7 +2,7 @@
 
 use super::EngineError;
 use super::arrange::Place;
-use super::kinds::{Field, Input, Measure, ValueError, Values, amount, colour, written};
+use super::kinds::{Field, Input, Measure, ValueError, Values, amount, colour, typed_anew, written};
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::{Light, LightColour, LightNow, ShotDocument, SpotError, sun_by_shadow};
 use fennik_core::solve::Solution;
@@ -44,9 +44,13 @@ pub fn values(light: &LightNow) -> Values {
     all.into_iter().map(|(name, value)| (name.to_owned(), value)).collect()
 }
 
+fn fields() -> impl Iterator<Item = &'static Field> {
+    SUN.iter().chain(&AMBIENT).chain(&FLOOR)
+}
+
 /// The names of all values.
 pub fn names() -> impl Iterator<Item = &'static str> {
-    SUN.iter().chain(&AMBIENT).chain(&FLOOR).map(|f| f.name)
+    fields().map(|f| f.name)
 }
 
 /// Sets one for good; `false` where there is none of that name.
@@ -78,23 +82,22 @@ pub fn set(light: &mut Light, name: &str, value: &Value) -> Result<bool, ValueEr
 /// The first value that cannot be used, by its name.
 pub fn set_typed(light: &mut Light, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(&light.at(0.0));
-    for field in SUN.iter().chain(&AMBIENT).chain(&FLOOR) {
-        if let Some(typed) = typed.get(field.name).filter(|t| field.differs(&now, t)) {
-            set(light, field.name, &Value::from(typed.as_str())).map_err(|why| why.of(field.name))?;
-        }
+    for (name, typed) in typed_anew(fields(), &now, typed) {
+        set(light, name, &Value::from(typed)).map_err(|why| why.of(name))?;
     }
     Ok(())
 }
 
 /// A shadow on the plate: the foot of an upright thing, the tip of its shadow on the floor, and its top if it is seen.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub struct Shadow {
     /// The foot.
     pub foot: Place,
     /// The tip of the shadow.
     pub tip: Place,
     /// The top.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub top: Option<Place>,
 }
 

@@ -100,9 +100,14 @@ function showFrame(typed = false) {
   timeline.paint();
 }
 
+/** Stations fill what they show of the selection. */
+function fillStations() {
+  for (const s of stations) s.show?.();
+}
+
 /** Fills all that tells of the selection, the tool, and what is chosen. */
 function showSelection() {
-  for (const s of stations) s.show?.();
+  fillStations();
   sheet.show();
   showOverlays();
   timeline.lanesChanged();
@@ -138,9 +143,7 @@ model.addEventListener("frame", () => {
   sheet.frame();
 });
 model.addEventListener("selection", showSelection);
-model.addEventListener("sheet", () => {
-  for (const s of stations) s.show?.();
-});
+model.addEventListener("sheet", fillStations);
 model.addEventListener("tool", () => {
   for (const v of views) v.toolChanged();
 });

@@ -74,6 +74,10 @@ fn a_step_that_does_not_hold_ends_the_run_and_those_before_it_stay() {
         (json!({ "do": "render", "out": "x", "frames": [5, 30] }), "frames 0 to 29"),
         (json!({ "do": "dance" }), "dance"),
         (json!({ "do": "flip", "often": true }), "often"),
+        (
+            json!({ "do": "sun", "foot": { "frame": 0, "pixel": [9, 9] }, "tip": { "frame": 0, "pixel": [9, 9] }, "moon": 1 }),
+            "moon",
+        ),
     ] {
         let before = show(&data, "Quay");
         let (code, said) = apply(json!([step]), &["--shot", "Quay"]);

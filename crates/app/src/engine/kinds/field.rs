@@ -3,6 +3,7 @@
 use super::{Amount, Measure, Values};
 use crate::engine::quantity::QuantityError;
 use serde_json::Value;
+use std::collections::BTreeMap;
 
 /// A value that cannot be used.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -134,6 +135,16 @@ impl Field {
             (None, _) => true,
         }
     }
+}
+
+/// The names of those fields that were typed as others than are there, and what was typed.
+pub fn typed_anew<'t>(
+    fields: impl Iterator<Item = &'static Field>,
+    now: &Values,
+    typed: &'t BTreeMap<String, String>,
+) -> Vec<(&'static str, &'t str)> {
+    let typed = |f: &'static Field| Some((f, typed.get(f.name)?.as_str()));
+    fields.filter_map(typed).filter(|(f, typed)| f.differs(now, typed)).map(|(f, typed)| (f.name, typed)).collect()
 }
 
 /// A number of a measure, as JSON has it.

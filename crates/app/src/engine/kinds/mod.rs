@@ -12,7 +12,7 @@ mod prop;
 mod sign;
 mod title;
 
-pub use field::{Field, Input, ValueError, amount, colour, text, written};
+pub use field::{Field, Input, ValueError, amount, colour, text, typed_anew, written};
 pub use look::FIELDS as LOOK_FIELDS;
 pub use look::SPAN_FIELDS;
 pub use material::set_material;
@@ -292,11 +292,10 @@ pub fn set_keyed(
 /// The first value that cannot be used, by its name.
 pub fn set_typed(insert: &mut Insert, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(insert, frame);
-    let all = all_fields(insert);
-    let changed: Vec<&Field> = all.filter(|f| typed.get(f.name).is_some_and(|typed| f.differs(&now, typed))).collect();
-    let name = typed.get("name").map(|name| ("name", name));
-    for (name, typed) in changed.iter().map(|f| (f.name, &typed[f.name])).chain(name) {
-        set(insert, frame, name, &Value::from(typed.as_str())).map_err(|why| why.of(name))?;
+    let changed = typed_anew(all_fields(insert), &now, typed);
+    let name = typed.get("name").map(|name| ("name", name.as_str()));
+    for (name, typed) in changed.into_iter().chain(name) {
+        set(insert, frame, name, &Value::from(typed)).map_err(|why| why.of(name))?;
     }
     Ok(())
 }

@@ -7,6 +7,7 @@ pub mod write;
 pub use run::{Cook, CookError, StepError};
 
 pub use super::arrange::Place;
+use super::light::Shadow;
 
 use super::arrange::Arrange;
 use super::kinds::Values;
@@ -253,15 +254,7 @@ pub enum Step {
     },
     /// Puts the sun where a shadow on the plate says that it stands: drawn from the foot of an upright thing to the tip of
     /// its shadow on the floor, and with its top for the height.
-    Sun {
-        /// The foot.
-        foot: Place,
-        /// The tip of the shadow.
-        tip: Place,
-        /// The top of the thing.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        top: Option<Place>,
-    },
+    Sun(Shadow),
     /// Turns a surface at right angles to another, or to the `floor`.
     Square {
         /// Which.
@@ -488,7 +481,7 @@ impl Step {
             Self::Origin { .. } => "origin",
             Self::Floor { .. } => "floor",
             Self::Heading { .. } => "heading",
-            Self::Sun { .. } => "sun",
+            Self::Sun(_) => "sun",
             Self::Scale { .. } => "scale",
             Self::Surface { .. } => "surface",
             Self::Square { .. } => "square",

@@ -7,11 +7,10 @@ use crate::engine::assets::{self, ShotAssets, TakenAsset};
 use crate::engine::focal::focal_px;
 use crate::engine::kinds::{self, Values, amount};
 use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
-use crate::engine::light::{self, Shadow};
 use crate::engine::place::{Pixel, Put, duplicate, for_another_shot, insert_on, spot_for, spot_put};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
-use crate::engine::{EngineError, OpenShot, analyse, import, library, output, survey};
+use crate::engine::{EngineError, OpenShot, analyse, import, library, light, output, survey};
 use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::anim::Ease;
@@ -239,11 +238,10 @@ impl<'a> Cook<'a> {
                 self.change(surface, |_| Ok(SurfaceChange::Hinge { to: to.clone(), angle_deg }))
             }
             Step::Heading { from, to } => self.lay(|_, _| Ok(Lay::Heading { from: end(*from), to: end(*to) })),
-            Step::Sun { foot, tip, top } => {
+            Step::Sun(shadow) => {
                 let shot = self.open()?;
                 let solution = shot.solution(self.store)?;
-                let shadow = Shadow { foot: *foot, tip: *tip, top: *top };
-                let light = light::by_shadow(shot.document(), &solution, &shadow)?;
+                let light = light::by_shadow(shot.document(), &solution, shadow)?;
                 self.edit(&shot, &Edit::Light(LightEdit::Light { light }))
             }
             Step::Scale { from, to, distance, more } => {

@@ -93,9 +93,9 @@ export class Model extends EventTarget {
 
   /** Takes the tool, or puts it away where it is in hand already. @param {import("./tool.js").Tool} tool */
   toggle(tool) {
-    const { corners: _, ...now } = /** @type {any} */ (this.tool),
-      { corners: __, ...wanted } = /** @type {any} */ (tool);
-    if (JSON.stringify(now) === JSON.stringify(wanted)) this.putAway();
+    // What was done with it so far makes it no other tool.
+    const bare = (/** @type {any} */ { corners, picks, frames, said, ...what }) => JSON.stringify(what);
+    if (bare(this.tool) === bare(tool)) this.putAway();
     else this.take(tool);
   }
 

@@ -4,9 +4,9 @@
 /**
  * @typedef {{kind: "select"}} Select picks tracks, grabs handles and masks
  * @typedef {{kind: "lasso"}} Lasso the same; a drag goes round tracks instead of over them
- * @typedef {{kind: "place", what: string, stance: string, asset: string, item?: string, where?: string, depth?: number}}
- * Place puts an insert on the surface under the pointer, in the air, on points, or far away; an item of the library by
- * its name there
+ * @typedef {{kind: "place", what: string, stance: string, asset: string, item?: string, said?: string, where?: string,
+ * depth?: number}} Place puts an insert on the surface under the pointer, in the air, on points, or far away; an item of
+ * the library by its name there
  * @typedef {{kind: "pull", frames: {frame: number, at: number[][]}[], said?: string}} Pull
  * pulls the corners of a card onto the picture, and says how well they fit
  * @typedef {{kind: "picks", what: string, most: number, picks: {frame: number, pixel: number[]}[],

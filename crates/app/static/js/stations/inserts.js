@@ -13,8 +13,6 @@ export function inserts({ model, byId }) {
   let wants = null;
   /** What the reading of the files says, where it says something. */
   let words = "";
-  /** Whether they are of what is in hand. */
-  let inHand = false;
   /** The item of the library that is being made. */
   let making = "";
 
@@ -100,32 +98,25 @@ export function inserts({ model, byId }) {
     press("between", () => picking("between"));
     press("pick-path", () => picking("path"));
     // What a file or an item is needs no saying any more once it stands.
-    if (inHand && tool.kind !== "place") words = "";
-    inHand &&= tool.kind === "place";
-    if (byId("file-reading")) byId("file-reading").textContent = words;
-  }
-
-  /** Has an item of the library made, and says what it is or why not. @param {string} item */
-  async function make(item) {
-    const response = await fetch(`/library/${item}`, { method: "POST" });
-    if (response.ok) return response.json();
-    making = "";
-    say(await refusal(response));
-    return null;
+    if (byId("file-reading")) byId("file-reading").textContent = words || (tool.kind === "place" && tool.said) || "";
   }
 
   /** @param {string} text */
   function say(text) {
     words = text;
-    inHand = false;
     show();
   }
 
-  /** Has something in hand, and says what it is. @param {string} text @param {import("../state/tool.js").Tool} tool */
-  function take(text, tool) {
-    model.take(tool);
-    say(text);
-    inHand = true;
+  /**
+   * A file goes where one is asked for, replaces what the chosen insert shows, or else is placed.
+   * @param {string} asset @param {() => any} place
+   */
+  function use(asset, place) {
+    const chosen = model.chosenOf("insert");
+    if (wants) return give(asset);
+    if (swapping && chosen !== null) return swap(chosen, asset);
+    words = "";
+    return place();
   }
 
   /** Takes files in, and takes what came of them in hand. @param {FileList} list */
@@ -138,13 +129,10 @@ export function inserts({ model, byId }) {
       return;
     }
     const { name, file, kind, reading } = await response.json(),
-      what = `${file}: ${reading}`;
-    say(what);
+      said = `${file}: ${reading}`;
+    say(said);
     model.dispatchEvent(new Event("stale"));
-    const chosen = model.chosenOf("insert");
-    if (wants) await give(name);
-    else if (swapping && chosen !== null) await swap(chosen, name);
-    else take(what, fileTool(/** @type {any} */ ({ asset: name, kind })));
+    await use(name, () => model.take({ ...fileTool(/** @type {any} */ ({ asset: name, kind })), said }));
   }
 
   /** @param {string} asset */
@@ -194,11 +182,8 @@ export function inserts({ model, byId }) {
           depth: depth(),
         }),
       "place-file": (button) => {
-        const chosen = model.chosenOf("insert");
         if (wants || swapping) say("");
-        if (wants) return give(button.dataset.asset ?? "");
-        if (swapping && chosen !== null) return swap(chosen, button.dataset.asset ?? "");
-        return model.toggle(fileTool(button.dataset));
+        return use(button.dataset.asset ?? "", () => model.toggle(fileTool(button.dataset)));
       },
       "place-item": async ({ dataset }) => {
         const { item = "", insertKind: what = "sign" } = dataset,
@@ -206,24 +191,16 @@ export function inserts({ model, byId }) {
         if (!wants && !swapping && tool.kind === "place" && tool.item === item) return model.putAway();
         making = item;
         say(`making the ${item.replaceAll("-", " ")}`);
-        const made = await make(item);
+        const response = await fetch(`/library/${item}`, { method: "POST" });
         // Something else was chosen meanwhile.
-        if (!made || making !== item) return undefined;
+        if (making !== item) return undefined;
         making = "";
-        const reading = `${made.file}: ${made.reading}`;
-        say(reading);
-        const chosen = model.chosenOf("insert");
-        if (wants) return give(made.name);
-        if (swapping && chosen !== null) return swap(chosen, made.name);
-        return take(reading, {
-          kind: "place",
-          what,
-          stance: kept.stance,
-          asset: made.name,
-          item,
-          where: kept.where,
-          depth: depth(),
-        });
+        if (!response.ok) return say(await refusal(response));
+        const { name, file, reading } = await response.json(),
+          said = `${file}: ${reading}`;
+        say(said);
+        const placing = { stance: kept.stance, where: kept.where, depth: depth() };
+        return use(name, () => model.take({ kind: "place", what, asset: name, item, said, ...placing }));
       },
       dress: ({ dataset }) => {
         const insert = model.chosenOf("insert");
@@ -248,9 +225,8 @@ export function inserts({ model, byId }) {
         return model.arrange({ how: "size", of: byId("size-of").value, is });
       },
       between: () => {
-        if (picking("between")) return model.putAway();
         const of = byId("size-of").value;
-        return model.take({
+        return model.toggle({
           kind: "picks",
           what: "between",
           most: 2,
@@ -258,17 +234,15 @@ export function inserts({ model, byId }) {
           done: ([from, to]) => model.arrange({ how: "between", of, from, to }),
         });
       },
-      "pick-path": () => {
-        if (picking("path")) return model.putAway();
-        return model.take({
+      "pick-path": () =>
+        model.toggle({
           kind: "picks",
           what: "path",
           most: 200,
           picks: [],
           done: (through) => model.arrange({ how: "path", through }),
-        });
-      },
-      "pull-corners": () => (model.tool.kind === "pull" ? model.putAway() : model.take({ kind: "pull", frames: [] })),
+        }),
+      "pull-corners": () => model.toggle({ kind: "pull", frames: [] }),
       cover: () => {
         const [part, fit] = [byId("cover-part").value, byId("cover-fit").value];
         ask("choose the picture for the letters", (asset) => model.arrange({ how: "cover", part, asset, fit }));

@@ -15,15 +15,13 @@ export function light({ model, byId }) {
   return {
     acts: {
       "sun-shadow": () =>
-        picking()
-          ? model.putAway()
-          : model.take({
-              kind: "picks",
-              what: "shadow",
-              most: NEXT.length,
-              picks: [],
-              done: async ([foot, tip, top]) => tip && model.change("sun", { foot, tip, top: top ?? null }),
-            }),
+        model.toggle({
+          kind: "picks",
+          what: "shadow",
+          most: NEXT.length,
+          picks: [],
+          done: async ([foot, tip, top]) => tip && model.change("sun", { foot, tip, top: top ?? null }),
+        }),
     },
     show() {
       press("sun-shadow", () => picking() !== null);

@@ -55,7 +55,9 @@ export class Handles {
   marked() {
     const { model } = this.viewport,
       all = marksInserts(model);
-    return this.inserts().filter((/** @type {any} */ i) => all || i.id === model.chosenOf("insert"));
+    // What is far off is chosen in the list: it may be all over the picture.
+    const there = (/** @type {any} */ i) => all && !isFar(i);
+    return this.inserts().filter((/** @type {any} */ i) => there(i) || i.id === model.chosenOf("insert"));
   }
 
   /**
@@ -141,8 +143,6 @@ export class Handles {
     this.paintMarks(g);
     for (const insert of this.marked()) {
       const chosen = insert.id === viewport.model.chosenOf("insert");
-      // What is far off is chosen in the list: it may be all over the picture.
-      if (isFar(insert) && !chosen) continue;
       const at = this.spotsOf(insert),
         { foot } = at;
       if (chosen) {
@@ -214,7 +214,6 @@ export class Handles {
     if (!viewport.model.camera()) return null;
     for (const insert of this.marked()) {
       const spots = this.spotsOf(insert);
-      if (isFar(insert) && insert.id !== viewport.model.chosenOf("insert")) continue;
       const names = insert.id === viewport.model.chosenOf("insert") ? ["turn", "size", "lift", "foot"] : ["foot"];
       for (const name of names) {
         const p = spots[name];
@@ -262,21 +261,29 @@ export class Handles {
       { model } = viewport,
       insert = model.insert(model.chosenOf("insert"));
     if (!insert || insert.locked) return;
-    const places = this.places(insert),
-      at = isFar(insert) ? this.far.spots(insert).foot : viewport.worldToStage(places.foot);
-    if (!at) return;
-    const s = viewport.through() ? viewport.view.scale : 1;
-    if (isFar(insert)) {
-      const next = this.far.dragged(insert, "foot", at, [at[0] + dx * s, at[1] + dy * s]);
-      model.edit({ edit: "change-insert", insert: next }).catch(() => {});
-      return;
-    }
-    const hit = viewport.onPlane([at[0] + dx * s, at[1] + dy * s], places.foot, places.n),
+    const s = viewport.through() ? viewport.view.scale : 1,
+      next = isFar(insert) ? this.farMoved(insert, dx * s, dy * s) : this.moved(insert, dx * s, dy * s);
+    if (next) model.edit({ edit: "change-insert", insert: next }).catch(() => {});
+  }
+
+  /** A far picture turned by px of the view. @param {any} insert @param {number} dx @param {number} dy */
+  farMoved(insert, dx, dy) {
+    const { foot } = this.far.spots(insert);
+    return foot && this.far.dragged(insert, "foot", foot, [foot[0] + dx, foot[1] + dy]);
+  }
+
+  /** A thing moved in its surface by px of the view. @param {any} insert @param {number} dx @param {number} dy */
+  moved(insert, dx, dy) {
+    const { viewport } = this,
+      places = this.places(insert),
+      at = viewport.worldToStage(places.foot);
+    if (!at) return null;
+    const hit = viewport.onPlane([at[0] + dx, at[1] + dy], places.foot, places.n),
       from = viewport.onPlane(at, places.foot, places.n);
-    if (!hit || !from) return;
+    if (!hit || !from) return null;
     const next = structuredClone(insert);
     this.set(next.placement, "foot", stepWithin(places.world, sub(hit, from)));
-    model.edit({ edit: "change-insert", insert: next }).catch(() => {});
+    return next;
   }
 
   /** Begins a drag if a handle is there. @param {number[]} at */

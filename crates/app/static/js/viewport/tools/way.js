@@ -18,7 +18,7 @@ export class WayHandles {
   /** Where a thing goes over time, as far as it moves. @param {CanvasRenderingContext2D} g @param {any} insert */
   paint(g, insert) {
     const { viewport } = this,
-      frames = keyedFrames(insert, "place");
+      frames = this.frames(insert);
     if (frames.length < 2) return;
     const [first, last] = [frames[0], frames[frames.length - 1]],
       step = Math.max(1, (last - first) / 120);
@@ -66,7 +66,7 @@ export class WayHandles {
     const { model } = this.viewport,
       insert = model.insert(model.chosenOf("insert"));
     if (!insert || !marksInserts(model)) return null;
-    const frames = keyedFrames(insert, "place");
+    const frames = this.frames(insert);
     if (frames.length < 2) return null;
     for (const frame of frames) {
       const p = this.viewport.worldToStage(this.footAt(insert, frame));
