@@ -9,6 +9,7 @@
 
 pub mod camera;
 pub mod check;
+pub mod colour;
 pub mod geometry;
 pub mod image;
 pub mod matte;

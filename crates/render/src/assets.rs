@@ -1,6 +1,6 @@
 //! Where pictures and models come from; who draws does not know how they are kept.
 
-use crate::{Material, Mesh, Texture};
+use crate::{Material, Mesh, Panorama, Texture};
 use fennik_core::scene::{Alpha, AssetName, Key};
 use nalgebra::Vector3;
 use std::sync::Arc;
@@ -82,6 +82,14 @@ pub trait Assets: Send + Sync + std::fmt::Debug {
     /// # Errors
     /// [`AssetError`] when it is not there or cannot be read.
     fn model(&self, name: &AssetName) -> Result<Arc<Model>, AssetError>;
+
+    /// A picture all round.
+    ///
+    /// # Errors
+    /// [`AssetError`] when it cannot be read.
+    fn surroundings(&self, name: &AssetName) -> Result<Arc<Panorama>, AssetError> {
+        Err(AssetError(format!("there are no surroundings {name}")))
+    }
 
     /// A file as it is.
     ///

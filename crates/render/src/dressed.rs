@@ -5,7 +5,9 @@ use crate::colour::linear_of;
 use crate::material::{ChannelMap, Cover, Map, Material, Matte, MatteShape};
 use crate::shape::{OnFoot, ShapeCache, ShapeError};
 use crate::{Mesh, Texture, Wrap};
-use fennik_core::scene::{Effect, Finish, Insert, InsertKind, Keyed, MaterialChange, ModelMap, Prop, Spread, Title};
+use fennik_core::scene::{
+    Effect, Insert, InsertKind, Keyed, LetterFinish, MaterialChange, ModelMap, Prop, Spread, Title,
+};
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -147,7 +149,7 @@ fn dressed(insert: &Insert, shapes: &ShapeCache, assets: &dyn Assets) -> Result<
                 front.matte = Some(Matte { horizon, plate, shape: None });
             }
         }
-        InsertKind::Title(_) | InsertKind::Prop(_) | InsertKind::Marker => {}
+        InsertKind::Title(_) | InsertKind::Prop(_) | InsertKind::Marker | InsertKind::Lamp(_) => {}
     }
     let edge = Material { two_sided: true, ..plain };
     let run = assets.run(&asset.name)?;
@@ -232,18 +234,18 @@ fn letters(title: &Title, assets: &dyn Assets) -> Result<Vec<Material>, ShapeErr
 }
 
 /// A colour, linear light, in a finish.
-fn finished(colour: [f32; 3], finish: Finish) -> Material {
+fn finished(colour: [f32; 3], finish: LetterFinish) -> Material {
     let plain = Material::matt(colour);
     let shiny = |rough, metal| Material { rough, metal, shines: true, ..Material::matt(colour) };
     match finish {
-        Finish::Matt => plain,
-        Finish::Satin => shiny(0.42, 0.0),
-        Finish::Metal => shiny(0.28, 1.0),
-        Finish::Glass => {
+        LetterFinish::Matt => plain,
+        LetterFinish::Satin => shiny(0.42, 0.0),
+        LetterFinish::Metal => shiny(0.28, 1.0),
+        LetterFinish::Glass => {
             let [r, g, b] = colour;
             Material { base: [r, g, b, GLASS], cover: Cover::Blend, ..shiny(0.06, 0.0) }
         }
-        Finish::Glow => Material { glows: true, casts: false, ..plain },
+        LetterFinish::Glow => Material { glows: true, casts: false, ..plain },
     }
 }
 

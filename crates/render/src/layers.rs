@@ -1,7 +1,6 @@
 //! Layers of linear light with alpha, and their composition.
 
-use crate::colour::{byte_of, linear_of};
-use rayon::prelude::*;
+use crate::canvas::{Canvas, Fronts};
 
 /// Where a layer lies in the picture; ends excluded, px.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,28 +43,32 @@ impl Layer {
     }
 }
 
-/// Puts a layer over a plate of display bytes, `width` px across, in linear light. Pixels of which the layer covers
-/// nothing are left to the byte.
-pub fn compose(plate: &mut [u8], width: usize, layer: &Layer) {
-    let Bounds { left, top, bottom, .. } = layer.bounds;
+/// Puts a layer over a plate, `width` px across, in linear light, but for what stands in front of it. Pixels of which the
+/// layer covers nothing are left as they are.
+pub fn compose(plate: &mut Canvas, width: usize, layer: &Layer, fronts: &Fronts) {
+    let Bounds { left, top, bottom, right } = layer.bounds;
     let columns = layer.bounds.width();
     if columns == 0 {
         return;
     }
-    let rows = &mut plate[3 * width * top..3 * width * bottom];
-    rows.par_chunks_mut(3 * width).zip(layer.pixels.par_chunks(columns)).for_each(|(plate, over)| {
-        let plate = plate[3 * left..].chunks_exact_mut(3);
-        for (bytes, [r, g, b, alpha]) in plate.zip(over).filter(|(_, p)| p[3] > 0.0) {
-            for (byte, light) in bytes.iter_mut().zip([r, g, b]) {
-                *byte = byte_of(light + (1.0 - alpha) * linear_of(*byte));
-            }
+    plate.each_pixel(width, top..bottom, |x, y, behind| {
+        if x < left || x >= right {
+            return None;
         }
+        let [r, g, b, alpha] = layer.pixels[(y - top) * columns + x - left];
+        let part = 1.0 - fronts.all_at(y * width + x);
+        if alpha <= 0.0 || part <= 0.0 {
+            return None;
+        }
+        let kept = 1.0 - alpha * part;
+        Some([r * part + kept * behind[0], g * part + kept * behind[1], b * part + kept * behind[2]])
     });
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::colour::{byte_of, linear_of};
 
     #[test]
     fn light_is_mixed_linear_and_the_rest_of_the_plate_is_untouched() {
@@ -73,7 +76,7 @@ mod tests {
         let mut layer = Layer::empty(bounds);
         layer.pixels[0] = [0.5, 0.0, 0.5, 0.5];
         let mut plate = [100u8; 4 * 2 * 3];
-        compose(&mut plate, 4, &layer);
+        compose(&mut Canvas::Bytes(&mut plate), 4, &layer, &Fronts::none());
         let under = linear_of(100);
         let mixed = [0.5 + 0.5 * under, 0.5 * under, 0.5 + 0.5 * under].map(byte_of);
         assert_eq!(plate[3..6], mixed);

@@ -8,8 +8,11 @@
 
 mod assets;
 mod blend;
+mod canvas;
+mod catching;
 pub mod colour;
 mod dressed;
+mod finish;
 mod frame;
 pub mod layers;
 mod light;
@@ -24,7 +27,10 @@ mod texture;
 mod tree;
 
 pub use assets::{AssetError, Assets, Model, NoAssets, Rig, Run, Treatment};
-pub use frame::{Projected, Quality, composite};
+pub use canvas::{Canvas, Fronts};
+pub use finish::Finisher;
+pub use frame::{Projected, Quality, composite, composite_on};
+pub use light::Panorama;
 pub use material::{ChannelMap, Cover, Map, Material, Matte};
 pub use mesh::Mesh;
 pub use placed::PlacedScene;

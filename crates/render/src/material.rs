@@ -108,8 +108,10 @@ pub struct Material {
     pub casts: bool,
     /// What is left of it over the plate.
     pub matte: Option<Matte>,
-    /// It is a floor that is not seen itself: only shadows fall on it.
-    pub catches: bool,
+    /// It is not seen itself: what it is of the scene's planes catches shadows and mirrors.
+    pub catches: Option<usize>,
+    /// It hides what lies behind it and is not seen itself.
+    pub holds: bool,
 }
 
 /// Where a far picture is left out.
@@ -171,7 +173,8 @@ impl Material {
             shines: false,
             casts: true,
             matte: None,
-            catches: false,
+            catches: None,
+            holds: false,
         }
     }
 
@@ -189,13 +192,13 @@ impl Material {
 
     /// Whether it looks much the same from one pixel to the next.
     pub(crate) fn is_plain(&self) -> bool {
-        !self.catches && !self.is_pictured()
+        self.catches.is_none() && !self.is_pictured()
     }
 
     /// Whether what lies behind it may be seen.
     pub fn shows_through(&self) -> bool {
         match self.cover {
-            Cover::Opaque => self.matte.is_some() || self.catches,
+            Cover::Opaque => self.matte.is_some() || self.catches.is_some(),
             Cover::Mask(_) => true,
             Cover::Blend => {
                 self.base[3] < 1.0

@@ -1,10 +1,12 @@
 //! The scene at one time.
 
 use crate::Mesh;
-use crate::light::Care;
+use crate::catching::CatchPlane;
+use crate::light::{AroundNow, Care, Falling, LampNow};
 use crate::material::Material;
-use crate::shadow::{Casts, FloorShadow, Sun, on_one_grid, reach, side_by_side};
+use crate::shadow::{Casts, FloorShadow, Patch, Source, Sun, on_one_grid, reach, side_by_side};
 use crate::tree::Bvh;
+use fennik_core::colour::Grade;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{Blend, Haze, HazeForm, LightNow};
 use nalgebra::{Vector2, Vector3};
@@ -29,9 +31,11 @@ pub(crate) struct Face {
 }
 
 /// How an insert as a whole is seen.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Look {
     pub id: u32,
+    /// The insert that it is of.
+    pub insert: u32,
     pub opacity: f32,
     pub blend: Blend,
     /// It counts as nearer by this part of its depth, so that of two in one plane the later is seen.
@@ -42,17 +46,35 @@ pub(crate) struct Look {
     pub near_fade: f32,
     /// What of it is lost in haze.
     pub haze: Option<HazeNow>,
+    /// Whether something else stands in front of it than of others.
+    pub held: bool,
+    /// What is done to its light.
+    pub grade: Option<Arc<Grade>>,
+    /// How much of the light of the surroundings reaches it.
+    pub surrounded: f32,
 }
 
 impl Look {
     /// All of it, as it is.
     pub fn plain(id: u32) -> Self {
-        Self { id, opacity: 1.0, blend: Blend::Normal, nudge: 0.0, behind: None, near_fade: 0.0, haze: None }
+        Self {
+            id,
+            insert: id,
+            opacity: 1.0,
+            blend: Blend::Normal,
+            nudge: 0.0,
+            behind: None,
+            near_fade: 0.0,
+            haze: None,
+            held: false,
+            grade: None,
+            surrounded: 1.0,
+        }
     }
 
     /// Whether what lies behind may be seen, whatever it is made of.
     pub fn shows_through(&self) -> bool {
-        self.opacity < 1.0 || self.blend != Blend::Normal || self.near_fade > 0.0 || self.haze.is_some()
+        self.opacity < 1.0 || self.blend != Blend::Normal || self.near_fade > 0.0 || self.haze.is_some() || self.held
     }
 
     /// Whether as much of it is seen everywhere.
@@ -116,8 +138,38 @@ struct Caster {
     seen: DefaultHasher,
 }
 
-/// Shadows on the floor; where there is none for what casts it, nothing is kept of it.
-type OnFloor = Vec<Arc<Option<FloorShadow>>>;
+/// Shadows of one source on a plane; where there is none for what casts it, nothing is kept of it.
+type Shadows = Vec<Arc<Option<FloorShadow>>>;
+
+/// What is kept off a plane.
+#[derive(Debug, Default)]
+pub(crate) struct OnPlane {
+    sun: Shadows,
+    /// Of each lamp.
+    pub lamps: Vec<Shadows>,
+    contact: Shadows,
+}
+
+impl OnPlane {
+    /// How much of a source is kept from a place of the plane, 0 to 1.
+    pub fn kept_of(&self, of: &Shadows, at: Vector2<f32>) -> f32 {
+        of.iter().filter_map(|s| s.as_ref().as_ref()).fold(0.0, |most, s| most.max(s.at(at)))
+    }
+
+    pub fn sun_at(&self, at: Vector2<f32>) -> f32 {
+        self.kept_of(&self.sun, at)
+    }
+
+    pub fn contact_at(&self, at: Vector2<f32>) -> f32 {
+        self.kept_of(&self.contact, at)
+    }
+
+    /// Where any of it lies.
+    fn places(&self) -> Vec<Patch> {
+        let all = self.sun.iter().chain(self.lamps.iter().flatten()).chain(&self.contact);
+        all.filter_map(|s| s.as_ref().as_ref()).flat_map(FloorShadow::places).collect()
+    }
+}
 
 /// All that is to be drawn at one time, in the world of the datum.
 #[derive(Debug)]
@@ -133,16 +185,26 @@ pub struct PlacedScene {
     pub(crate) materials: Vec<Arc<Material>>,
     pub(crate) looks: Vec<Look>,
     pub(crate) light: LightNow,
+    pub(crate) lamps: Vec<LampNow>,
+    pub(crate) around: Option<AroundNow>,
+    /// Flat parts of the plate that catch.
+    pub(crate) catches: Vec<CatchPlane>,
     casters: Vec<Caster>,
     /// Of all faces that keep light off, and their positions; built when the first shadow is asked for.
     tree: OnceLock<(Arc<Bvh>, Vec<u32>)>,
-    /// Rough ones, one for each caster, and a fine one of all.
-    floor: [OnceLock<OnFloor>; 2],
+    /// Of all faces that can be mirrored, and their positions.
+    mirror: OnceLock<(Bvh, Vec<u32>)>,
+    /// On each plane: rough ones, one for each caster, and a fine one of all.
+    kept: [OnceLock<Vec<OnPlane>>; 2],
     casts: Arc<Casts>,
+    /// Whether inserts have their own things in front of them.
+    held: bool,
 }
 
-/// Names the floor among the inserts.
-const FLOOR_ID: u32 = u32::MAX;
+/// Names the first plane that catches among the inserts; the others count down from it.
+const FLOOR_ID: u32 = u32::MAX - 1;
+/// Names what hides.
+const WALL_ID: u32 = u32::MAX;
 
 impl PlacedScene {
     pub(crate) fn empty(light: LightNow, casts: &Arc<Casts>) -> Self {
@@ -156,11 +218,21 @@ impl PlacedScene {
             materials: Vec::new(),
             looks: Vec::new(),
             light,
+            lamps: Vec::new(),
+            around: None,
+            catches: Vec::new(),
             casters: Vec::new(),
             tree: OnceLock::new(),
-            floor: Default::default(),
+            mirror: OnceLock::new(),
+            kept: Default::default(),
             casts: casts.clone(),
+            held: false,
         }
+    }
+
+    /// With inserts that have their own things in front of them.
+    pub(crate) fn holding(self, held: bool) -> Self {
+        Self { held, ..self }
     }
 
     /// The same under another light, to which more is added.
@@ -175,6 +247,7 @@ impl PlacedScene {
             materials: self.materials.clone(),
             looks: self.looks.clone(),
             casters: self.casters.clone(),
+            held: self.held,
             ..Self::empty(light, &self.casts)
         }
     }
@@ -238,21 +311,86 @@ impl PlacedScene {
         self.looks.push(look);
     }
 
-    /// Lays a floor that is not seen itself where shadows may fall on it.
-    pub(crate) fn catch_shadows(&mut self) {
-        if self.light.floor_shadow <= 0.0 || self.light.sun <= 0.0 {
-            return;
+    /// Lays planes that are not seen themselves where shadows may fall on them, or something may be mirrored as it is seen
+    /// from `eye`.
+    pub(crate) fn catch(&mut self, planes: Vec<CatchPlane>, eye: Vector3<f32>) {
+        self.catches = planes;
+        let mut meshes = Vec::new();
+        if !self.catches.is_empty() {
+            for (plane, on) in self.catches.iter().zip(self.shadows(false)) {
+                let mut patches = on.places();
+                patches.extend((plane.now.mirror > 0.0).then(|| self.mirroring(plane, eye)).flatten());
+                let mut mesh = Mesh::default();
+                for (low, high) in side_by_side(&on_one_grid(&patches)) {
+                    let at = |x: f32, z: f32| plane.world(Vector3::new(x, 0.0, z));
+                    let base = mesh.positions.len() as u32;
+                    mesh.positions.extend([at(low.x, low.y), at(low.x, high.y), at(high.x, high.y), at(high.x, low.y)]);
+                    mesh.indices.extend([[0, 1, 2], [0, 2, 3]].map(|t: [u32; 3]| t.map(|k| k + base)));
+                }
+                meshes.push(mesh);
+            }
         }
-        let mut floor = Mesh::default();
-        let places = self.shadows(false).iter().filter_map(|s| s.as_ref().as_ref()).flat_map(FloorShadow::places);
-        for (low, high) in side_by_side(&on_one_grid(&places.collect::<Vec<_>>())) {
-            let at = |x: f32, z: f32| Vector3::new(x, 0.0, z);
-            let base = floor.positions.len() as u32;
-            floor.positions.extend([at(low.x, low.y), at(low.x, high.y), at(high.x, high.y), at(high.x, low.y)]);
-            floor.indices.extend([[0, 1, 2], [0, 2, 3]].map(|t: [u32; 3]| t.map(|k| k + base)));
+        for (i, mesh) in meshes.into_iter().enumerate() {
+            let catcher = Material { catches: Some(i), casts: false, ..Material::matt([0.0; 3]) };
+            self.add(&mesh, &[Arc::new(catcher)], Look { held: self.held, ..Look::plain(FLOOR_ID - i as u32) });
         }
-        let catcher = Material { catches: true, casts: false, ..Material::matt([0.0; 3]) };
-        self.add(&floor, &[Arc::new(catcher)], Look::plain(FLOOR_ID));
+    }
+
+    /// The part of a plane in which anything may be seen mirrored from `eye`.
+    fn mirroring(&self, plane: &CatchPlane, eye: Vector3<f32>) -> Option<Patch> {
+        let eye = plane.own(eye);
+        if eye.y <= 0.0 {
+            return None;
+        }
+        let mut bounds: Option<Patch> = None;
+        let faces = self.faces.iter().zip(&self.triangles).filter(|(f, _)| self.can_be_mirrored(f));
+        for corner in faces.flat_map(|(_, t)| t.map(|k| plane.own(self.corners[k as usize]))).filter(|c| c.y > 0.0) {
+            // Where the look at its image meets the plane.
+            let part = corner.y / (corner.y + eye.y);
+            let foot = Vector2::new(corner.x, corner.z);
+            let at = foot + (Vector2::new(eye.x, eye.z) - foot) * part;
+            let (low, high) = bounds.get_or_insert((at, at));
+            (*low, *high) = (low.inf(&at), high.sup(&at));
+        }
+        let rim = Vector2::repeat(0.02 + plane.now.mirror_rough as f32 * 0.5 * eye.y);
+        let (mut low, mut high) = bounds.map(|(low, high)| (low - rim, high + rim))?;
+        if let Some(corners) = plane.corners() {
+            let axis =
+                |k: usize, pick: fn(f64, f64) -> f64, start: f64| corners.iter().map(|c| c[k]).fold(start, pick) as f32;
+            low = low.sup(&Vector2::new(axis(0, f64::min, f64::INFINITY), axis(1, f64::min, f64::INFINITY)));
+            high = high.inf(&Vector2::new(axis(0, f64::max, f64::NEG_INFINITY), axis(1, f64::max, f64::NEG_INFINITY)));
+        }
+        (low.x < high.x && low.y < high.y).then_some((low, high))
+    }
+
+    fn can_be_mirrored(&self, face: &Face) -> bool {
+        let material = self.material(face);
+        material.catches.is_none() && !material.holds && self.look(face).behind.is_none()
+    }
+
+    /// The face that a ray meets first, of those that can be mirrored, and how far it is.
+    pub(crate) fn nearest(&self, from: Vector3<f32>, along: Vector3<f32>) -> Option<(usize, f32)> {
+        let (tree, faces) = self.mirror.get_or_init(|| {
+            let all = self.faces.iter().enumerate().filter(|(_, f)| self.can_be_mirrored(f));
+            let faces: Vec<u32> = all.map(|(i, _)| i as u32).collect();
+            (Bvh::build(&self.corners_of(&faces).collect::<Vec<_>>()), faces)
+        });
+        let (id, far) = tree.nearest(from, along)?;
+        Some((faces[id as usize] as usize, far))
+    }
+
+    /// Light that comes from everywhere on a matt white face of a normal.
+    pub(crate) fn everywhere(&self, light: &Falling, normal: Vector3<f32>) -> Vector3<f32> {
+        // The sky gives more than the ground, so that no side goes flat.
+        let even = light.ambient * (0.85 + 0.15 * normal.y);
+        self.around.as_ref().map_or(even, |a| even + a.even(normal))
+    }
+
+    /// Hides what lies behind something that is not seen itself: the plate shows there.
+    pub(crate) fn hide_behind(&mut self, mesh: &Mesh) {
+        let wall = Material { holds: true, casts: false, ..Material::matt([0.0; 3]) };
+        self.begin_caster();
+        self.add(mesh, &[Arc::new(wall)], Look::plain(WALL_ID));
     }
 
     /// One mesh in one place.
@@ -278,10 +416,10 @@ impl PlacedScene {
 
     /// Makes what shadows need, before many look for them at once.
     pub(crate) fn look_ahead(&self, care: Care) {
-        if care.shadows && self.light.sun > 0.0 {
+        if care.shadows && (self.light.sun > 0.0 || !self.lamps.is_empty()) {
             self.tree();
         }
-        if self.faces.iter().any(|f| self.material(f).catches) {
+        if !self.catches.is_empty() {
             self.shadows(care.fine);
         }
     }
@@ -296,13 +434,13 @@ impl PlacedScene {
     }
 
     /// Whether anything keeps light from a place that comes from a direction; what a picture leaves out keeps none.
-    pub(crate) fn blocks(&self, from: Vector3<f32>, toward: Vector3<f32>) -> bool {
+    pub(crate) fn blocks(&self, from: Vector3<f32>, toward: Vector3<f32>, most: f32) -> bool {
         let (tree, faces) = self.tree();
-        self.blocked_by(tree, faces, from, toward)
+        self.blocked_by((tree, faces), from, toward, most)
     }
 
-    fn blocked_by(&self, tree: &Bvh, faces: &[u32], from: Vector3<f32>, toward: Vector3<f32>) -> bool {
-        tree.blocks(from, toward, |id, u, v| {
+    fn blocked_by(&self, (tree, faces): (&Bvh, &[u32]), from: Vector3<f32>, toward: Vector3<f32>, most: f32) -> bool {
+        tree.blocks(from, toward, most, |id, u, v| {
             let face = faces[id as usize] as usize;
             let material = self.material(&self.faces[face]);
             let Some(map) = material.clear_map() else { return true };
@@ -312,51 +450,81 @@ impl PlacedScene {
         })
     }
 
-    fn shadows(&self, fine: bool) -> &OnFloor {
-        let kept = &self.floor[usize::from(fine)];
+    /// What is kept off each plane that catches.
+    pub(crate) fn shadows(&self, fine: bool) -> &Vec<OnPlane> {
+        let kept = &self.kept[usize::from(fine)];
         if let Some(there) = kept.get() {
             return there;
         }
         // Nobody waits for it while it is made: whoever makes it may be given the work of those who would.
-        let made = self.shadows_of_now(fine);
+        let made = self.catches.iter().map(|plane| self.shadows_on(plane, fine)).collect();
         kept.get_or_init(|| made)
     }
 
-    fn shadows_of_now(&self, fine: bool) -> OnFloor {
+    fn shadows_on(&self, plane: &CatchPlane, fine: bool) -> OnPlane {
+        let now = &plane.now;
         let sun = Sun {
-            toward: self.light.toward_sun().cast(),
+            toward: plane.turned(self.light.toward_sun().cast()),
             radius: (0.5 * self.light.sun_width_deg).to_radians() as f32,
         };
+        let of_sun = now.shadow > 0.0 && self.light.sun > 0.0;
+        let of_lamp = |lamp: &LampNow| now.shadow > 0.0 && lamp.floor_shadow > 0.0;
+        let lamp = |lamp: &LampNow| {
+            if of_lamp(lamp) { self.of_source(plane, Source::Lamp(lamp, plane.own(lamp.at)), fine) } else { Vec::new() }
+        };
+        OnPlane {
+            sun: if of_sun { self.of_source(plane, Source::Sun(sun), fine) } else { Vec::new() },
+            lamps: self.lamps.iter().map(lamp).collect(),
+            contact: if now.contact > 0.0 {
+                self.of_source(plane, Source::Sky(now.contact_reach_m as f32), fine)
+            } else {
+                Vec::new()
+            },
+        }
+    }
+
+    fn of_source(&self, plane: &CatchPlane, source: Source, fine: bool) -> Shadows {
         let key = |of: u64| {
             let mut hasher = DefaultHasher::new();
-            (fine, of, sun.radius.to_bits(), <[f32; 3]>::from(sun.toward).map(f32::to_bits)).hash(&mut hasher);
+            let bits = |v: Vector3<f32>| <[f32; 3]>::from(v).map(f32::to_bits);
+            (fine, of, plane.bits()).hash(&mut hasher);
+            match source {
+                Source::Sun(sun) => (1u8, sun.radius.to_bits(), bits(sun.toward)).hash(&mut hasher),
+                Source::Lamp(lamp, _) => (2u8, lamp.shape_bits()).hash(&mut hasher),
+                Source::Sky(within) => (3u8, within.to_bits()).hash(&mut hasher),
+            }
             hasher.finish()
         };
         if fine {
             let made = || {
                 let (tree, faces) = self.tree();
-                self.shadow_of(tree, faces, sun, true)
+                self.shadow_of((tree, faces), plane, source, true)
             };
             return vec![self.casts.shadow(key(self.casters_key()), made)];
         }
         let rough = |caster: &Caster| {
             self.casts.shadow(key(caster.seen.finish()), || {
                 let tree = Bvh::build(&self.corners_of(&caster.faces).collect::<Vec<_>>());
-                self.shadow_of(&tree, &caster.faces, sun, false)
+                self.shadow_of((&tree, &caster.faces), plane, source, false)
             })
         };
         self.casters.iter().filter(|c| !c.faces.is_empty()).map(rough).collect()
     }
 
-    fn shadow_of(&self, tree: &Bvh, faces: &[u32], sun: Sun, fine: bool) -> Option<FloorShadow> {
-        let corners: Vec<Vector3<f32>> = self.corners_of(faces).flatten().collect();
-        let blocks = |from, toward| self.blocked_by(tree, faces, from, toward);
-        Some(FloorShadow::new(blocks, sun, reach(&corners, sun)?, fine))
-    }
-
-    /// How much of the sun is kept from a place of the floor, 0 to 1.
-    pub(crate) fn shadow_on_floor(&self, at: Vector2<f32>, fine: bool) -> f32 {
-        self.shadows(fine).iter().filter_map(|s| s.as_ref().as_ref()).fold(0.0, |most, s| most.max(s.at(at)))
+    fn shadow_of(
+        &self,
+        (tree, faces): (&Bvh, &[u32]),
+        plane: &CatchPlane,
+        source: Source,
+        fine: bool,
+    ) -> Option<FloorShadow> {
+        let corners: Vec<Vector3<f32>> = self.corners_of(faces).flatten().map(|c| plane.own(c)).collect();
+        let blocks = |from, toward, most| self.blocked_by((tree, faces), plane.world(from), plane.way(toward), most);
+        let place = |k, of, turn, from| match source {
+            Source::Lamp(lamp, _) => plane.own(lamp.place(k, of, turn, plane.world(from))),
+            Source::Sun(_) | Source::Sky(_) => from,
+        };
+        Some(FloorShadow::new(blocks, place, source, reach(&corners, source)?, fine))
     }
 
     pub(crate) fn material(&self, face: &Face) -> &Material {
@@ -413,7 +581,7 @@ mod tests {
         let mut scene = PlacedScene::empty(fennik_core::scene::Light::default().at(0.0), &Arc::default());
         let front = Material { base_map: Some(map), cover: Cover::Blend, ..Material::matt([1.0; 3]) };
         scene.add(&card, &[Arc::new(front)], Look::plain(1));
-        let hit = |x: f32, y: f32| scene.blocks(Vector3::new(x, y, 1.0), -Vector3::z());
+        let hit = |x: f32, y: f32| scene.blocks(Vector3::new(x, y, 1.0), -Vector3::z(), f32::INFINITY);
         assert!(hit(0.5, 0.5) && hit(0.9, 1.8) && !hit(-0.5, 0.5) && !hit(-0.9, 1.8) && !hit(1.5, 1.0));
         let haze = Haze { form: HazeForm::Box, reach: 0.5, soft: 0.0 };
         let at =

@@ -2,12 +2,18 @@
 
 use crate::Mesh;
 use crate::assets::Assets;
+use crate::catching::CatchPlane;
 use crate::dressed::{Dressed, Shown};
+use crate::light::{Around, AroundNow, LampNow, Panorama};
 use crate::placed::{HazeNow, Look, PlacedScene};
 use crate::shape::{ShapeCache, ShapeError};
 use fennik_core::camera::Camera;
+use fennik_core::colour::Grade;
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{Copy, Facing, Insert, InsertKind, Light, is_shown, parents_of, world_of};
+use fennik_core::scene::{
+    Catcher, CatcherNow, Copy, Facing, Insert, InsertKind, Lamp, Light, Surface, grade_at, is_shown, parents_of,
+    world_of,
+};
 use nalgebra::{Rotation3, Vector3};
 use std::borrow::Cow;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
@@ -40,17 +46,34 @@ struct Instance {
     dressed: Dressed,
 }
 
+/// Something that is not seen itself, with what it hangs on.
+#[derive(Debug)]
+struct Placed {
+    insert: Insert,
+    parents: Vec<Insert>,
+}
+
 /// All inserts of a shot with its light, over the whole time.
 #[derive(Debug)]
 pub struct RenderScene {
     instances: Vec<Instance>,
+    lamps: Vec<Placed>,
     light: Light,
+    /// What is all round, as its file has it; and made ready for a grade.
+    panorama: Option<Arc<Panorama>>,
+    around: Mutex<Option<(Grade, Arc<Around>)>>,
+    /// Surfaces that may catch.
+    surfaces: Vec<Surface>,
     shapes: ShapeCache,
     assets: Arc<dyn Assets>,
     /// What does not change over time.
     stands: OnceLock<PlacedScene>,
     /// What is seen where nothing changes over time.
     still: OnceLock<Arc<PlacedScene>>,
+    /// Flat things in the world that hide what lies behind them.
+    walls: Vec<Mesh>,
+    /// Whether inserts have their own things in front of them.
+    held: bool,
     /// Called between two moments of an exposure; may wait.
     pub(crate) between: fn(),
     /// What was placed last.
@@ -71,7 +94,20 @@ impl RenderScene {
         shapes: &ShapeCache,
         assets: &Arc<dyn Assets>,
     ) -> Result<Self, RenderError> {
-        let seen = inserts.iter().enumerate().filter(|(_, i)| is_shown(inserts, i) && i.content != InsertKind::Marker);
+        let shown = |i: &Insert| is_shown(inserts, i);
+        let seen = inserts.iter().enumerate().filter(|(_, i)| shown(i) && !i.content.is_unseen());
+        let lamp = |insert: &Insert| {
+            let is_lamp = matches!(insert.content, InsertKind::Lamp(_)) && shown(insert);
+            is_lamp.then(|| Placed { insert: insert.clone(), parents: parents_of(inserts, insert).cloned().collect() })
+        };
+        let around = match light.surroundings.as_ref().filter(|s| !s.hidden) {
+            Some(s) => Some(
+                assets
+                    .surroundings(&s.asset.name)
+                    .map_err(|cause| RenderError { insert: s.asset.file.clone(), cause: cause.into() })?,
+            ),
+            None => None,
+        };
         let made = |(rank, insert): (usize, &Insert)| {
             let dressed = Dressed::new(insert, shapes, assets.as_ref()).map_err(|cause| wrong(insert, cause))?;
             let parents = parents_of(inserts, insert).cloned().collect();
@@ -79,11 +115,17 @@ impl RenderScene {
         };
         Ok(Self {
             instances: seen.map(made).collect::<Result<_, _>>()?,
+            lamps: inserts.iter().filter_map(lamp).collect(),
             light: light.clone(),
+            panorama: around,
+            around: Mutex::default(),
+            surfaces: Vec::new(),
             shapes: shapes.clone(),
             assets: assets.clone(),
             stands: OnceLock::new(),
             still: OnceLock::new(),
+            walls: Vec::new(),
+            held: false,
             between: || {},
             latest: Mutex::default(),
         })
@@ -96,13 +138,25 @@ impl RenderScene {
         Self { between, ..self }
     }
 
+    /// The same, with things in the world that hide what lies behind them and are not seen themselves.
+    #[must_use]
+    pub fn behind(self, walls: Vec<Mesh>) -> Self {
+        Self { walls, ..self }
+    }
+
+    /// The same, with inserts that have their own things in front of them, as [`crate::Fronts::own`] says of each frame.
+    #[must_use]
+    pub fn held_apart(self, held: bool) -> Self {
+        Self { held, ..self }
+    }
+
     /// Everything in its place at a time, frames, as it stands for a camera whose centre is `eye`. `rough`: smaller frames
     /// of clips will do.
     ///
     /// # Errors
     /// [`RenderError`] names the insert whose picture of that time cannot be read.
     pub fn at(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<Arc<PlacedScene>, RenderError> {
-        if self.light.changes() || self.instances.iter().any(Instance::changes) {
+        if self.changes() {
             let latest = || self.latest.lock().unwrap_or_else(PoisonError::into_inner);
             if let Some((_, there)) = latest().as_ref().filter(|(moment, _)| *moment == (frame, eye, rough)) {
                 return Ok(there.clone());
@@ -123,11 +177,54 @@ impl RenderScene {
         let _ = self.at(f64::from(camera.frame), camera.centre(), false);
     }
 
+    /// The same, with surfaces that catch what the light says of them.
+    #[must_use]
+    pub fn on_surfaces(self, surfaces: Vec<Surface>) -> Self {
+        Self { surfaces, ..self }
+    }
+
+    /// Whether anything looks or stands otherwise at another time, or for another eye.
+    fn changes(&self) -> bool {
+        let moves = |p: &Placed| p.insert.changes() || p.parents.iter().any(Insert::changes);
+        // What is mirrored is seen where the eye says.
+        let mirrors = self.light.catchers.iter().any(|c| c.at(0.0).mirror > 0.0 || c.changes());
+        self.light.changes() || mirrors || self.lamps.iter().any(moves) || self.instances.iter().any(Instance::changes)
+    }
+
     fn placed(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<PlacedScene, RenderError> {
         let mut scene = self.stands(eye)?.begun(self.light.at(frame));
         self.place_all(Instance::changes, (frame, rough), eye, &mut scene)?;
-        scene.catch_shadows();
+        scene.lamps = self.lamps.iter().filter_map(|p| p.lamp(frame)).collect();
+        scene.around = self.around_at(frame);
+        scene.catch(self.planes(frame), eye.cast());
         Ok(scene)
+    }
+
+    /// What is all round at a time, frames, made ready once for each grade.
+    fn around_at(&self, frame: f64) -> Option<AroundNow> {
+        let (panorama, surroundings) = (self.panorama.as_ref()?, self.light.surroundings.as_ref()?);
+        let now = surroundings.at(frame);
+        let held = || self.around.lock().unwrap_or_else(PoisonError::into_inner);
+        let kept = held().as_ref().filter(|(grade, _)| *grade == now.grade).map(|(_, made)| made.clone());
+        let around = kept.unwrap_or_else(|| {
+            let made = Arc::new(Around::new(&panorama.graded(&now.grade)));
+            *held() = Some((now.grade.clone(), made.clone()));
+            made
+        });
+        Some(AroundNow::new(around, &now.turn))
+    }
+
+    /// The flat parts of the plate that do anything at a time, frames.
+    fn planes(&self, frame: f64) -> Vec<CatchPlane> {
+        let on_floor = self.light.at(frame).floor_shadow;
+        let floor = self.light.catcher(None).map_or_else(|| Catcher::new(None).at(frame), |c| c.at(frame));
+        let floor = CatchPlane::floor(CatcherNow { shadow: on_floor, ..floor });
+        let surface = |c: &Catcher| {
+            let surface = self.surfaces.iter().find(|s| Some(s.id) == c.surface)?;
+            Some(CatchPlane::surface(surface, c.at(frame)))
+        };
+        let others = self.light.catchers.iter().filter_map(surface);
+        std::iter::once(floor).chain(others).filter(|p| !p.now.is_plain()).collect()
     }
 
     /// What does not change over time, without the floor.
@@ -135,7 +232,8 @@ impl RenderScene {
         if let Some(there) = self.stands.get() {
             return Ok(there);
         }
-        let mut scene = PlacedScene::empty(self.light.at(0.0), self.shapes.casts());
+        let mut scene = PlacedScene::empty(self.light.at(0.0), self.shapes.casts()).holding(self.held);
+        self.walls.iter().for_each(|wall| scene.hide_behind(wall));
         self.place_all(|i| !i.changes(), (0.0, false), eye, &mut scene)?;
         Ok(self.stands.get_or_init(|| scene))
     }
@@ -187,6 +285,10 @@ impl RenderScene {
                 behind: matches!(insert.content, InsertKind::Backdrop(_)).then_some(i.rank as u32),
                 near_fade: insert.near_fade_m as f32,
                 haze: HazeNow::new(insert.haze, &shape, &at),
+                insert: insert.id.0,
+                held: self.held,
+                grade: graded(&insert, then),
+                surrounded: insert.surrounded as f32,
                 ..Look::plain(insert.id.0 + 37 * number)
             };
             scene.add(&shape.placed(at.scale, &at.rotation, at.translation), &materials, look);
@@ -269,6 +371,14 @@ fn stands(insert: &Insert, copy: Option<Copy>, frame: f64, world: &Similarity, e
     placement.own_toward(frame, world.inverse().point(eye)).then(world)
 }
 
+/// What is done to its light at a time, frames.
+fn graded(insert: &Insert, frame: f64) -> Option<Arc<Grade>> {
+    if insert.grade.is_usual() {
+        return None;
+    }
+    Some(grade_at(&insert.grade, frame)).filter(|g| !g.is_plain()).map(Arc::new)
+}
+
 /// Its copies, or itself alone.
 fn copies_of(insert: &Insert) -> Vec<Option<Copy>> {
     insert.copies.as_ref().map_or_else(|| vec![None], |c| c.all().into_iter().map(Some).collect())
@@ -276,6 +386,18 @@ fn copies_of(insert: &Insert) -> Vec<Option<Copy>> {
 
 fn wrong(insert: &Insert, cause: ShapeError) -> RenderError {
     RenderError { insert: insert.shown_name(), cause }
+}
+
+impl Placed {
+    /// The lamp that it is at a time, frames, where it shines then.
+    fn lamp(&self, frame: f64) -> Option<LampNow> {
+        let insert = self.insert.resolved(frame);
+        let InsertKind::Lamp(lamp) = &insert.content else { return None };
+        let seen = insert.opacity.at(frame) * insert.span.share_at(frame);
+        let lamp = Lamp { strength: lamp.strength * seen, ..lamp.clone() };
+        let own = insert.placement.own(frame).then(&world_of(&self.parents, &insert, frame));
+        (lamp.strength > 0.0).then(|| LampNow::new(&lamp, &own))
+    }
 }
 
 impl Instance {

@@ -1,5 +1,6 @@
 //! Shadows on the floor, kept as pictures of the floor: what stands still casts them once for all frames.
 
+use crate::light::LampNow;
 use crate::tree::Bvh;
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
@@ -13,6 +14,17 @@ pub(crate) struct Sun {
     pub toward: Vector3<f32>,
     /// Half of the angle under which it is seen, radians.
     pub radius: f32,
+}
+
+/// What is kept off a plane, in that plane's own frame.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Source<'a> {
+    /// The sun.
+    Sun(Sun),
+    /// A lamp, where it is in that frame; its places are of the world.
+    Lamp(&'a LampNow, Vector3<f32>),
+    /// Light from everywhere, as far as what is nearer than this keeps it off, world units.
+    Sky(f32),
 }
 
 /// Cells along the longer side, and rays of each under a sun of the usual size: rough and fine.
@@ -80,11 +92,15 @@ fn kept<T>(all: &Kept<T>, most: usize, key: u64, make: impl FnOnce() -> T) -> Ar
     made
 }
 
-/// The part of the floor (x and z) on which shadows of corners may fall; `None` where the sun is too low or all lies
-/// below.
-pub(crate) fn reach(corners: &[Vector3<f32>], sun: Sun) -> Option<(Vector2<f32>, Vector2<f32>)> {
-    let Sun { toward: sun, radius } = sun;
-    if sun.y < 0.03 {
+/// The part of a plane (x and z of its own frame) on which shadows of corners may fall; `None` where the source is too low
+/// or all lies below.
+pub(crate) fn reach(corners: &[Vector3<f32>], source: Source) -> Option<(Vector2<f32>, Vector2<f32>)> {
+    let low_source = match source {
+        Source::Sun(sun) => sun.toward.y < 0.03,
+        Source::Lamp(_, at) => at.y <= 0.0,
+        Source::Sky(_) => false,
+    };
+    if low_source {
         return None;
     }
     let top = corners.iter().fold(0.0f32, |m, p| m.max(p.y));
@@ -95,14 +111,31 @@ pub(crate) fn reach(corners: &[Vector3<f32>], sun: Sun) -> Option<(Vector2<f32>,
         all.fold(empty, |(low, high): (Vector2<f32>, Vector2<f32>), p| (low.inf(&p), high.sup(&p)))
     };
     let (feet_low, feet_high) = bounds(&mut over.clone().map(|p| Vector2::new(p.x, p.z)));
-    let slant = Vector2::new(sun.x, sun.z) / sun.y;
-    let (low, high) = bounds(&mut over.map(|p| Vector2::new(p.x, p.z) - slant * p.y));
+    let size = (feet_high - feet_low).norm().max(top);
+    let far = FARTHEST * size;
+    let falls = |p: Vector3<f32>| {
+        let foot = Vector2::new(p.x, p.z);
+        match source {
+            Source::Sun(Sun { toward, .. }) => foot - Vector2::new(toward.x, toward.z) / toward.y * p.y,
+            Source::Lamp(_, at) => {
+                let away = foot - Vector2::new(at.x, at.z);
+                // What stands as high as the lamp throws its shadow without end.
+                let times = if p.y < 0.95 * at.y { p.y / (at.y - p.y) } else { 20.0 };
+                foot + away * times
+            }
+            Source::Sky(_) => foot,
+        }
+    };
+    let (low, high) = bounds(&mut over.map(falls));
     if !(low.x.is_finite() && high.x.is_finite()) {
         return None;
     }
-    let size = (feet_high - feet_low).norm().max(top);
-    let soft = Vector2::repeat(top * radius / sun.y.powi(2) + 0.02 * size);
-    let most = Vector2::repeat(FARTHEST * size);
+    let soft = Vector2::repeat(match source {
+        Source::Sun(sun) => top * sun.radius / sun.toward.y.powi(2) + 0.02 * size,
+        Source::Lamp(lamp, at) => lamp.reach() * (top / (at.y - top).max(0.1 * at.y)).min(10.0) + 0.02 * size,
+        Source::Sky(within) => within,
+    });
+    let most = Vector2::repeat(far);
     Some(((low - soft).sup(&(feet_low - most)), (high + soft).inf(&(feet_high + most))))
         .filter(|(low, high)| low.x < high.x && low.y < high.y)
 }
@@ -159,36 +192,63 @@ pub(crate) fn side_by_side(patches: &[Patch]) -> Vec<Patch> {
 }
 
 impl FloorShadow {
+    /// `blocks` tells whether anything lies on a ray of the plane's own frame, nearer than so far; `place` is where a place
+    /// of a lamp lies in that frame.
     pub(crate) fn new(
-        blocks: impl Fn(Vector3<f32>, Vector3<f32>) -> bool + Sync,
-        sun: Sun,
+        blocks: impl Fn(Vector3<f32>, Vector3<f32>, f32) -> bool + Sync,
+        place: impl Fn(usize, usize, f32, Vector3<f32>) -> Vector3<f32> + Sync,
+        source: Source,
         (low, high): (Vector2<f32>, Vector2<f32>),
         fine: bool,
     ) -> Self {
-        let Sun { toward: sun, radius } = sun;
         let (cells, rays) = if fine { FINE } else { ROUGH };
-        let rays = (rays as f32 * (radius / USUAL_RADIUS).clamp(1.0, MOST_RAYS)) as usize;
+        let rays = match source {
+            Source::Sun(sun) => (rays as f32 * (sun.radius / USUAL_RADIUS).clamp(1.0, MOST_RAYS)) as usize,
+            Source::Lamp(lamp, _) if !lamp.is_wide() => rays,
+            Source::Lamp(..) | Source::Sky(_) => 2 * rays,
+        };
         let size = high - low;
         let cell = size.max() / cells as f32;
         let count = |v: f32| (v / cell).ceil().max(1.0) as usize + 1;
         let (across, down) = (count(size.x), count(size.y));
-        let side = if sun.x.abs() < 0.7 { Vector3::x() } else { Vector3::z() };
-        let u = sun.cross(&side).normalize();
-        let v = sun.cross(&u);
+        let toward_sun = match source {
+            Source::Sun(sun) => sun.toward,
+            _ => Vector3::y(),
+        };
+        let side = if toward_sun.x.abs() < 0.7 { Vector3::x() } else { Vector3::z() };
+        let u = toward_sun.cross(&side).normalize();
+        let v = toward_sun.cross(&u);
         let mut kept = vec![0.0; across * down];
         kept.par_chunks_mut(across).enumerate().for_each(|(row, values)| {
             for (column, value) in values.iter_mut().enumerate() {
                 let mut blocked = 0;
                 for ray in 0..rays {
-                    // Evenly over the cell and over the sun, each cell with its own turn (Vogel's spiral).
+                    // Evenly over the cell and over the source, each cell with its own turn (Vogel's spiral).
                     let n = (ray as f32 + 0.5) / rays as f32;
                     let turn = 2.399_963_2 * ray as f32 + 1.7 * column as f32 + 2.9 * row as f32;
-                    let spread = radius.tan() * n.sqrt();
-                    let toward = (sun + (u * turn.cos() + v * turn.sin()) * spread).normalize();
                     let jitter = Vector2::new((turn * 1.3).sin(), (turn * 0.7).cos()) * 0.5;
                     let x = low.x + (column as f32 + jitter.x) * cell;
                     let z = low.y + (row as f32 + jitter.y) * cell;
-                    blocked += usize::from(blocks(Vector3::new(x, OFF_FLOOR * cell, z), toward));
+                    let from = Vector3::new(x, OFF_FLOOR * cell, z);
+                    let leaning = |spread: f32| (u * turn.cos() + v * turn.sin()) * spread;
+                    blocked += usize::from(match source {
+                        Source::Sun(sun) => {
+                            let toward = (sun.toward + leaning(sun.radius.tan() * n.sqrt())).normalize();
+                            blocks(from, toward, f32::INFINITY)
+                        }
+                        Source::Lamp(..) => {
+                            let own = (1.7 * column as f32 + 2.9 * row as f32).sin().abs();
+                            let way = place(ray, rays, own, from) - from;
+                            let far = way.norm().max(1e-6);
+                            blocks(from, way / far, far)
+                        }
+                        Source::Sky(within) => {
+                            // By the cosine (Malley); what is near keeps off more than what is far.
+                            let toward = Vector3::y() * (1.0 - n).sqrt() + leaning(n.sqrt());
+                            let most = within * ((ray * 7 % rays) as f32 + 0.5) / rays as f32;
+                            blocks(from, toward, most)
+                        }
+                    });
                 }
                 *value = blocked as f32 / rays as f32;
             }
@@ -253,12 +313,13 @@ mod tests {
     fn a_shadow_is_as_long_as_the_sun_makes_it_and_softer_farther_off() {
         let corners: Vec<_> = wall().into_iter().flatten().collect();
         let tree = Bvh::build(&wall());
-        let blocks = |from, toward| tree.blocks(from, toward, |_, _, _| true);
+        let blocks = |from, toward, most| tree.blocks(from, toward, most, |_, _, _| true);
+        let none = |_, _, _, from| from;
         // From behind the wall at 45 degrees: the shadow falls toward +z, 2 m long.
         let sun = Sun { toward: Vector3::new(0.0, 1.0, -1.0f32).normalize(), radius: USUAL_RADIUS };
-        let (low, high) = reach(&corners, sun).unwrap();
+        let (low, high) = reach(&corners, Source::Sun(sun)).unwrap();
         assert!(high.y > 2.0 && high.y < 2.3 && low.y < 0.0 && low.y > -0.3, "{low} {high}");
-        let shadow = FloorShadow::new(blocks, sun, (low, high), true);
+        let shadow = FloorShadow::new(blocks, none, Source::Sun(sun), (low, high), true);
         let at = |x: f32, z: f32| shadow.at(Vector2::new(x, z));
         assert!(at(0.0, 1.0) > 0.99 && at(0.0, -0.1) < 0.01 && at(0.0, 2.15) < 0.05 && at(2.3, 1.0) < 0.05);
         let half = |x: f32| (0..300).map(|i| 1.7 + i as f32 * 0.002).find(|z| at(x, *z) < 0.5).unwrap();
@@ -267,7 +328,7 @@ mod tests {
         let area = |places: &[(Vector2<f32>, Vector2<f32>)]| -> f32 {
             places.iter().map(|(a, b)| (b.x - a.x) * (b.y - a.y)).sum()
         };
-        let places = FloorShadow::new(blocks, sun, (low, high), false).places();
+        let places = FloorShadow::new(blocks, none, Source::Sun(sun), (low, high), false).places();
         assert!((8.0..14.0).contains(&area(&places)), "{}", area(&places));
         let covered =
             |p: Vector2<f32>| places.iter().any(|(a, b)| a.x <= p.x && p.x <= b.x && a.y <= p.y && p.y <= b.y);
@@ -280,7 +341,8 @@ mod tests {
         assert!(width(1.8) > 1.5 * width(0.15), "{} {}", width(1.8), width(0.15));
         // A sun four times as wide, and looked at from above the end: half-light as wide as the way times its angle.
         let wide = Sun { radius: 4.0 * USUAL_RADIUS, ..sun };
-        let shadow = FloorShadow::new(blocks, wide, reach(&corners, wide).unwrap(), true);
+        let shadow =
+            FloorShadow::new(blocks, none, Source::Sun(wide), reach(&corners, Source::Sun(wide)).unwrap(), true);
         let edge = |level: f32| {
             (0..2500).map(|i| 1.0 + i as f32 * 0.001).find(|z| shadow.at(Vector2::new(0.0, *z)) < level).unwrap()
         };
@@ -312,9 +374,50 @@ mod tests {
     }
 
     #[test]
+    fn a_lamp_throws_a_larger_shadow_the_nearer_it_is_and_contact_darkens_close_by() {
+        use fennik_core::geometry::Similarity;
+        use fennik_core::scene::Lamp;
+        // A board of 1 m a metre over the floor, lit from 2 m over it.
+        let [a, b, c, d] = [[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]].map(|[x, z]| Vector3::new(x, 1.0, z));
+        let board = vec![[a, b, c], [a, c, d]];
+        let corners: Vec<_> = board.iter().flatten().copied().collect();
+        let tree = Bvh::build(&board);
+        let blocks = |from, toward, most| tree.blocks(from, toward, most, |_, _, _| true);
+        let own = Similarity { translation: nalgebra::Vector3::new(0.0, 3.0, 0.0), ..Similarity::identity() };
+        let half = |radius_m: f64| {
+            let lamp = LampNow::new(&Lamp { radius_m, ..Lamp::default() }, &own);
+            let source = Source::Lamp(&lamp, lamp.at);
+            let place = |k, of, turn, from| lamp.place(k, of, turn, from);
+            let shadow = FloorShadow::new(blocks, place, source, reach(&corners, source).unwrap(), true);
+            let at = |x: f32| shadow.at(Vector2::new(x, 0.0));
+            let edge = |level: f32| (0..1500).map(|i| i as f32 * 0.001).find(|x| at(*x) < level).unwrap();
+            (edge(0.5), edge(0.1) - edge(0.9))
+        };
+        let ((hard, sharp), (soft_edge, soft)) = (half(0.0), half(0.1));
+        assert!((hard - 0.75).abs() < 0.01 && (soft_edge - 0.75).abs() < 0.02, "{hard} {soft_edge}");
+        // A disc of 0.2 m at twice the way of the board from the floor: half-light of 0.1 m, a tenth to nine tenths 0.687
+        // of it.
+        assert!(sharp < 0.02 && (soft / (0.687 * 0.1) - 1.0).abs() < 0.15, "{sharp} {soft}");
+        let low: Vec<_> = board.iter().map(|t| t.map(|p| Vector3::new(p.x, 0.05, p.z))).collect();
+        let near = Bvh::build(&low);
+        let blocks = |from, toward, most| near.blocks(from, toward, most, |_, _, _| true);
+        let corners: Vec<_> = low.iter().flatten().copied().collect();
+        let sky = Source::Sky(0.4);
+        let dark = FloorShadow::new(blocks, |_, _, _, p| p, sky, reach(&corners, sky).unwrap(), true);
+        let at = |x: f32| dark.at(Vector2::new(x, 0.0));
+        assert!(
+            at(0.0) > 0.7 && at(0.55) < at(0.45) && at(0.7) < 0.1 && at(0.95) < 0.01,
+            "{} {} {}",
+            at(0.0),
+            at(0.55),
+            at(0.7)
+        );
+    }
+
+    #[test]
     fn no_shadow_where_the_sun_is_down_or_all_lies_below() {
         let corners = [Vector3::new(0.0, 1.0, 0.0f32)];
-        let sun = |toward| Sun { toward, radius: USUAL_RADIUS };
+        let sun = |toward| Source::Sun(Sun { toward, radius: USUAL_RADIUS });
         assert!(reach(&corners, sun(Vector3::new(1.0, 0.0, 0.0))).is_none());
         assert!(reach(&[Vector3::new(0.0, -1.0, 0.0)], sun(Vector3::y())).is_none());
         assert!(reach(&[], sun(Vector3::y())).is_none());

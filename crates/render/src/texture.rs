@@ -129,6 +129,12 @@ impl Texture {
         sum
     }
 
+    /// Linear light times alpha, and alpha, at a place of it, 0 to 1 across and down, for a look that takes in so much of
+    /// it; its rim goes on beyond.
+    pub fn seen_at(&self, at: [f32; 2], [across, down]: [f32; 2]) -> [f32; 4] {
+        self.look(&Footprint { at, long: [across, 0.0], short: [0.0, down] }, [Wrap::Clamp; 2])
+    }
+
     /// The alpha of the texel at a place.
     pub(crate) fn alpha(&self, at: [f32; 2], wrap: [Wrap; 2]) -> f32 {
         let level = &self.levels[0];

@@ -9,6 +9,7 @@ mod documents;
 mod error;
 mod ids;
 mod jobs;
+mod looks;
 mod room;
 mod shots;
 
@@ -37,6 +38,7 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0007_surveys.sql")).foreign_key_check(),
     M::up(include_str!("../migrations/0008_assets.sql")),
     M::up(include_str!("../migrations/0009_fonts.sql")),
+    M::up(include_str!("../migrations/0010_looks.sql")),
 ];
 
 /// Locked by the server of a folder.

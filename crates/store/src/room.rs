@@ -56,7 +56,8 @@ const DELETED_ANALYSES: &str =
 /// Files that no state of any shot shows, also none that could be gone back to: a state, or the patch that first brought
 /// it, holds the whole name.
 const UNUSED: &str = "SELECT name FROM assets a WHERE NOT EXISTS \
-    (SELECT 1 FROM revisions r WHERE instr(r.document, a.name) > 0)";
+    (SELECT 1 FROM revisions r WHERE instr(r.document, a.name) > 0) \
+    AND NOT EXISTS (SELECT 1 FROM looks l WHERE instr(l.settings, a.name) > 0)";
 
 /// Clips whose shot never came.
 const SHOTLESS: &str =

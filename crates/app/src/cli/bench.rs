@@ -3,14 +3,15 @@
 use super::error::CliError;
 use super::{Scratch, peak_mb};
 use crate::engine::survey::pictures_of_clip;
-use crate::engine::{EngineError, analyse, picture, plain};
+use crate::engine::{EngineError, analyse, plain};
+use fennik_core::camera::CameraPath;
 use fennik_core::matte::Masks;
 use fennik_core::scene::ShotDocument;
 use fennik_core::solve::{Solution, SolveSettings, TrackChoice, solve_camera, solve_on};
 use fennik_core::survey::{survey, views};
 use fennik_core::track::{TrackSet, TrackSettings};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
-use fennik_render::{NoAssets, Quality, RenderScene, ShapeCache};
+use fennik_render::{NoAssets, Quality, RenderScene, ShapeCache, composite};
 use std::ops::ControlFlow;
 use std::time::Instant;
 
@@ -142,13 +143,16 @@ fn measure() -> Result<Vec<Row>, CliError> {
     let scene =
         RenderScene::build(&document.placing.inserts, &document.light, &ShapeCache::default(), &NoAssets::shared())
             .map_err(EngineError::from)?;
+    let path = CameraPath::new(&solution, &document.datum.world_from_solve);
+    let (camera, shutter) = (path.at(120).ok_or(EngineError::Fault)?, document.placing.shutter);
     let mut reader = FrameReader::open(&clip, Some((120, 121)), PixelKind::Rgb)?;
     let plate = reader.next_frame()?.unwrap_or_default().to_vec();
     let time = |quality| {
         let began = Instant::now();
         for _ in 0..10 {
             let mut rgb = plate.clone();
-            picture::draw(&mut rgb, (clip.width, clip.height), 120, &solution, &document, &scene, quality)?;
+            composite(&mut rgb, clip.width as usize, clip.height as usize, &camera, &scene, quality, shutter)
+                .map_err(EngineError::from)?;
         }
         Ok::<_, EngineError>(began.elapsed().as_secs_f64() / 10.0)
     };

@@ -16,6 +16,9 @@ pub struct RenderArguments {
     /// PNG stills of these frames instead of a video: first-last, or one.
     #[arg(long, value_name = "A-B")]
     frames: Option<FramesArgument>,
+    /// PNG stills of what stands in front instead of the picture: white is in front.
+    #[arg(long)]
+    matte: bool,
     /// The data folder.
     #[arg(long, value_name = "DIR")]
     data: Option<PathBuf>,
@@ -75,6 +78,11 @@ pub fn render(arguments: &RenderArguments) -> Result<(), CliError> {
         !stopper.asked()
     };
     let outcome = match arguments.frames {
+        frames if arguments.matte => {
+            let end = shot.document().trim.count().saturating_sub(1);
+            let range = frames.map_or((0, end), |f| (f.first, f.last));
+            output::mattes(&store, &shot, range, &arguments.out, tell)
+        }
         Some(FramesArgument { first, last }) => output::stills(&store, &shot, (first, last), &arguments.out, tell),
         None => output::video(&store, &shot, &arguments.out, tell),
     };

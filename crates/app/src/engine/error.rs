@@ -70,6 +70,9 @@ pub enum EngineError {
     /// The library.
     #[error(transparent)]
     Library(#[from] super::library::LibraryError),
+    /// A look that is kept.
+    #[error(transparent)]
+    Look(#[from] super::finishing::LookError),
     /// The picture of what is placed.
     #[error(transparent)]
     Render(#[from] fennik_render::RenderError),

@@ -2,7 +2,7 @@
 
 use super::assets::{self, TakenAsset};
 use super::{EngineError, OpenShot};
-use fennik_core::scene::{Covering, Finish, Fit, Insert, InsertKind, ModelMap};
+use fennik_core::scene::{Covering, Fit, Insert, InsertKind, LetterFinish, ModelMap};
 use fennik_demo::library::{self, Item, Kind};
 use fennik_store::Store;
 
@@ -93,7 +93,7 @@ pub fn dress(
             for name in names {
                 let change = prop.materials.entry(name).or_default();
                 change.colour = Some([255; 3]);
-                change.metal = Some(if item.finish == Finish::Metal { 1.0 } else { 0.0 });
+                change.metal = Some(if item.finish == LetterFinish::Metal { 1.0 } else { 0.0 });
                 change.rough = Some(1.0);
                 for (which, asset) in [ModelMap::Base, ModelMap::Rough, ModelMap::Normal].into_iter().zip(&maps) {
                     change.maps.insert(which, asset.clone());

@@ -2,8 +2,11 @@
 
 use super::EngineError;
 use super::arrange::Place;
-use super::kinds::{Field, Input, Measure, ValueError, Values, amount, colour, typed_anew, written};
+use super::kinds::{
+    Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, tell, typed_anew, written,
+};
 use fennik_core::camera::CameraPath;
+use fennik_core::scene::anim::{Animated, Track};
 use fennik_core::scene::{Light, LightColour, LightNow, ShotDocument, SpotError, sun_by_shadow};
 use fennik_core::solve::Solution;
 use nalgebra::Vector2;
@@ -53,37 +56,85 @@ pub fn names() -> impl Iterator<Item = &'static str> {
     fields().map(|f| f.name)
 }
 
-/// Sets one for good; `false` where there is none of that name.
+/// One of its values over time.
+enum Over<'l> {
+    Number(&'l mut Animated<f64>, Measure),
+    Colour(&'l mut Animated<LightColour>),
+}
+
+fn over<'l>(light: &'l mut Light, name: &str) -> Option<Over<'l>> {
+    Some(match name {
+        "bearing" => Over::Number(&mut light.bearing_deg, Measure::Angle),
+        "height" => Over::Number(&mut light.height_deg, Measure::Angle),
+        "sun" => Over::Number(&mut light.sun, Measure::Plain),
+        "sun-colour" => Over::Colour(&mut light.sun_colour),
+        "sun-width" => Over::Number(&mut light.sun_width_deg, Measure::Angle),
+        "sun-shadow" => Over::Number(&mut light.sun_shadow, Measure::Plain),
+        "ambient" => Over::Number(&mut light.ambient, Measure::Plain),
+        "ambient-colour" => Over::Colour(&mut light.ambient_colour),
+        "floor-shadow" => Over::Number(&mut light.floor_shadow, Measure::Plain),
+        _ => return None,
+    })
+}
+
+/// Sets one; `false` where there is none of that name.
 ///
 /// # Errors
 /// [`ValueError`] says what is wrong with the value.
-pub fn set(light: &mut Light, name: &str, value: &Value) -> Result<bool, ValueError> {
-    let angle = || amount(value, Measure::Angle).map(Into::into);
-    let plain = || amount(value, Measure::Plain).map(Into::into);
-    let colour = || colour(value).map(|c| c.map(f64::from).into());
-    match name {
-        "bearing" => light.bearing_deg = angle()?,
-        "height" => light.height_deg = angle()?,
-        "sun" => light.sun = plain()?,
-        "sun-colour" => light.sun_colour = colour()?,
-        "sun-width" => light.sun_width_deg = angle()?,
-        "sun-shadow" => light.sun_shadow = plain()?,
-        "ambient" => light.ambient = plain()?,
-        "ambient-colour" => light.ambient_colour = colour()?,
-        "floor-shadow" => light.floor_shadow = plain()?,
-        _ => return Ok(false),
+pub fn set(light: &mut Light, when: When, name: &str, value: &Value) -> Result<bool, ValueError> {
+    match over(light, name) {
+        Some(Over::Number(of, measure)) => when.put(of, amount(value, measure)?),
+        Some(Over::Colour(of)) => when.put(of, colour(value)?.map(f64::from)),
+        None => return Ok(false),
     }
     Ok(true)
 }
 
-/// Sets those values that were typed as others than are there.
+/// The values that change over time, by name.
+pub fn keyed(light: &Light) -> Vec<(&'static str, Vec<f64>)> {
+    let mut light = light.clone();
+    let keys = |over: Over| -> Vec<f64> {
+        match over {
+            Over::Number(of, _) => of.key_frames().collect(),
+            Over::Colour(of) => of.key_frames().collect(),
+        }
+    };
+    let of = |name: &'static str| (name, over(&mut light, name).map(keys).unwrap_or_default());
+    names().map(of).filter(|(_, keys)| !keys.is_empty()).collect()
+}
+
+/// Does something to one of its values over time, by its name; `false` where there is none.
+pub fn with_track(light: &mut Light, name: &str, act: impl FnOnce(&mut dyn Track)) -> bool {
+    match over(light, name) {
+        Some(Over::Number(of, _)) => act(of),
+        Some(Over::Colour(of)) => act(of),
+        None => return false,
+    }
+    true
+}
+
+/// Its values as steps of a recipe say them: still ones by name, and the keys of the others.
+pub fn told(light: &Light) -> (Values, Vec<ToldKey>) {
+    let (mut still, mut keys) = (Values::new(), Vec::new());
+    let mut light = light.clone();
+    for name in names() {
+        match over(&mut light, name) {
+            Some(Over::Number(of, _)) => tell(name, of, |v| json!(v), &mut still, &mut keys),
+            Some(Over::Colour(of)) => tell(name, of, |v| json!(shown(*v)), &mut still, &mut keys),
+            None => {}
+        }
+    }
+    (still, keys)
+}
+
+/// Sets those values at a time, frames, that were typed as others than are there.
 ///
 /// # Errors
 /// The first value that cannot be used, by its name.
-pub fn set_typed(light: &mut Light, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
-    let now = values(&light.at(0.0));
+pub fn set_typed(light: &mut Light, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
+    let now = values(&light.at(frame));
     for (name, typed) in typed_anew(fields(), &now, typed) {
-        set(light, name, &Value::from(typed)).map_err(|why| why.of(name))?;
+        set(light, When::At(frame), name, &Value::from(typed)).map_err(|why| why.of(name))?;
     }
     Ok(())
 }
@@ -148,13 +199,19 @@ mod tests {
         let mut light = Light::default();
         let values = values(&changed);
         for (name, value) in &values {
-            assert!(set(&mut light, name, value).unwrap(), "{name}");
+            assert!(set(&mut light, When::At(0.0), name, value).unwrap(), "{name}");
         }
         assert_eq!(light.at(0.0), changed);
+        assert_eq!((told(&light).0, told(&light).1.len()), (values.clone(), 0));
+        let key = When::Key(8.0, fennik_core::scene::anim::Ease::Linear);
+        for (name, value) in &values {
+            assert!(set(&mut light, key, name, value).unwrap(), "{name}");
+        }
+        assert_eq!((keyed(&light).len(), told(&light).1.len()), (values.len(), values.len()));
         let mut named: Vec<_> = names().collect();
         named.sort_unstable();
         assert_eq!(named, values.keys().collect::<Vec<_>>());
-        assert!(!set(&mut light, "moon", &json!(1)).unwrap());
-        assert!(set(&mut light, "sun-colour", &json!("warm")).is_err());
+        assert!(!set(&mut light, When::At(0.0), "moon", &json!(1)).unwrap());
+        assert!(set(&mut light, When::At(0.0), "sun-colour", &json!("warm")).is_err());
     }
 }

@@ -4,9 +4,14 @@ pub mod adopt;
 pub mod analyse;
 pub mod arrange;
 pub mod assets;
+pub mod compose;
 pub mod demo;
 pub mod error;
+pub mod finishing;
 pub mod focal;
+pub mod fronts;
+pub mod grading;
+pub mod holding;
 pub mod import;
 mod jpeg;
 pub mod kinds;
@@ -24,6 +29,7 @@ pub mod quantity;
 pub mod readings;
 pub mod recipe;
 pub mod run;
+pub mod surroundings;
 pub mod survey;
 pub mod turn;
 
@@ -124,7 +130,7 @@ impl SolveRecord {
     pub fn of(document: &ShotDocument) -> Self {
         Self {
             settings: document.solving.settings.clone(),
-            masks: document.masking.masks.clone(),
+            masks: document.masking.masks.of_analysis(),
             deleted: document.tracking.deleted.clone(),
             trusted: document.tracking.trusted.clone(),
         }

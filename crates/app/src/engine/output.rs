@@ -1,7 +1,8 @@
 //! What a person takes away: the video, the camera file, the scene.
 
 use super::assets::ShotAssets;
-use super::{EngineError, OpenShot, picture, turn};
+use super::compose::Composer;
+use super::{EngineError, OpenShot, fronts, picture};
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::{Insert, InsertKind};
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
@@ -74,17 +75,6 @@ pub fn shows(shot: &OpenShot) -> String {
     format!("{} {}-{}", picture::key(shot), trim.first, trim.last)
 }
 
-/// All that is placed in a shot, to be drawn.
-///
-/// # Errors
-/// [`EngineError`] when an insert cannot be made.
-pub fn scene_of(store: &Store, shot: &OpenShot) -> Result<RenderScene, EngineError> {
-    let document = shot.document();
-    let inserts = &document.placing.inserts;
-    let assets = ShotAssets::of(store, &Arc::default(), inserts, Some(shot))?;
-    Ok(RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?.pausing(turn::give_way))
-}
-
 /// Renders the trimmed clip with its inserts to an MP4 file. `go_on` hears of frames done and in all,
 /// and may stop it.
 ///
@@ -96,9 +86,7 @@ pub fn video(
     target: &Path,
     mut go_on: impl FnMut(u32, u32) -> bool,
 ) -> Result<(), EngineError> {
-    let solution = shot.solution(store)?;
-    let document = shot.document();
-    let scene = scene_of(store, shot)?;
+    let composer = Composer::of_shot(store, shot)?;
     let (first, end) = shot.range();
     let mut reader = FrameReader::open(&shot.clip, Some((first, end)), PixelKind::Rgb)?;
     let mut writer = VideoWriter::create(target, &shot.clip, Some(AudioFrom { clip: &shot.clip, first, end }))?;
@@ -108,15 +96,8 @@ pub fn video(
     while let Some(bytes) = reader.next_frame()? {
         buffer.clear();
         buffer.extend_from_slice(bytes);
-        picture::draw(
-            &mut buffer,
-            (shot.clip.width, shot.clip.height),
-            frame,
-            &solution,
-            document,
-            &scene,
-            Quality::Exact,
-        )?;
+        let size = (shot.clip.width, shot.clip.height);
+        composer.finish(&mut buffer, size, (frame, frame), Quality::Exact, None)?;
         writer.push(&buffer)?;
         frame += 1;
         if !go_on(frame, end - first) {
@@ -141,32 +122,68 @@ pub fn stills(
     folder: &Path,
     mut go_on: impl FnMut(u32, u32) -> bool,
 ) -> Result<(), EngineError> {
-    let document = shot.document();
-    let frames = document.trim.count();
-    if last < first || last >= frames {
-        return Err(OutputError::NoFrames { first, last, end: frames - 1 }.into());
-    }
-    let solution = document.solving.solve.map(|_| shot.solution(store)).transpose()?;
-    let scene = scene_of(store, shot)?;
-    let unwritten = |e: &dyn std::fmt::Display| OutputError::Stills { folder: folder.to_owned(), why: e.to_string() };
-    std::fs::create_dir_all(folder).map_err(|e| unwritten(&e))?;
-    let begin = document.trim.first;
+    let composer = Composer::of_shot(store, shot)?;
     let (width, height) = (shot.clip.width, shot.clip.height);
-    let mut reader = FrameReader::open(&shot.clip, Some((begin + first, begin + last + 1)), PixelKind::Rgb)?;
+    each_frame(shot, (first, last), |frame, rgb| {
+        let mut picture = image::RgbImage::from_raw(width, height, rgb).ok_or(EngineError::Fault)?;
+        composer.finish(&mut picture, (width, height), (frame, frame), Quality::Exact, None)?;
+        write_still(folder, frame, &picture.into())?;
+        if go_on(frame - first + 1, last - first + 1) { Ok(()) } else { Err(EngineError::Stopped) }
+    })
+}
+
+/// Writes what stands in front on frames `first` to `last` of the trimmed clip as grey PNG stills `000012.png`, ... into a
+/// folder: white is in front. What hides by its place in the scene is not in them.
+///
+/// # Errors
+/// [`EngineError`] when the frames are none of the clip's, or something cannot be read or written.
+pub fn mattes(
+    store: &Store,
+    shot: &OpenShot,
+    (first, last): (u32, u32),
+    folder: &Path,
+    mut go_on: impl FnMut(u32, u32) -> bool,
+) -> Result<(), EngineError> {
+    let composer = Composer::of_shot(store, shot)?;
+    let size = [shot.clip.width as usize, shot.clip.height as usize];
+    each_frame(shot, (first, last), |frame, rgb| {
+        let fronts = composer.fronts(frame, size, &rgb)?;
+        let grey = match fronts.all.or(fronts.plate) {
+            Some(all) => all.parts.iter().map(|p| (p * 255.0 + 0.5) as u8).collect(),
+            None => vec![0; size[0] * size[1]],
+        };
+        let picture = image::GrayImage::from_raw(size[0] as u32, size[1] as u32, grey).ok_or(EngineError::Fault)?;
+        write_still(folder, frame, &picture.into())?;
+        if go_on(frame - first + 1, last - first + 1) { Ok(()) } else { Err(EngineError::Stopped) }
+    })
+}
+
+/// Goes through frames of the trimmed clip as they were filmed, three bytes a pixel.
+fn each_frame(
+    shot: &OpenShot,
+    (first, last): (u32, u32),
+    mut act: impl FnMut(u32, Vec<u8>) -> Result<(), EngineError>,
+) -> Result<(), EngineError> {
+    let trim = shot.document().trim;
+    if last < first || last >= trim.count() {
+        return Err(OutputError::NoFrames { first, last, end: trim.count() - 1 }.into());
+    }
+    let range = (trim.first + first, trim.first + last + 1);
+    let mut reader = FrameReader::open(&shot.clip, Some(range), PixelKind::Rgb)?;
     for frame in first..=last {
         let bytes = reader.next_frame()?.ok_or(OutputError::NoFrame { frame })?;
-        let mut picture = image::RgbImage::from_raw(width, height, bytes.to_vec()).ok_or(EngineError::Fault)?;
-        if let Some(solution) = &solution {
-            picture::draw(&mut picture, (width, height), frame, solution, document, &scene, Quality::Exact)?;
-        }
-        let mut png = Vec::new();
-        picture.write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).map_err(|e| unwritten(&e))?;
-        write_file(&folder.join(format!("{frame:06}.png")), &png)?;
-        if !go_on(frame - first + 1, last - first + 1) {
-            return Err(EngineError::Stopped);
-        }
+        act(frame, bytes.to_vec())?;
     }
     Ok(())
+}
+
+/// Writes a still into a folder, which is made where it is not there.
+fn write_still(folder: &Path, frame: u32, picture: &image::DynamicImage) -> Result<(), EngineError> {
+    let unwritten = |e: &dyn std::fmt::Display| OutputError::Stills { folder: folder.to_owned(), why: e.to_string() };
+    std::fs::create_dir_all(folder).map_err(|e| unwritten(&e))?;
+    let mut png = Vec::new();
+    picture.write_to(&mut std::io::Cursor::new(&mut png), image::ImageFormat::Png).map_err(|e| unwritten(&e))?;
+    write_file(&folder.join(format!("{frame:06}.png")), &png)
 }
 
 /// Writes a file whole: under a name of its own, then renamed.
@@ -214,7 +231,7 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     let inserts = &document.placing.inserts;
     let assets = ShotAssets::of(store, &Arc::default(), inserts, Some(shot))?;
     // What is far away, and what is not seen, has no place in a scene.
-    let solid = |i: &&Insert| !matches!(i.content, InsertKind::Backdrop(_) | InsertKind::Marker);
+    let solid = |i: &&Insert| !matches!(i.content, InsertKind::Backdrop(_)) && !i.content.is_unseen();
     let seen: Vec<Insert> = document.placing.shown().filter(solid).map(Insert::clone).collect();
     let scene = RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?;
     let eye =
@@ -239,14 +256,8 @@ const SURFACE_COLOUR: [f32; 3] = [0.35, 0.38, 0.35];
 
 /// A surface as a mesh that faces its normal; `None` without an outline.
 fn surface_mesh(surface: &fennik_media::CameraSurface) -> Option<SceneMesh> {
-    let (point, normal) = (Vector3::from(surface.point), Vector3::from(surface.normal));
-    let [a, b] = fennik_core::survey::Plane { point, normal }.across();
-    let flat = |c: &[f64; 3]| [a.dot(&(Vector3::from(*c) - point)), b.dot(&(Vector3::from(*c) - point))];
-    let (flat, indices) = fennik_render::triangulated(&surface.outline.iter().map(flat).collect::<Vec<_>>());
-    let place = |p: &[f64; 2]| {
-        let at = point + a * p[0] + b * p[1];
-        [at.x as f32, at.y as f32, at.z as f32]
-    };
-    let positions = flat.iter().map(place).collect();
-    (!indices.is_empty()).then(|| SceneMesh { name: surface.name.clone(), positions, indices, colour: SURFACE_COLOUR })
+    let mesh = fronts::flat(&surface.outline, surface.point, surface.normal)?;
+    let positions = mesh.positions.iter().map(|p| (*p).into()).collect();
+    let indices = mesh.indices.into_flattened();
+    Some(SceneMesh { name: surface.name.clone(), positions, indices, colour: SURFACE_COLOUR })
 }

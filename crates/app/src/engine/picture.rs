@@ -1,13 +1,13 @@
 //! The composite of one frame.
 
+use super::compose::Composer;
 use super::{EngineError, OpenShot, jpeg, turn};
-use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::image::Plane;
-use fennik_core::scene::{Insert, ShotDocument};
-use fennik_core::solve::Solution;
-use fennik_render::{Projected, Quality, RenderScene, composite};
+use fennik_core::scene::{Insert, SurroundingsNow};
+use fennik_render::{Panorama, Quality, colour};
 use image::{ImageFormat, ImageReader, RgbImage};
 use jpeg_encoder::ColorType;
+use nalgebra::Vector3;
 use std::collections::VecDeque;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
@@ -37,30 +37,6 @@ pub enum PictureError {
         /// What is wrong with it.
         why: String,
     },
-}
-
-/// Draws the inserts over an RGB picture of any size of the shot's frame; a frame without a camera
-/// stays the plate.
-///
-/// # Errors
-/// [`EngineError::Render`] names the insert whose picture of that time cannot be read.
-pub fn draw(
-    rgb: &mut [u8],
-    (width, height): (u32, u32),
-    frame: u32,
-    solution: &Solution,
-    document: &ShotDocument,
-    scene: &RenderScene,
-    quality: Quality,
-) -> Result<(), EngineError> {
-    let Some(camera) = camera_at(solution, document, frame, width) else { return Ok(()) };
-    Ok(composite(rgb, width as usize, height as usize, &camera, scene, quality, document.placing.shutter)?)
-}
-
-/// The camera of a frame for pictures of a width; `None` where it was not solved.
-fn camera_at(solution: &Solution, document: &ShotDocument, frame: u32, width: u32) -> Option<Camera> {
-    let camera = CameraPath::new(solution, &document.datum.world_from_solve).at(frame)?;
-    Some(camera.scaled(f64::from(width) / f64::from(solution.width)))
 }
 
 /// A grey picture as JPEG.
@@ -166,36 +142,90 @@ impl Wanted {
 pub fn jpeg(
     shot: &OpenShot,
     Wanted { frame, camera_of, half }: Wanted,
-    solution: &Solution,
-    document: &ShotDocument,
-    scene: &RenderScene,
+    composer: &Composer,
     quality: Quality,
     plates: &Plates,
 ) -> Result<Vec<u8>, EngineError> {
     let _draft = (quality == Quality::Draft).then(turn::Draft::begin);
-    let path = shot.proxies.join(format!("{:06}.jpg", frame + document.trim.first));
+    let path = shot.proxies.join(format!("{:06}.jpg", frame + composer.document().trim.first));
     let plate = plates.open(&path, frame, half)?;
-    let (width, height) = plate.size();
-    let camera = camera_at(solution, document, camera_of, width);
+    let size = plate.size();
     // What is seen where is found out meanwhile; not by those who draw, since it may wait for a clip.
     let (plate, ahead) = std::thread::scope(|with| {
         let plate = with.spawn(|| plates.decoded(plate, frame));
-        let ahead = camera.as_ref().map(|camera| {
-            if quality == Quality::Draft {
-                return Projected::new(camera, [width as usize, height as usize], scene, quality).map(Some);
-            }
-            scene.prepare(camera);
-            Ok(None)
-        });
-        (plate.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault)), ahead.transpose())
+        let ahead = composer.ahead(camera_of, size, quality);
+        (plate.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault)), ahead)
     });
     let mut picture = (*plate?).clone();
-    match ahead?.flatten() {
-        Some(projected) => projected.draw(&mut picture),
-        None => draw(&mut picture, (width, height), camera_of, solution, document, scene, quality)?,
-    }
+    composer.finish(&mut picture, size, (frame, camera_of), quality, ahead?)?;
     let careful = if quality == Quality::Exact { JPEG_QUALITY } else { DRAFT_QUALITY };
-    encoded(&picture, (width, height), ColorType::Rgb, careful)
+    encoded(&picture, size, ColorType::Rgb, careful)
+}
+
+/// How what stands in front is looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum MatteView {
+    /// Tinted over the plate.
+    Over,
+    /// White on black.
+    Alone,
+    /// Cut out of the plate, on grey.
+    Cut,
+}
+
+/// Tint over what stands in front, and the grey behind a cut-out; display values.
+const MATTE_TINT: [u8; 3] = [143, 184, 158];
+const CUT_GROUND: u8 = 96;
+
+/// What stands in front on a frame of the trimmed clip, as JPEG. What hides by its place in the scene is not shown.
+///
+/// # Errors
+/// [`EngineError`] when the preview frame or a picture of a holdout cannot be read.
+pub fn matte(
+    shot: &OpenShot,
+    frame: u32,
+    composer: &Composer,
+    view: MatteView,
+    plates: &Plates,
+) -> Result<Vec<u8>, EngineError> {
+    let path = shot.proxies.join(format!("{:06}.jpg", frame + composer.document().trim.first));
+    let mut picture = (*plates.decoded(plates.open(&path, frame, false)?, frame)?).clone();
+    let (width, height) = picture.dimensions();
+    let fronts = composer.fronts(frame, [width as usize, height as usize], &picture)?;
+    let all = fronts.all.or(fronts.plate);
+    for (i, p) in picture.pixels_mut().enumerate() {
+        let part = all.as_ref().map_or(0.0, |c| c.parts[i]);
+        let mix =
+            |from: u8, to: u8, part: f32| (f32::from(from) + (f32::from(to) - f32::from(from)) * part + 0.5) as u8;
+        p.0 = match view {
+            MatteView::Over => std::array::from_fn(|k| mix(p.0[k], MATTE_TINT[k], 0.6 * part)),
+            MatteView::Alone => [mix(0, 255, part); 3],
+            MatteView::Cut => p.0.map(|v| mix(CUT_GROUND, v, part)),
+        };
+    }
+    encoded(&picture, (width, height), ColorType::Rgb, JPEG_QUALITY)
+}
+
+/// Width of surroundings as they are shown, px.
+const AROUND_PX: usize = 640;
+
+/// Surroundings as they light, turned as they are: bearings run from left to right, their middle is -Z of the world.
+///
+/// # Errors
+/// [`EngineError`] when it cannot be encoded.
+pub fn surroundings_jpeg(picture: &Panorama, now: &SurroundingsNow) -> Result<Vec<u8>, EngineError> {
+    let (width, height) = (AROUND_PX, AROUND_PX / 2);
+    let back = now.turn.inverse();
+    let rgb: Vec<u8> = (0..width * height)
+        .flat_map(|i| {
+            let bearing = ((i % width) as f64 + 0.5) / width as f64 * std::f64::consts::TAU - std::f64::consts::PI;
+            let (sin, cos) = (((i / width) as f64 + 0.5) / height as f64 * std::f64::consts::PI).sin_cos();
+            let toward = back * Vector3::new(bearing.sin() * sin, cos, -bearing.cos() * sin);
+            now.grade.apply(picture.look(toward.cast()).into()).map(colour::byte_of)
+        })
+        .collect();
+    encoded(&rgb, (width as u32, height as u32), ColorType::Rgb, JPEG_QUALITY)
 }
 
 /// An RGB picture as JPEG.
@@ -219,9 +249,23 @@ pub fn key(shot: &OpenShot) -> String {
     let shown: Vec<_> = document.placing.inserts.iter().map(bare).collect();
     let made_from =
         (shot.state.shot.clip, document.trim.first, document.solving.solve, document.datum.world_from_solve);
+    let masks: Vec<_> = document.masking.masks.masks.iter().filter(|m| document.holding.uses_mask(m.id)).collect();
+    // Surfaces are seen only by what they hide and catch.
+    let catches = document.light.catchers.iter().any(|c| c.surface.is_some());
+    let surfaces = (catches || !document.holding.holdouts.is_empty()).then_some(&document.surfacing.surfaces);
+    let fronts = (&document.holding.holdouts, masks, surfaces);
     // Numbers are written down in full, so that nothing that differs is taken for the same.
-    let written =
-        serde_json::to_string(&(made_from, shown, &document.light, document.placing.shutter)).unwrap_or_default();
+    let written = serde_json::to_string(&(
+        made_from,
+        shown,
+        &document.light,
+        document.placing.shutter,
+        fronts,
+        &document.finish,
+        // The last frame fades.
+        document.finish.changes().then_some(document.trim.last),
+    ))
+    .unwrap_or_default();
     let mut hasher = DefaultHasher::new();
     (env!("CARGO_PKG_VERSION"), written).hash(&mut hasher);
     format!("{:016x}", hasher.finish())

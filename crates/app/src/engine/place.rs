@@ -154,6 +154,9 @@ pub fn insert_on(
         let toward = -(pose.rotation.inverse() * Vector3::z());
         placement.set_turn_lean_deg(0.0, [toward.x.atan2(toward.z).to_degrees(), 0.0]);
     }
+    if matches!(content, InsertKind::Lamp(_)) {
+        placement.anchor.lift_m = kinds::lamp_lift_m(away.norm()).into();
+    }
     if matches!(content, InsertKind::Effect(_)) {
         placement.facing = Facing::Upright;
     }

@@ -55,6 +55,11 @@ async fn show_state(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<i
             "surfaces": document.surfacing.surfaces,
             "lines": document.datum.lines,
             "inserts": document.placing.inserts,
+            "light": document.light,
+            "holdouts": document.holding.holdouts,
+            "finish": document.finish,
+            // Whether frames look otherwise than they were filmed although nothing is placed.
+            "graded": !document.finish.is_plain(),
             // What its pictures and its solve are made from: as long as these stay, nothing need be fetched anew.
             "picture": picture::key(&shot),
             "scene": scene_key(&app, &shot),

@@ -108,32 +108,17 @@ async fn show_composite(
             return Err(ShotError::Overtaken.into());
         }
         if let Some(held) = query.held {
-            let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
+            let composer = app.composer(&shot, &key.0)?;
             let as_seen = picture::Wanted { camera_of: held, ..picture::Wanted::frame(frame) };
-            return Ok(Arc::new(picture::jpeg(
-                &shot,
-                as_seen,
-                &solution,
-                shot.document(),
-                &scene,
-                Quality::Draft,
-                &app.plates,
-            )?));
+            return Ok(Arc::new(picture::jpeg(&shot, as_seen, &composer, Quality::Draft, &app.plates)?));
         }
         if let Some(picture) = app.pictures.get(&key) {
             return Ok(picture);
         }
-        let (solution, scene) = (app.solution(&shot)?, app.scene(&shot, &key.0)?);
+        let composer = app.composer(&shot, &key.0)?;
         let quality = if query.quick { Quality::Draft } else { Quality::Exact };
-        let picture = Arc::new(picture::jpeg(
-            &shot,
-            picture::Wanted::frame(frame),
-            &solution,
-            shot.document(),
-            &scene,
-            quality,
-            &app.plates,
-        )?);
+        let wanted = picture::Wanted::frame(frame);
+        let picture = Arc::new(picture::jpeg(&shot, wanted, &composer, quality, &app.plates)?);
         if quality == Quality::Exact {
             app.pictures.put(key, picture.clone());
         }
@@ -167,16 +152,9 @@ async fn change_draft(
         if let Some(slot) = document.placing.inserts.iter_mut().find(|i| i.id == body.insert.id) {
             *slot = body.insert;
         }
-        let scene = app.scene_of(&shot, &document)?;
-        picture::jpeg(
-            &shot,
-            picture::Wanted { half: body.half, ..picture::Wanted::frame(body.frame) },
-            app.solution(&shot)?.as_ref(),
-            &document,
-            &scene,
-            Quality::Draft,
-            &app.plates,
-        )
+        let composer = app.composer_of(&shot, document)?;
+        let wanted = picture::Wanted { half: body.half, ..picture::Wanted::frame(body.frame) };
+        picture::jpeg(&shot, wanted, &composer, Quality::Draft, &app.plates)
     })
     .await?;
     Ok(jpeg(bytes, false))

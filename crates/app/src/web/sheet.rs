@@ -8,14 +8,17 @@ use super::{PageError, block};
 use crate::engine::EngineError;
 use crate::engine::ShotError;
 use crate::engine::assets::{self, AssetInfo};
+use crate::engine::holding;
 use crate::engine::kinds::{self, Field};
 use crate::engine::laying::plane_named;
 use crate::web::answer::Editor;
 use actix_web::{Responder, get, web};
 use askama::Template;
-use fennik_core::matte::Mask;
+use fennik_core::matte::{KeyBy, Mask};
 use fennik_core::scene::anim::Ease;
-use fennik_core::scene::{Asset, Insert, InsertId, InsertKind, Layout, ModelMap, Surface, SurfaceId, kin_of};
+use fennik_core::scene::{
+    Asset, Holdout, HoldoutBy, HoldoutId, Insert, InsertId, InsertKind, Layout, ModelMap, Surface, SurfaceId, kin_of,
+};
 use fennik_store::ShotId;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -29,6 +32,8 @@ enum About {
     Insert(InsertId, f64),
     Mask(u32),
     Surface(SurfaceId),
+    /// A holdout, with its values at a frame.
+    Holdout(u32, f64),
 }
 
 impl About {
@@ -40,6 +45,10 @@ impl About {
         }
         if let Some(id) = name.strip_prefix("surface-") {
             return Some(Self::Surface(SurfaceId(id.parse().ok()?)));
+        }
+        if let Some(named) = name.strip_prefix("holdout-") {
+            let (id, frame) = named.split_once("-at-")?;
+            return Some(Self::Holdout(id.parse().ok()?, f64::from(frame.parse::<u32>().ok()?)));
         }
         let (id, frame) = name.strip_prefix("insert-")?.split_once("-at-")?;
         Some(Self::Insert(InsertId(id.parse().ok()?), f64::from(frame.parse::<u32>().ok()?)))
@@ -210,8 +219,7 @@ struct MaskSheet<'a> {
     mode: &'static str,
     first: String,
     last: String,
-    keys: usize,
-    smooth: bool,
+    mask_keys: usize,
 }
 
 fn mask_sheet(mask: &Mask) -> Result<String, EngineError> {
@@ -221,8 +229,58 @@ fn mask_sheet(mask: &Mask) -> Result<String, EngineError> {
         mode: mode_word(mask),
         first: end(mask.span.map(|s| s.0)),
         last: end(mask.span.map(|s| s.1)),
-        keys: mask.outline.keys.len(),
-        smooth: mask.outline.smooth.contains(&true),
+        mask_keys: mask.outline.keys.len(),
+    })
+}
+
+/// Something that a holdout may stand in front of, by its id and name.
+struct OfLine {
+    id: u32,
+    name: String,
+    chosen: bool,
+}
+
+#[derive(Template)]
+#[template(path = "sheet/holdout.html")]
+struct HoldoutSheet<'a> {
+    shot: i64,
+    holdout: &'a Holdout,
+    told_by: String,
+    lines: Vec<Line>,
+    first: String,
+    last: String,
+    inserts: Vec<OfLine>,
+    mask: Option<&'a Mask>,
+    mask_keys: usize,
+    is_wall: bool,
+    is_colour: bool,
+    keys: usize,
+}
+
+fn holdout_sheet(view: &ShotView, holdout: &Holdout, frame: f64) -> Result<String, EngineError> {
+    let document = view.document();
+    let values = holding::values(holdout, frame);
+    let keys = holdout.strength.key_frames().count();
+    let line = |f: &&Field| Line::of(f, &values, None, f.name == "strength" && keys > 0);
+    let end = |f: Option<u32>| f.map(|f| f.to_string()).unwrap_or_default();
+    let of = |i: &Insert| OfLine { id: i.id.0, name: i.shown_name(), chosen: holdout.of.contains(&i.id) };
+    let mask = match holdout.by {
+        HoldoutBy::Mask { mask } => document.mask(mask),
+        _ => None,
+    };
+    drawn(&HoldoutSheet {
+        shot: view.id(),
+        holdout,
+        told_by: holding::told_by(document, holdout),
+        lines: holding::fields(holdout).iter().map(line).collect(),
+        first: end(holdout.span.map(|s| s.0)),
+        last: end(holdout.span.map(|s| s.1)),
+        inserts: document.placing.inserts.iter().map(of).collect(),
+        mask,
+        mask_keys: mask.map_or(0, |m| m.outline.keys.len()),
+        is_wall: matches!(holdout.by, HoldoutBy::Surface { .. }),
+        is_colour: matches!(&holdout.by, HoldoutBy::Key { key } if key.by == KeyBy::Colour),
+        keys,
     })
 }
 
@@ -275,6 +333,9 @@ pub fn part(view: &ShotView, name: &str) -> Result<Option<Part>, EngineError> {
         Some(About::Insert(id, frame)) => document.insert(id).map(|i| insert_sheet(view, i, frame)),
         Some(About::Mask(id)) => document.mask(id).map(mask_sheet),
         Some(About::Surface(id)) => document.surfacing.surface(id).map(|s| surface_sheet(view, s)),
+        Some(About::Holdout(id, frame)) => {
+            document.holding.holdout(HoldoutId(id)).map(|h| holdout_sheet(view, h, frame))
+        }
         None => None,
     };
     Ok(html.transpose()?.map(|html| Part::new(name, html)))
@@ -286,7 +347,7 @@ async fn show_sheet(editor: Editor, path: web::Path<(ShotId, String)>) -> Result
     let name = format!("sheet/{}", path.1);
     block(move || {
         let view = ShotView::open(&editor.app, editor.id)?;
-        let gone = || ShotError::Gone { what: "insert, mask or surface" };
+        let gone = || ShotError::Gone { what: "insert, mask, surface or holdout" };
         Ok(web::Html::new(part(&view, &name)?.ok_or_else(gone)?.element()))
     })
     .await
@@ -301,7 +362,10 @@ mod tests {
         assert_eq!(About::of("sheet/insert-3-at-12"), Some(About::Insert(InsertId(3), 12.0)));
         assert_eq!(About::of("sheet/mask-2"), Some(About::Mask(2)));
         assert_eq!(About::of("sheet/surface-4"), Some(About::Surface(SurfaceId(4))));
-        for wrong in ["station/track", "sheet/insert-3", "sheet/insert-x-at-1", "sheet/mask--1", "sheet/"] {
+        assert_eq!(About::of("sheet/holdout-4-at-9"), Some(About::Holdout(4, 9.0)));
+        for wrong in
+            ["station/track", "sheet/insert-3", "sheet/insert-x-at-1", "sheet/mask--1", "sheet/holdout-4", "sheet/"]
+        {
             assert_eq!(About::of(wrong), None, "{wrong}");
         }
     }

@@ -2,16 +2,17 @@
 
 use super::picture;
 use crate::engine::assets::{AssetFiles, ShotAssets};
+use crate::engine::compose::Composer;
 use crate::engine::laying::Ground;
 use crate::engine::readings::{DatumReadings, readings};
-use crate::engine::{EngineError, OpenShot, analyse, read_tracks, survey, turn};
+use crate::engine::{EngineError, OpenShot, analyse, read_tracks, survey};
 use crate::jobs::Jobs;
 use fennik_core::image::{PictureSettings, Plane};
 use fennik_core::scene::{AnalysisId, Insert, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_core::survey::{Survey, View};
 use fennik_core::track::TrackSet;
-use fennik_render::{Assets, RenderScene, ShapeCache};
+use fennik_render::{Assets, ShapeCache};
 use fennik_store::{ClipId, ShotId, Store};
 use std::collections::HashMap;
 use std::sync::atomic::AtomicUsize;
@@ -40,7 +41,7 @@ pub struct AppState {
     /// The pictures of the solve in use, under all that they are made of.
     views: Mutex<Option<(String, Arc<Vec<View>>)>>,
     readings: Mutex<Option<(String, Arc<DatumReadings>)>>,
-    scene: Mutex<Option<(String, Arc<RenderScene>)>>,
+    scene: Mutex<Option<(String, Arc<Composer>)>>,
     pub(super) shapes: ShapeCache,
     /// What inserts show, as far as it was shown.
     pub(super) files: Arc<AssetFiles>,
@@ -184,21 +185,19 @@ impl AppState {
         ShotAssets::of(&self.store, &self.files, inserts, Some(shot))
     }
 
-    /// The inserts of a document.
-    pub(super) fn scene_of(&self, shot: &OpenShot, document: &ShotDocument) -> Result<RenderScene, EngineError> {
-        let inserts = &document.placing.inserts;
-        let assets = self.assets(shot, inserts)?;
-        Ok(RenderScene::build(inserts, &document.light, &self.shapes, &assets)?.pausing(turn::give_way))
+    /// What makes the frames of a document of a shot.
+    pub(super) fn composer_of(&self, shot: &OpenShot, document: ShotDocument) -> Result<Composer, EngineError> {
+        let solution = document.solving.solve.map(|_| self.solution(shot)).transpose()?;
+        Composer::new(&self.store, (&self.files, &self.shapes), shot, document, solution)
     }
 
-    /// The inserts of the head, built once for as long as nothing of them changes. `key` is that of the picture.
-    pub(super) fn scene(&self, shot: &OpenShot, key: &str) -> Result<Arc<RenderScene>, EngineError> {
+    /// What makes the frames of the head, built once for as long as nothing of it changes. `key` is that of the picture.
+    pub(super) fn composer(&self, shot: &OpenShot, key: &str) -> Result<Arc<Composer>, EngineError> {
         let mut slot = held(&self.scene);
         if let Some((_, scene)) = slot.as_ref().filter(|(kept, _)| kept == key) {
             return Ok(scene.clone());
         }
-        let document = shot.document();
-        let scene = Arc::new(self.scene_of(shot, document)?);
+        let scene = Arc::new(self.composer_of(shot, shot.document().clone())?);
         *slot = Some((key.to_owned(), scene.clone()));
         Ok(scene)
     }

@@ -72,6 +72,7 @@ export function heedKeys({ model, views, playback, sheet, acts, byId, arrange })
         return;
       }
       if (chosen?.kind === "mask") model.edit({ edit: "remove-mask", id: chosen.id }).catch(told);
+      else if (chosen?.kind === "holdout") model.edit({ edit: "remove-holdout", id: chosen.id }).catch(told);
       else if (chosen?.kind === "surface") model.edit({ edit: "remove-surface", id: chosen.id }).catch(told);
       else if (model.selected.size) acts["delete-tracks"](null).catch(told);
       else if (chosen) model.edit({ edit: "remove-insert", id: chosen.id }).catch(told);

@@ -9,11 +9,14 @@ import { Frames } from "./state/frames.js";
 import { Model } from "./state/model.js";
 import { Playback } from "./state/playback.js";
 import { datum } from "./stations/datum.js";
+import { finish } from "./stations/finish.js";
 import { footage } from "./stations/footage.js";
+import { holdouts } from "./stations/holdouts.js";
 import { inserts } from "./stations/inserts.js";
 import { light } from "./stations/light.js";
 import { masks } from "./stations/masks.js";
 import { solve } from "./stations/solve.js";
+import { timed } from "./stations/timed.js";
 import { track } from "./stations/track.js";
 import { Timeline } from "./timeline/timeline.js";
 import { switchedAt, switchShown } from "./viewport/shown.js";
@@ -48,6 +51,9 @@ const stations = [
   datum(context),
   inserts(context),
   light(context),
+  holdouts(context),
+  finish(context),
+  timed(context),
 ];
 /**
  * What the buttons of stations and sheet do, by their `data-act`.
@@ -61,9 +67,10 @@ function paint() {
   for (const v of views) v.paint();
 }
 
-/** Composites where something is placed, the plate else. */
+/** Finished frames where something is placed or graded, the plate else. */
 function composites() {
-  return model.state.solve !== null && model.state.inserts.length > 0 && byId("show-inserts").checked;
+  const placed = model.state.solve !== null && model.state.inserts.length > 0;
+  return (placed || model.state.graded) && byId("show-inserts").checked;
 }
 
 /** While the lock is off what is placed is drawn as the camera of one frame sees it. */

@@ -170,7 +170,7 @@ export class Parts {
       const form = elt instanceof HTMLFormElement ? elt : null;
       const fields = form ? formValues(form) : new URLSearchParams(JSON.parse(elt.getAttribute("hx-vals") ?? "{}"));
       if (!fields) return;
-      if (form?.matches(".insert-form")) fields.set("frame", String(this.model.frame));
+      if (form?.matches(".insert-form, [data-timed]")) fields.set("frame", String(this.model.frame));
       // Several events of one change of a form ask for the same; a button that is pressed twice is meant twice.
       const asked = `${path}?${fields}`;
       if (form && this.underway.has(asked)) return;

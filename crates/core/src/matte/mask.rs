@@ -1,5 +1,6 @@
 //! Masks of the analysis: outlines that keep it out of, or inside, a part of the frame.
 
+use super::SoftShape;
 use super::outline::{Outline, OutlineError, OutlineKey};
 use super::polygon::{contains, touches_window};
 use serde::{Deserialize, Serialize};
@@ -12,6 +13,8 @@ pub enum MaskMode {
     KeepOut,
     /// Only what is inside is used.
     KeepIn,
+    /// It says nothing to the analysis: it is drawn for something else.
+    Shape,
 }
 
 /// One outline with what it means to the analysis.
@@ -34,7 +37,20 @@ pub struct Mask {
     /// First and last frame on which it counts; all where there is none.
     #[serde(default)]
     pub span: Option<(u32, u32)>,
+    /// Over how many px its edge fades, half of it on either side.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub feather_px: f64,
+    /// How much more it does so at each corner; none beyond the list.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub corner_feathers_px: Vec<f64>,
 }
+
+fn is_none(px: &f64) -> bool {
+    *px == 0.0
+}
+
+/// Widest feather, px.
+const WIDEST_PX: f64 = 4000.0;
 
 /// All masks of an analysis.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -65,17 +81,54 @@ pub enum MaskError {
         /// Last frame.
         last: u32,
     },
+    /// An edge that cannot be.
+    #[error("mask {mask} fades over a width that is none; widths lie between 0 and {WIDEST_PX} px")]
+    Feather {
+        /// Position in the list, from 0.
+        mask: usize,
+    },
 }
 
 impl Mask {
     /// A mask with straight corners that counts on all frames.
     pub fn new(mode: MaskMode, keys: Vec<OutlineKey>) -> Self {
-        Self { id: 0, name: String::new(), mode, outline: Outline::new(keys), inverted: false, span: None }
+        Self {
+            id: 0,
+            name: String::new(),
+            mode,
+            outline: Outline::new(keys),
+            inverted: false,
+            span: None,
+            feather_px: 0.0,
+            corner_feathers_px: Vec::new(),
+        }
     }
 
     /// Whether it counts on a frame.
     pub fn counts_on(&self, frame: u32) -> bool {
         self.span.is_none_or(|(first, last)| (first..=last).contains(&frame))
+    }
+
+    /// Its shape at a frame with the softness of its edge, px times `scale`.
+    pub fn soft_shape_at(&self, frame: u32, scale: f64) -> SoftShape {
+        let (corners, own) = self.outline.corners_at(frame);
+        let more = |corner: f64| {
+            let (k, t) = (corner.floor() as usize, corner.fract());
+            let of = |k: usize| self.corner_feathers_px.get(k).copied().unwrap_or(0.0);
+            let next = (k + 1) % self.outline.keys.first().map_or(1, |key| key.outline.len()).max(1);
+            self.feather_px + of(k) + t * (of(next) - of(k))
+        };
+        SoftShape {
+            // Pixels are counted by their middles at every size.
+            corners: corners.iter().map(|c| c.map(|v| (v + 0.5) * scale - 0.5)).collect(),
+            feathers: own.into_iter().map(|corner| more(corner) * scale).collect(),
+        }
+    }
+
+    /// What of it the analysis knows.
+    #[must_use]
+    pub fn of_analysis(&self) -> Self {
+        Self { feather_px: 0.0, corner_feathers_px: Vec::new(), ..self.clone() }
     }
 
     /// Moves it by frames. What falls before frame 0 goes; the shape on frame 0 stays what it was.
@@ -96,14 +149,26 @@ impl Masks {
             if let Some((first, last)) = m.span.filter(|(first, last)| last < first) {
                 return Err(MaskError::Span { mask, first, last });
             }
+            let wide = |px: &f64| (0.0..=WIDEST_PX).contains(px);
+            let extra = |px: &f64| (-WIDEST_PX..=WIDEST_PX).contains(px);
+            if !wide(&m.feather_px) || !m.corner_feathers_px.iter().all(extra) {
+                return Err(MaskError::Feather { mask });
+            }
             m.outline.validate().map_err(|cause| MaskError::Outline { mask, cause })?;
         }
         Ok(())
     }
 
+    /// Those that the analysis heeds, and what of them it knows.
+    #[must_use]
+    pub fn of_analysis(&self) -> Self {
+        let heeded = self.masks.iter().filter(|m| m.mode != MaskMode::Shape);
+        Self { masks: heeded.map(Mask::of_analysis).collect() }
+    }
+
     /// The outlines at `frame`, ready for tests of many points.
     pub fn at(&self, frame: u32) -> MasksAtFrame {
-        let there = self.masks.iter().filter(|m| m.counts_on(frame));
+        let there = self.masks.iter().filter(|m| m.mode != MaskMode::Shape && m.counts_on(frame));
         MasksAtFrame { outlines: there.map(|m| AtFrame::new(m, frame)).collect() }
     }
 }
@@ -164,6 +229,7 @@ impl MasksAtFrame {
                     needs_inside = true;
                     is_inside |= within && !touches;
                 }
+                MaskMode::Shape => {}
             }
         }
         is_inside || !needs_inside
@@ -191,6 +257,27 @@ mod tests {
     fn a_keep_in_leaves_out_all_the_rest() {
         let masks = Masks { masks: vec![Mask::new(MaskMode::KeepIn, vec![square(0, 10.0, 20.0)])] }.at(0);
         assert!(masks.allows(20.0, 20.0, 3.0) && !masks.allows(60.0, 20.0, 3.0) && !masks.allows(12.0, 20.0, 3.0));
+    }
+
+    #[test]
+    fn a_shape_says_nothing_to_the_analysis_and_has_a_soft_edge() {
+        let mut mask = Mask::new(MaskMode::Shape, vec![square(0, 10.0, 20.0)]);
+        (mask.feather_px, mask.corner_feathers_px) = (4.0, vec![0.0, 6.0]);
+        let masks = Masks { masks: vec![mask.clone()] };
+        assert!(masks.at(0).allows(20.0, 20.0, 3.0) && masks.of_analysis().masks.is_empty());
+        let half = mask.soft_shape_at(0, 0.5);
+        assert_eq!((half.corners[0], half.feathers[..].to_vec()), ([4.75, 4.75], vec![2.0, 5.0, 2.0, 2.0]));
+        mask.outline.smooth = vec![true; 4];
+        let round = mask.soft_shape_at(0, 1.0);
+        assert!(
+            round.feathers.len() == 40 && round.feathers[5] > 6.5 && round.feathers[5] < 7.5,
+            "{:?}",
+            round.feathers
+        );
+        let kept = Masks { masks: vec![Mask { mode: MaskMode::KeepOut, ..mask.clone() }] }.of_analysis();
+        assert_eq!(kept.masks[0].feather_px, 0.0);
+        mask.feather_px = f64::NAN;
+        assert_eq!(Masks { masks: vec![mask] }.validate(), Err(MaskError::Feather { mask: 0 }));
     }
 
     #[test]

@@ -105,13 +105,19 @@ impl Outline {
     /// Its shape at `frame` as a polygon, px: smooth corners are rounded by the curve through them whose tangent is
     /// that of their neighbours (Catmull & Rom 1974).
     pub fn shape_at(&self, frame: u32) -> Vec<[f64; 2]> {
+        self.corners_at(frame).0
+    }
+
+    /// The same, and to which corner each place belongs: so far on the way to the next one.
+    pub fn corners_at(&self, frame: u32) -> (Vec<[f64; 2]>, Vec<f64>) {
         let corners = self.at(frame);
         let n = corners.len();
         let is_smooth = |i: usize| self.smooth.get(i).copied().unwrap_or(false);
         if !(0..n).any(is_smooth) {
-            return corners;
+            return (corners, (0..n).map(|i| i as f64).collect());
         }
         let mut shape = Vec::with_capacity(n * CURVE_PIECES);
+        let mut of = Vec::with_capacity(n * CURVE_PIECES);
         for i in 0..n {
             let (a, b) = (corners[i], corners[(i + 1) % n]);
             let (before, behind) = (corners[(i + n - 1) % n], corners[(i + 2) % n]);
@@ -122,6 +128,7 @@ impl Outline {
             let c = if is_smooth(i) { control(a, before, b, 1.0 / 6.0) } else { control(a, a, b, 1.0 / 3.0) };
             let d = if is_smooth((i + 1) % n) { control(b, behind, a, 1.0 / 6.0) } else { control(b, b, a, 1.0 / 3.0) };
             let pieces = if is_smooth(i) || is_smooth((i + 1) % n) { CURVE_PIECES } else { 1 };
+            of.extend((0..pieces).map(|k| i as f64 + k as f64 / pieces as f64));
             shape.extend((0..pieces).map(|k| {
                 let t = k as f64 / pieces as f64;
                 let u = 1.0 - t;
@@ -129,7 +136,7 @@ impl Outline {
                 std::array::from_fn(|x| w[0] * a[x] + w[1] * c[x] + w[2] * d[x] + w[3] * b[x])
             }));
         }
-        shape
+        (shape, of)
     }
 
     /// Moves it by frames. What falls before frame 0 goes; the shape on frame 0 stays what it was.

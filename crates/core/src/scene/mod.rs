@@ -3,32 +3,42 @@
 mod anchor;
 pub mod anim;
 mod asset;
+mod catcher;
 mod datum;
 mod document;
+mod finish;
+mod grading;
+mod holdout;
 mod insert;
 mod pull;
 mod spot;
 mod sun;
 mod surface;
+mod surroundings;
 mod transfer;
 mod transfer_fit;
 
 pub use anchor::Anchor;
 pub use asset::{Asset, AssetName, AssetNameError};
+pub use catcher::{CATCH_SHADOW, CATCHER_RULES, CONTACT, Catcher, CatcherNow, MIRROR};
 use datum::letters as datum_letters;
 pub use datum::{
     Datum, DatumError, Distance, DrawnLine, FloorReading, HeadingBasis, LineError, LineRole, Proposal, ScaleBasis,
     ScaleReading, guessed_height_m, mean_roll_deg, points_inside, propose,
 };
 pub use document::{
-    AnalysisId, DatumEdit, DocumentError, Edit, EditError, Follow, FootageEdit, FrameRange, Light, LightColour,
-    LightEdit, LightNow, Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument, Solving, SolvingEdit, Surfacing,
-    SurfacingEdit, Tracking, TrackingEdit,
+    AnalysisId, DatumEdit, DocumentError, Edit, EditError, FinishEdit, Follow, FootageEdit, FrameRange, Holding,
+    HoldoutEdit, Light, LightColour, LightEdit, LightNow, Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument,
+    Solving, SolvingEdit, Surfacing, SurfacingEdit, Tracking, TrackingEdit,
 };
+pub use finish::{BARS, FADES, Finish, FinishNow, TABLE_STRENGTH, VIGNETTE};
+pub use grading::{BASIC, CURVES, HUE_RULES, TONES, grade_at, grade_rules};
+pub use holdout::{Holdout, HoldoutBy, HoldoutError, HoldoutId, MatteOf};
 pub use insert::*;
 pub use pull::{PullError, PulledCorners, Rectangle, pulled};
 pub use spot::{FAR_M, Spot, SpotError, SpotKind, spot_at, spot_far, spot_on};
 pub use sun::{SunError, SunSeen, sun_by_shadow};
 pub use surface::{Surface, SurfaceEditError, SurfaceId, SurfaceReading};
+pub use surroundings::{Surroundings, SurroundingsNow, TURNS};
 pub use transfer::{SolveOfClip, Transfer, TransferError, floor_corners, marks_of, transfer};
 pub use transfer_fit::TransferFit;

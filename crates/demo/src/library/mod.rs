@@ -8,7 +8,7 @@ mod props;
 mod signs;
 mod skies;
 
-use fennik_core::scene::Finish;
+use fennik_core::scene::LetterFinish;
 
 /// What an item is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -74,7 +74,7 @@ pub struct Item {
     /// What it is.
     pub kind: Kind,
     /// What letters are made of that are dressed with it.
-    pub finish: Finish,
+    pub finish: LetterFinish,
     make: fn(&'static str) -> Vec<File>,
 }
 
@@ -97,44 +97,44 @@ const fn item(
     kind: Kind,
     name: &'static str,
     title: &'static str,
-    finish: Finish,
+    finish: LetterFinish,
     make: fn(&'static str) -> Vec<File>,
 ) -> Item {
     Item { name, title, kind, finish, make }
 }
 
 const ITEMS: [Item; 31] = [
-    item(Kind::Sign, "crest", "club crest", Finish::Matt, signs::make),
-    item(Kind::Sign, "regatta", "regatta board", Finish::Matt, signs::make),
-    item(Kind::Sign, "slipway", "way to the slipway", Finish::Matt, signs::make),
-    item(Kind::Sign, "no-mooring", "no mooring", Finish::Matt, signs::make),
-    item(Kind::Sign, "halden", "Halden ropes", Finish::Matt, signs::make),
-    item(Kind::Sign, "lane", "lane four", Finish::Matt, signs::make),
-    item(Kind::Prop, "bollard", "bollard", Finish::Matt, props::make),
-    item(Kind::Prop, "mast", "pennant mast", Finish::Matt, props::make),
-    item(Kind::Prop, "crate", "crate", Finish::Matt, props::make),
-    item(Kind::Prop, "buoy", "buoy", Finish::Matt, props::make),
-    item(Kind::Prop, "lifebelt", "lifebelt stand", Finish::Matt, props::make),
-    item(Kind::Prop, "kiosk", "kiosk", Finish::Matt, props::make),
-    item(Kind::Prop, "airship", "pennant airship", Finish::Matt, props::make),
-    item(Kind::Effect, "spray", "spray", Finish::Matt, effects::make),
-    item(Kind::Effect, "dust", "dust", Finish::Matt, effects::make),
-    item(Kind::Effect, "smoke", "smoke", Finish::Matt, effects::make),
-    item(Kind::Effect, "fire", "fire", Finish::Matt, effects::make),
-    item(Kind::Effect, "sparks", "sparks", Finish::Matt, effects::make),
-    item(Kind::Effect, "flare", "flare", Finish::Matt, effects::make),
-    item(Kind::Material, "planks", "painted planks", Finish::Matt, materials::make),
-    item(Kind::Material, "varnish", "varnished wood", Finish::Satin, materials::make),
-    item(Kind::Material, "steel", "brushed steel", Finish::Metal, materials::make),
-    item(Kind::Material, "brass", "old brass", Finish::Metal, materials::make),
-    item(Kind::Material, "plaster", "plaster", Finish::Matt, materials::make),
-    item(Kind::Material, "canvas", "sail canvas", Finish::Matt, materials::make),
-    item(Kind::Sky, "fair", "fair sky", Finish::Matt, skies::make),
-    item(Kind::Sky, "overcast", "overcast", Finish::Matt, skies::make),
-    item(Kind::Sky, "dusk", "dusk", Finish::Matt, skies::make),
-    item(Kind::Surroundings, "basin", "basin at noon", Finish::Matt, skies::make),
-    item(Kind::Surroundings, "yard", "grey yard", Finish::Matt, skies::make),
-    item(Kind::Surroundings, "evening", "evening shore", Finish::Matt, skies::make),
+    item(Kind::Sign, "crest", "club crest", LetterFinish::Matt, signs::make),
+    item(Kind::Sign, "regatta", "regatta board", LetterFinish::Matt, signs::make),
+    item(Kind::Sign, "slipway", "way to the slipway", LetterFinish::Matt, signs::make),
+    item(Kind::Sign, "no-mooring", "no mooring", LetterFinish::Matt, signs::make),
+    item(Kind::Sign, "halden", "Halden ropes", LetterFinish::Matt, signs::make),
+    item(Kind::Sign, "lane", "lane four", LetterFinish::Matt, signs::make),
+    item(Kind::Prop, "bollard", "bollard", LetterFinish::Matt, props::make),
+    item(Kind::Prop, "mast", "pennant mast", LetterFinish::Matt, props::make),
+    item(Kind::Prop, "crate", "crate", LetterFinish::Matt, props::make),
+    item(Kind::Prop, "buoy", "buoy", LetterFinish::Matt, props::make),
+    item(Kind::Prop, "lifebelt", "lifebelt stand", LetterFinish::Matt, props::make),
+    item(Kind::Prop, "kiosk", "kiosk", LetterFinish::Matt, props::make),
+    item(Kind::Prop, "airship", "pennant airship", LetterFinish::Matt, props::make),
+    item(Kind::Effect, "spray", "spray", LetterFinish::Matt, effects::make),
+    item(Kind::Effect, "dust", "dust", LetterFinish::Matt, effects::make),
+    item(Kind::Effect, "smoke", "smoke", LetterFinish::Matt, effects::make),
+    item(Kind::Effect, "fire", "fire", LetterFinish::Matt, effects::make),
+    item(Kind::Effect, "sparks", "sparks", LetterFinish::Matt, effects::make),
+    item(Kind::Effect, "flare", "flare", LetterFinish::Matt, effects::make),
+    item(Kind::Material, "planks", "painted planks", LetterFinish::Matt, materials::make),
+    item(Kind::Material, "varnish", "varnished wood", LetterFinish::Satin, materials::make),
+    item(Kind::Material, "steel", "brushed steel", LetterFinish::Metal, materials::make),
+    item(Kind::Material, "brass", "old brass", LetterFinish::Metal, materials::make),
+    item(Kind::Material, "plaster", "plaster", LetterFinish::Matt, materials::make),
+    item(Kind::Material, "canvas", "sail canvas", LetterFinish::Matt, materials::make),
+    item(Kind::Sky, "fair", "fair sky", LetterFinish::Matt, skies::make),
+    item(Kind::Sky, "overcast", "overcast", LetterFinish::Matt, skies::make),
+    item(Kind::Sky, "dusk", "dusk", LetterFinish::Matt, skies::make),
+    item(Kind::Surroundings, "basin", "basin at noon", LetterFinish::Matt, skies::make),
+    item(Kind::Surroundings, "yard", "grey yard", LetterFinish::Matt, skies::make),
+    item(Kind::Surroundings, "evening", "evening shore", LetterFinish::Matt, skies::make),
 ];
 
 /// All items.

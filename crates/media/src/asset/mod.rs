@@ -4,9 +4,11 @@ mod font;
 pub mod model;
 mod picture;
 mod svg;
+mod table;
 
 pub use font::FontFile;
 pub use picture::{Picture, Pixels};
+pub use table::table;
 
 use std::path::Path;
 
@@ -24,12 +26,15 @@ pub enum AssetKind {
     Model,
     /// Letters.
     Font,
+    /// Colours by colours.
+    Table,
 }
 
 /// Extensions of pictures and of models; what is neither is tried as a clip.
-const PICTURES: [&str; 8] = ["png", "jpg", "jpeg", "webp", "tif", "tiff", "exr", "svg"];
+const PICTURES: [&str; 9] = ["png", "jpg", "jpeg", "webp", "tif", "tiff", "exr", "hdr", "svg"];
 const MODELS: [&str; 5] = ["glb", "gltf", "obj", "ply", "stl"];
 const FONTS: [&str; 4] = ["ttf", "otf", "woff", "woff2"];
+const TABLES: [&str; 1] = ["cube"];
 
 impl AssetKind {
     /// By the extension of a file.
@@ -41,6 +46,8 @@ impl AssetKind {
             Self::Model
         } else if FONTS.contains(&kind.as_str()) {
             Self::Font
+        } else if TABLES.contains(&kind.as_str()) {
+            Self::Table
         } else {
             Self::Clip
         }
@@ -53,6 +60,7 @@ impl AssetKind {
             Self::Clip => "clip",
             Self::Model => "model",
             Self::Font => "font",
+            Self::Table => "table",
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Pictures: PNG, JPEG, WebP, TIFF, EXR, SVG.
+//! Pictures: PNG, JPEG, WebP, TIFF, EXR, Radiance HDR, SVG.
 
 use super::{AssetFileError, bytes_of, extension, svg};
 use image::{DynamicImage, ImageFormat, ImageReader, Limits};
@@ -40,6 +40,7 @@ fn format(kind: &str) -> Option<ImageFormat> {
         "webp" => Some(ImageFormat::WebP),
         "tif" | "tiff" => Some(ImageFormat::Tiff),
         "exr" => Some(ImageFormat::OpenExr),
+        "hdr" => Some(ImageFormat::Hdr),
         _ => None,
     }
 }
@@ -132,6 +133,9 @@ mod tests {
         let light = DynamicImage::from(Rgba32FImage::from_fn(3, 2, |x, _| Rgba([x as f32, 0.5, 4.0, 1.0])));
         let read = Picture::read(&written(&light, ImageFormat::OpenExr), "sky.exr").unwrap();
         assert!(matches!(read.pixels, Pixels::Linear(p) if (p[6] - 4.0).abs() < 1e-2 && (p[4] - 1.0).abs() < 1e-2));
+        let bytes = written(&DynamicImage::from(light.to_rgb32f()), ImageFormat::Hdr);
+        let read = Picture::read(&bytes, "sky.hdr").unwrap();
+        assert!(matches!(read.pixels, Pixels::Linear(p) if (p[6] - 4.0).abs() < 0.05 && (p[4] - 1.0).abs() < 0.05));
         // What a file is called may be wrong; its bytes tell.
         assert!(Picture::read(&written(&made, ImageFormat::Png), "a.jpg").is_ok());
     }

@@ -4,7 +4,7 @@ use super::bins::Bins;
 use super::moment::drawn;
 use super::view::{Knows, Recall, View};
 use crate::blend::Rgba;
-use crate::colour::{byte_of, linear_of};
+use crate::canvas::{Canvas, Fronts};
 use crate::layers::Bounds;
 use crate::light::Care;
 use crate::placed::PlacedScene;
@@ -87,12 +87,16 @@ fn moment(camera: &Camera, scene: &RenderScene, after: f64) -> Result<(Camera, A
 
 /// Whether everything stands still between the ends of an exposure.
 fn all_stands([(_, a), (_, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
-    Arc::ptr_eq(a, b) || (a.corners == b.corners && a.light == b.light)
+    Arc::ptr_eq(a, b) || (a.corners == b.corners && same_light(a, b))
 }
 
 /// Whether what casts shadows does: what follows the camera, and casts none, is left out.
 fn casters_stand([(_, a), (_, b)]: &[(Camera, Arc<PlacedScene>); 2]) -> bool {
-    a.light == b.light && a.casters_key() == b.casters_key()
+    same_light(a, b) && a.casters_key() == b.casters_key()
+}
+
+fn same_light(a: &PlacedScene, b: &PlacedScene) -> bool {
+    a.light == b.light && a.lamps == b.lamps && a.around == b.around && a.catches == b.catches
 }
 
 /// By how many px anything moves on the picture between the ends of an exposure; without end where something comes or goes.
@@ -126,11 +130,12 @@ type Sums = Vec<Rgba>;
 /// that edges are smooth and what moves is blurred by as much as it moves. Moments between which next to nothing moves
 /// share what a face sends to a pixel.
 pub(super) fn exposed(
-    rgb: &mut [u8],
+    canvas: &mut Canvas,
     size: [usize; 2],
     camera: &Camera,
     scene: &RenderScene,
     exposure: &Exposure,
+    fronts: &Fronts,
 ) -> Result<(), RenderError> {
     let [width, height] = size;
     let bounds = Bounds { left: 0, top: 0, right: width, bottom: height };
@@ -156,7 +161,8 @@ pub(super) fn exposed(
             Moment { camera, placed, part: exposure.part(k), bins }
         };
         let moments: Vec<Moment> = placed.into_par_iter().map(projected).collect();
-        let views: Vec<View> = moments.iter().map(|m| View::new(&m.camera, &m.placed, care, rgb, size)).collect();
+        let views: Vec<View> =
+            moments.iter().map(|m| View::new(&m.camera, &m.placed, care, canvas.behind(), size, fronts)).collect();
         views.iter().for_each(View::look_ahead);
         for (n, rows) in sums.chunks_mut(across * ROWS_AT_ONCE).enumerate() {
             (scene.between)();
@@ -167,7 +173,7 @@ pub(super) fn exposed(
             );
         }
     }
-    finish(rgb, width, &sums);
+    finish(canvas, size, &sums, fronts);
     Ok(())
 }
 
@@ -197,21 +203,20 @@ fn add(moments: &[Moment], views: &[View], number: usize, knows: &mut [Knows], s
     }
 }
 
-/// Puts the mean of the light over the plate.
-fn finish(rgb: &mut [u8], width: usize, sums: &[Sums]) {
+/// Puts the mean of the light over the plate, but for what stands in front.
+fn finish(canvas: &mut Canvas, [width, height]: [usize; 2], sums: &[Sums], fronts: &Fronts) {
     let n = SAMPLES as f32;
-    let bands = rgb.par_chunks_mut(3 * width * TILE).zip(sums.par_chunks(width.div_ceil(TILE)));
-    bands.for_each(|(band, tiles)| {
-        for (i, sums) in tiles.iter().enumerate() {
-            let columns = TILE.min(width - i * TILE);
-            for (row, line) in sums.chunks(columns).enumerate() {
-                let bytes = band[3 * (row * width + i * TILE)..].chunks_exact_mut(3);
-                for (bytes, sum) in bytes.zip(line).filter(|(_, s)| s[3] > 0.0) {
-                    for (byte, light) in bytes.iter_mut().zip(sum) {
-                        *byte = byte_of((light + (n - sum[3]) * linear_of(*byte)) / n);
-                    }
-                }
-            }
+    let across = width.div_ceil(TILE);
+    canvas.each_pixel(width, 0..height, |x, y, behind| {
+        let left = x / TILE * TILE;
+        let sum = sums[y / TILE * across + x / TILE].get(y % TILE * TILE.min(width - left) + x - left)?;
+        let part = 1.0 - fronts.all_at(y * width + x);
+        if sum[3] <= 0.0 || part <= 0.0 {
+            return None;
         }
+        Some(std::array::from_fn(|k| {
+            let seen = (sum[k] + (n - sum[3]) * behind[k]) / n;
+            behind[k] + (seen - behind[k]) * part
+        }))
     });
 }

@@ -6,6 +6,7 @@ mod moment;
 mod sight;
 mod view;
 
+use crate::canvas::{Canvas, Fronts};
 use crate::layers::compose;
 use crate::light::Care;
 use crate::placed::PlacedScene;
@@ -45,13 +46,31 @@ pub fn composite(
     shutter: f64,
 ) -> Result<(), RenderError> {
     assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
-    let size = [width, height];
+    composite_on(&mut Canvas::Bytes(rgb), [width, height], camera, scene, (quality, shutter), &Fronts::none())
+}
+
+/// Draws the scene over a picture of a size, but for what stands in front of it; see [`composite`].
+///
+/// # Errors
+/// [`RenderError`] names the insert whose picture of that time cannot be read.
+///
+/// # Panics
+/// When the picture is not of that size.
+pub fn composite_on(
+    canvas: &mut Canvas,
+    size: [usize; 2],
+    camera: &Camera,
+    scene: &RenderScene,
+    (quality, shutter): (Quality, f64),
+    fronts: &Fronts,
+) -> Result<(), RenderError> {
+    assert_eq!(canvas.len(), size[0] * size[1], "the picture is of its size");
     if quality == Quality::Exact && shutter > 0.0 {
         if let Some(exposure) = Exposure::new(camera, scene, shutter)? {
-            return exposed(rgb, size, camera, scene, &exposure);
+            return exposed(canvas, size, camera, scene, &exposure, fronts);
         }
     }
-    Projected::new(camera, size, scene, quality)?.draw(rgb);
+    Projected::new(camera, size, scene, quality)?.draw(canvas, fronts);
     Ok(())
 }
 
@@ -77,17 +96,18 @@ impl Projected {
         Ok(Self { camera: *camera, size, placed, bins, quality })
     }
 
-    /// Draws it over `rgb`, display values; see [`composite`].
+    /// Draws it over a picture, but for what stands in front; see [`composite`].
     ///
     /// # Panics
-    /// When the buffer is not of its size.
-    pub fn draw(&self, rgb: &mut [u8]) {
-        assert_eq!(rgb.len(), 3 * self.size[0] * self.size[1], "three bytes a pixel");
+    /// When the picture is not of its size.
+    pub fn draw(&self, canvas: &mut Canvas, fronts: &Fronts) {
+        assert_eq!(canvas.len(), self.size[0] * self.size[1], "the picture is of its size");
         let Some(bins) = &self.bins else { return };
         let exact = self.quality == Quality::Exact;
         let care = Care { shadows: exact, fine: exact, quick: !exact };
-        let layer = inserts(&View::new(&self.camera, &self.placed, care, rgb, self.size), bins, exact);
-        compose(rgb, self.size[0], &layer);
+        let layer =
+            inserts(&View::new(&self.camera, &self.placed, care, canvas.behind(), self.size, fronts), bins, exact);
+        compose(canvas, self.size[0], &layer, fronts);
     }
 }
 

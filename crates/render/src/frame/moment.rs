@@ -45,7 +45,7 @@ fn middles(view: &View, bins: &Bins, band: usize, edges: bool, pixels: &mut [Rgb
             pixels[y * columns + x] = [seen[0], seen[1], seen[2], 1.0];
             // The lowest bit is always set; with the sun the highest changes.
             let own = if face > 0 { view.key(face - 1) ^ (u32::from(lit) << 31) } else { 0 };
-            let catches = |f: &Fragment| view.scene.material(&view.scene.faces[f.face as usize]).catches;
+            let catches = |f: &Fragment| view.scene.material(&view.scene.faces[f.face as usize]).catches.is_some();
             let through = before.iter().filter(|f| !catches(f));
             keys[y * columns + x] = through.fold(own, |key, f| key.rotate_left(5) ^ view.key(f.face));
         });

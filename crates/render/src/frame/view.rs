@@ -2,6 +2,7 @@
 
 use super::sight::Sight;
 use crate::blend::{Rgba, blend};
+use crate::canvas::{Behind, Fronts};
 use crate::colour::{encode, linear_table, luminance};
 use crate::light::{Care, Falling, Seen, Sent, shade};
 use crate::material::Matte;
@@ -64,7 +65,8 @@ pub(super) struct View<'a> {
     falling: Falling,
     pub sight: Sight<'a>,
     care: Care,
-    plate: &'a [u8],
+    plate: Behind<'a>,
+    fronts: &'a Fronts,
     /// Of its bytes.
     light_of: &'static [f32; 256],
     /// Of the plate, px.
@@ -72,9 +74,16 @@ pub(super) struct View<'a> {
 }
 
 impl<'a> View<'a> {
-    pub fn new(camera: &'a Camera, scene: &'a PlacedScene, care: Care, plate: &'a [u8], size: [usize; 2]) -> Self {
+    pub fn new(
+        camera: &'a Camera,
+        scene: &'a PlacedScene,
+        care: Care,
+        plate: Behind<'a>,
+        size: [usize; 2],
+        fronts: &'a Fronts,
+    ) -> Self {
         let falling = Falling::new(&scene.light);
-        Self { scene, falling, sight: Sight::new(camera, size), care, plate, light_of: linear_table(), size }
+        Self { scene, falling, sight: Sight::new(camera, size), care, plate, fronts, light_of: linear_table(), size }
     }
 
     /// Makes what all who draw share, before they begin.
@@ -96,14 +105,25 @@ impl View<'_> {
         let pixel = (1.0 / self.sight.camera.lens.focal_px) as f32;
         let (at, along, distance) = (at.cast(), along.cast(), distance as f32);
         let seen = Seen { face, index: index as usize, at, along, distance, pixel };
-        (shade(self.scene, &self.falling, &seen, self.care), at, distance)
+        let mut sent = shade(self.scene, &self.falling, &seen, self.care);
+        if let Some(grade) = self.scene.look(face).grade.as_ref().filter(|_| sent.light[3] > 0.0) {
+            let alpha = sent.light[3];
+            let [r, g, b] = grade.apply([0, 1, 2].map(|k| sent.light[k] / alpha)).map(|v| v * alpha);
+            sent.light = [r, g, b, alpha];
+        }
+        (sent, at, distance)
     }
 
     /// The plate at a pixel, linear light.
     pub fn behind(&self, x: usize, y: usize) -> Rgba {
-        let at = 3 * (y * self.size[0] + x);
-        let [r, g, b] = [0, 1, 2].map(|k| self.light_of[usize::from(self.plate[at + k])]);
-        [r, g, b, 1.0]
+        let at = y * self.size[0] + x;
+        match self.plate {
+            Behind::Bytes(rgb) => {
+                let [r, g, b] = [0, 1, 2].map(|k| self.light_of[usize::from(rgb[3 * at + k])]);
+                [r, g, b, 1.0]
+            }
+            Behind::Light(light) => [light[at][0], light[at][1], light[at][2], 1.0],
+        }
     }
 
     /// How much of a far picture is left at a pixel: by the horizon, and by the brightness of the plate.
@@ -129,7 +149,7 @@ impl View<'_> {
     /// Also whether the sun reaches the face.
     pub fn mixed(&self, face: u32, before: &[Fragment], at: [f64; 2], plate: Rgba, mut recall: Recall) -> (Rgba, bool) {
         let (mut seen, mut lit) = (plate, false);
-        if face > 0 {
+        if face > 0 && !self.scene.material(&self.scene.faces[face as usize - 1]).holds {
             (seen, lit) = self.known(face - 1, at, &mut recall);
         }
         for (i, fragment) in before.iter().enumerate() {
@@ -138,7 +158,7 @@ impl View<'_> {
             let nearer = &before[i + 1..];
             let same = |f: &&Fragment| self.scene.faces[f.face as usize].look == face.look;
             // What is faded as a whole does not show its own far side; and two that share an edge are met once.
-            let hidden = if material.shows_through() && !material.catches {
+            let hidden = if material.shows_through() && material.catches.is_none() {
                 nearer.first().filter(same).is_some_and(|f| f.depth - fragment.depth <= SAME_DEPTH * f.depth)
             } else {
                 nearer.iter().any(|f| same(&f))
@@ -154,6 +174,9 @@ impl View<'_> {
             };
             if let Some(matte) = &material.matte {
                 part *= self.matte(matte, at, &plate);
+            }
+            if look.held {
+                part *= 1.0 - self.fronts.own_at(look.insert, self.pixel(at));
             }
             seen = blend(light.map(|v| v * part), seen, look.blend);
         }
@@ -187,6 +210,12 @@ impl View<'_> {
             _ => {}
         }
         (sent.light, sent.lit)
+    }
+
+    /// The pixel of a place.
+    fn pixel(&self, at: [f64; 2]) -> usize {
+        let [x, y] = [0, 1].map(|k| (at[k].round().max(0.0) as usize).min(self.size[k] - 1));
+        y * self.size[0] + x
     }
 
     pub fn key(&self, face: u32) -> u32 {

@@ -4,12 +4,20 @@
 //! "Microfacet Models for Refraction", 2007, with Schlick's terms, as glTF 2.0, appendix B), and of the sky what
 //! Karis gives for it ("Physically Based Shading on Mobile", 2014).
 
-use crate::colour::{linear_colour, luminance};
+mod lamp;
+mod surroundings;
+
+pub(crate) use lamp::{LampNow, scattered};
+pub use surroundings::Panorama;
+pub(crate) use surroundings::{Around, AroundNow};
+
+use crate::catching::caught;
+use crate::colour::linear_colour;
 use crate::material::ChannelMap;
 use crate::placed::{Face, PlacedScene};
 use crate::texture::Footprint;
 use fennik_core::scene::LightNow;
-use nalgebra::{Vector2, Vector3};
+use nalgebra::Vector3;
 use std::f32::consts::PI;
 
 /// A shadow ray starts this far off its surface, of the distance to the camera.
@@ -56,8 +64,6 @@ pub(crate) struct Falling {
     pub shadow: f32,
     /// Light from everywhere.
     pub ambient: V,
-    /// How much of a shadow falls on the floor, 0 to 1.
-    pub floor_shadow: f32,
 }
 
 impl Falling {
@@ -67,7 +73,6 @@ impl Falling {
             sun: linear_colour(light.sun_colour) * light.sun as f32,
             shadow: light.sun_shadow as f32,
             ambient: linear_colour(light.ambient_colour) * light.ambient as f32,
-            floor_shadow: light.floor_shadow as f32,
         }
     }
 }
@@ -110,8 +115,8 @@ impl Places {
 /// What a point of a face sends towards the eye.
 pub(crate) fn shade(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Care) -> Sent {
     let material = scene.material(seen.face);
-    if material.catches {
-        return caught(scene, light, seen, care);
+    if let Some(plane) = material.catches {
+        return caught(scene, light, seen, care, plane);
     }
     let sun = light.toward_sun;
     // Both sides of a face are lit alike: the camera may fly through.
@@ -190,35 +195,38 @@ pub(crate) fn shade(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Car
         && sun.y > 0.0
         && (!care.shadows || {
             let from = seen.at + flat * (OFFSET * seen.distance.max(1.0));
-            !scene.blocks(from, sun)
+            !scene.blocks(from, sun, f32::INFINITY)
         });
     let direct = light.sun * (facing * if lit { 1.0 } else { 1.0 - light.shadow });
-    // The sky gives more than the ground, so that no side goes flat.
     let number = |of: &Option<ChannelMap>| {
         let of = of.as_ref()?;
         places.as_ref().and_then(|p| p.look(Some(&of.map))).map(|c| of.of(c))
     };
     let open = number(&material.occlusion_map).unwrap_or(1.0);
-    let ambient = light.ambient * ((0.85 + 0.15 * normal.y) * open);
-    let mut out = albedo.component_mul(&(direct + ambient)) + glow;
+    let surrounded = scene.look(seen.face).surrounded;
+    let around = scene.around.as_ref().filter(|_| surrounded > 0.0);
+    // The sky gives more than the ground, so that no side goes flat.
+    let mut ambient = light.ambient * (0.85 + 0.15 * normal.y);
+    if let Some(around) = around {
+        ambient += around.even(normal) * surrounded;
+    }
+    let ambient = ambient * open;
+    let lamps = lamps_on(scene, seen, (normal, flat), care);
+    let on_matt: V = lamps.iter().map(|(falling, _)| falling).sum::<V>() + direct + ambient;
+    let mut out = albedo.component_mul(&on_matt) + glow;
     if material.shines {
         let metal = material.metal * number(&material.metal_map).unwrap_or(1.0);
         let rough = (material.rough * number(&material.rough_map).unwrap_or(1.0)).clamp(SMOOTHEST, 1.0);
         let toward_eye = -seen.along;
         let head_on = V::repeat(DIELECTRIC * alpha) * (1.0 - metal) + albedo * metal;
-        let sky = mirrored_sky(light.ambient, normal, toward_eye, rough, head_on) * open;
-        let sparkle = lobe(normal, toward_eye, sun, rough, head_on).component_mul(&direct) * PI;
-        out = albedo.component_mul(&(direct + ambient)) * (1.0 - metal) + sky + sparkle + glow;
+        let mirrored = |toward: V| around.map_or_else(V::zeros, |a| a.mirrored(toward, rough) * surrounded);
+        let sky = mirrored_sky(light.ambient, normal, toward_eye, rough, head_on, mirrored) * open;
+        let sparkle = |falling: &V, from: V| lobe(normal, toward_eye, from, rough, head_on).component_mul(falling) * PI;
+        let of_lamps: V = lamps.iter().map(|(falling, toward)| sparkle(falling, *toward)).sum();
+        let sparkle = sparkle(&direct, sun) + of_lamps;
+        out = albedo.component_mul(&on_matt) * (1.0 - metal) + sky + sparkle + glow;
     }
     Sent { light: [out.x, out.y, out.z, alpha], lit }
-}
-
-/// The shadow that lies on the floor: black, as dark as the sun is bright against what comes from everywhere.
-fn caught(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Care) -> Sent {
-    let direct = luminance(light.sun.into()) * light.toward_sun.y;
-    let darkest = direct / (direct + luminance(light.ambient.into())).max(1e-6);
-    let kept = scene.shadow_on_floor(Vector2::new(seen.at.x, seen.at.z), care.fine);
-    Sent { light: [0.0, 0.0, 0.0, kept * darkest * light.floor_shadow], lit: false }
 }
 
 /// Light of the sun that is mirrored, of the light that falls on it.
@@ -233,12 +241,39 @@ fn lobe(normal: V, eye: V, sun: V, rough: f32, head_on: V) -> V {
     (head_on + (V::repeat(1.0) - head_on) * grazing) * (spread * seen)
 }
 
-/// Light of sky and ground that is mirrored: bright above, dimmer below, the softer the rougher.
-fn mirrored_sky(ambient: V, normal: V, eye: V, rough: f32, head_on: V) -> V {
+/// Light of lamps on a place of a face, as far as it faces them and nothing is between; with the direction of each.
+fn lamps_on(scene: &PlacedScene, seen: &Seen, (normal, flat): (V, V), care: Care) -> Vec<(V, V)> {
+    let mut all = Vec::new();
+    for lamp in &scene.lamps {
+        let looks = if care.shadows && lamp.is_wide() { lamp::LOOKS } else { 1 };
+        let turn = if looks > 1 { scattered(seen.at) } else { 0.0 };
+        let from = seen.at + flat * (OFFSET * seen.distance.max(1.0));
+        let mut sum = V::zeros();
+        let mut mean = V::zeros();
+        for k in 0..looks {
+            let (falling, toward, far) = lamp.falling(lamp.place(k, looks, turn, seen.at), seen.at);
+            let facing = normal.dot(&toward);
+            if facing <= 0.0 || falling == V::zeros() {
+                continue;
+            }
+            let dark = flat.dot(&toward) <= 0.0 || (care.shadows && scene.blocks(from, toward, far));
+            sum += falling * (facing * if dark { 1.0 - lamp.shadow } else { 1.0 });
+            mean += toward;
+        }
+        if let Some(toward) = mean.try_normalize(1e-9).filter(|_| sum != V::zeros()) {
+            all.push((sum / looks as f32, toward));
+        }
+    }
+    all
+}
+
+/// Light of sky and ground that is mirrored: bright above, dimmer below, the softer the rougher; and what the surroundings
+/// show there.
+fn mirrored_sky(ambient: V, normal: V, eye: V, rough: f32, head_on: V, around: impl Fn(V) -> V) -> V {
     let toward = normal * (2.0 * normal.dot(&eye)) - eye;
     let soft = 0.15 + 0.85 * rough;
     let up = (toward.y / soft).clamp(-1.0, 1.0);
-    let sky = ambient * (0.9 + 0.55 * up);
+    let sky = ambient * (0.9 + 0.55 * up) + around(toward);
     // Karis: scale and bias of the light mirrored head-on.
     let nv = normal.dot(&eye).clamp(0.0, 1.0);
     let r = [1.0 - rough, 0.0425 - 0.0275 * rough, 1.04 - 0.572 * rough, 0.022 * rough - 0.04];

@@ -43,7 +43,7 @@ fn make(kind: &InsertKind, stance: Stance, own_font: Option<&[u8]>) -> Result<Me
         InsertKind::Effect(effect) => Ok(card::effect(effect)),
         InsertKind::Backdrop(backdrop) => Ok(card::backdrop(backdrop)),
         // What a model is made of lies in its file; a marker is not seen.
-        InsertKind::Prop(_) | InsertKind::Marker => Ok(Mesh::default()),
+        InsertKind::Prop(_) | InsertKind::Marker | InsertKind::Lamp(_) => Ok(Mesh::default()),
     }
 }
 

@@ -152,21 +152,64 @@ impl Bvh {
         self.split(left + 1, half, to, depth + 1);
     }
 
-    /// Whether a ray meets anything that is solid there: of which it is asked by its position among those that the tree was
-    /// built of, and the weights of its second and third corner.
-    pub fn blocks(&self, from: V, ray: V, solid: impl Fn(u32, f32, f32) -> bool) -> bool {
+    /// What a ray meets first: its position among those that the tree was built of, and how far it is.
+    pub fn nearest(&self, from: V, ray: V) -> Option<(u32, f32)> {
+        if self.nodes.is_empty() {
+            return None;
+        }
+        let inverse = ray.map(|v| 1.0 / v);
+        let mut best: Option<(u32, f32)> = None;
+        let mut stack = [(0u32, 0f32); 64];
+        let enter = self.nodes[0].enter(from, inverse);
+        let mut height = usize::from(enter.is_finite());
+        stack[0] = (0, enter);
+        while height > 0 {
+            height -= 1;
+            let (at, enter) = stack[height];
+            if best.is_some_and(|(_, far)| enter > far) {
+                continue;
+            }
+            let node = &self.nodes[at as usize];
+            if node.count > 0 {
+                for t in &self.triangles[node.first as usize..(node.first + node.count) as usize] {
+                    if let Some((distance, ..)) = intersect(t, from, ray) {
+                        if best.is_none_or(|(_, far)| distance < far) {
+                            best = Some((t.id, distance));
+                        }
+                    }
+                }
+                continue;
+            }
+            let [left, right] = [node.first, node.first + 1];
+            let [a, b] = [left, right].map(|c| self.nodes[c as usize].enter(from, inverse));
+            // The nearer one is looked into first.
+            let order = if a < b { [(right, b), (left, a)] } else { [(left, a), (right, b)] };
+            for child in order {
+                if height < stack.len() && child.1.is_finite() {
+                    stack[height] = child;
+                    height += 1;
+                }
+            }
+        }
+        best
+    }
+
+    /// Whether a ray meets anything nearer than `most` that is solid there: of which it is asked by its position among
+    /// those that the tree was built of, and the weights of its second and third corner.
+    pub fn blocks(&self, from: V, ray: V, most: f32, solid: impl Fn(u32, f32, f32) -> bool) -> bool {
         if self.nodes.is_empty() {
             return false;
         }
         let inverse = ray.map(|v| 1.0 / v);
         let mut stack = [0u32; 64];
-        let mut height = usize::from(self.nodes[0].enter(from, inverse).is_finite());
+        let reached = |node: &Node| node.enter(from, inverse) <= most && node.enter(from, inverse).is_finite();
+        let mut height = usize::from(reached(&self.nodes[0]));
         while height > 0 {
             height -= 1;
             let node = &self.nodes[stack[height] as usize];
             if node.count == 0 {
                 for child in [node.first, node.first + 1] {
-                    if height < stack.len() && self.nodes[child as usize].enter(from, inverse).is_finite() {
+                    if height < stack.len() && reached(&self.nodes[child as usize]) {
                         stack[height] = child;
                         height += 1;
                     }
@@ -174,7 +217,10 @@ impl Bvh {
                 continue;
             }
             let triangles = &self.triangles[node.first as usize..(node.first + node.count) as usize];
-            if triangles.iter().any(|t| intersect(t, from, ray).is_some_and(|(_, u, v)| solid(t.id, u, v))) {
+            if triangles
+                .iter()
+                .any(|t| intersect(t, from, ray).is_some_and(|(far, u, v)| far < most && solid(t.id, u, v)))
+            {
                 return true;
             }
         }
@@ -225,11 +271,18 @@ mod tests {
         for _ in 0..500 {
             let (from, ray) = (v(6.0), v(1.0).normalize());
             let brute = tree.triangles.iter().any(|t| intersect(t, from, ray).is_some());
-            assert_eq!(tree.blocks(from, ray, |_, _, _| true), brute);
-            assert!(!tree.blocks(from, ray, |_, _, _| false));
+            assert_eq!(tree.blocks(from, ray, f32::INFINITY, |_, _, _| true), brute);
+            assert!(!tree.blocks(from, ray, f32::INFINITY, |_, _, _| false));
+            let all = tree.triangles.iter().filter_map(|t| Some((t.id, intersect(t, from, ray)?.0)));
+            let first = all.min_by(|a, b| a.1.total_cmp(&b.1));
+            assert_eq!(tree.nearest(from, ray), first);
+            if let Some((_, far)) = first {
+                assert!(!tree.blocks(from, ray, 0.999 * far, |_, _, _| true));
+                assert!(tree.blocks(from, ray, 1.001 * far, |_, _, _| true));
+            }
             hits += usize::from(brute);
         }
         assert!((50..450).contains(&hits), "{hits}");
-        assert!(!Bvh::build(&[]).blocks(V::zeros(), V::x(), |_, _, _| true));
+        assert!(!Bvh::build(&[]).blocks(V::zeros(), V::x(), f32::INFINITY, |_, _, _| true));
     }
 }

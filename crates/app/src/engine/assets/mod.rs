@@ -9,15 +9,17 @@ pub use shown::{AssetFiles, ShotAssets, display_values, model_of};
 
 use super::EngineError;
 use super::import::{STILLS_RATE, extension, relative};
+use fennik_core::colour::{ColourTable, TableShape};
 use fennik_core::scene::{Asset, AssetName};
 use fennik_media::{
     AssetFileError, AssetKind, ClipInfo, Companions, FontFile, FrameReader, MediaError, ModelFile, Picture, PixelKind,
-    SequenceError, Source, gather_folder, probe, unpack_zip,
+    SequenceError, Source, gather_folder, probe, table, unpack_zip,
 };
 use fennik_store::{AssetRow, Store};
 use ground::shot_on;
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// Why a file cannot be taken in or shown.
 #[derive(Debug, thiserror::Error)]
@@ -114,6 +116,13 @@ pub enum AssetInfo {
         #[serde(default)]
         materials: Vec<String>,
     },
+    /// Colours by colours.
+    Table {
+        /// Entries along a side.
+        size: usize,
+        /// Whether red, green and blue are looked up together.
+        cube: bool,
+    },
     /// Letters.
     Font {
         /// What it calls itself.
@@ -128,7 +137,7 @@ impl AssetInfo {
     pub fn ground(&self) -> ShotOn {
         match self {
             Self::Picture { ground, .. } | Self::Clip { ground, .. } => *ground,
-            Self::Model { .. } | Self::Font { .. } => ShotOn::Anything,
+            Self::Model { .. } | Self::Font { .. } | Self::Table { .. } => ShotOn::Anything,
         }
     }
 
@@ -137,7 +146,7 @@ impl AssetInfo {
         match self {
             Self::Picture { width, height, .. } => f64::from(*width) / f64::from(*height),
             Self::Clip { clip, .. } => f64::from(clip.width) / f64::from(clip.height),
-            Self::Model { .. } | Self::Font { .. } => 1.0,
+            Self::Model { .. } | Self::Font { .. } | Self::Table { .. } => 1.0,
         }
     }
 
@@ -149,6 +158,8 @@ impl AssetInfo {
                 let seconds = f64::from(clip.frames) / clip.rate.per_second();
                 format!("{} x {} px, {} frames, {seconds:.1} s", clip.width, clip.height, clip.frames)
             }
+            Self::Table { size, cube: true } => format!("{size} x {size} x {size} colours"),
+            Self::Table { size, .. } => format!("{size} entries a channel"),
             Self::Font { family, glyphs } => format!("{family}, {glyphs} glyphs"),
             Self::Model { size, unit_m, triangles, notes, .. } => {
                 let [x, y, z] = size.map(|v| f64::from(v) * unit_m);
@@ -316,6 +327,10 @@ fn look(kind: AssetKind, folder: &Path, file: &str) -> Result<AssetInfo, AssetsE
             let font = FontFile::open(&path, file)?;
             AssetInfo::Font { family: font.family, glyphs: font.glyphs }
         }
+        AssetKind::Table => {
+            let (shape, size) = table(&path, file)?.size();
+            AssetInfo::Table { size, cube: shape == TableShape::Cube }
+        }
         AssetKind::Model => {
             let model = ModelFile::open(&path, file, &companions(folder, &path))?;
             let [low, high] = model.bounds();
@@ -361,6 +376,19 @@ fn companions(folder: &Path, main: &Path) -> Companions {
 pub fn find(store: &Store, name: &AssetName) -> Result<TakenAsset, EngineError> {
     let row = store.asset(name)?.ok_or_else(|| AssetsError::NoSuch { name: name.clone() })?;
     Ok(TakenAsset::of(row)?)
+}
+
+/// A table of colours that was taken in.
+///
+/// # Errors
+/// [`EngineError`] where there is none, or it cannot be read any more.
+pub fn table_of(store: &Store, asset: &Asset) -> Result<Arc<ColourTable>, EngineError> {
+    let taken = find(store, &asset.name)?;
+    if !matches!(taken.info, AssetInfo::Table { .. }) {
+        return Err(AssetsError::Shown { why: format!("“{}” is no table of colours (.cube)", taken.asset.file) }.into());
+    }
+    let folder = store.asset_folder(&asset.name);
+    Ok(Arc::new(table(&main_file(&folder, &taken.asset.file), &taken.asset.file).map_err(AssetsError::from)?))
 }
 
 /// All files that were taken in, the newest first.

@@ -9,7 +9,8 @@ use fennik_media::{
     Rim,
 };
 use fennik_render::{
-    AssetError, Assets, ChannelMap, Cover, Map, Material, Mesh, Model, Rig, Run, Texture, Treatment, Wrap, colour,
+    AssetError, Assets, ChannelMap, Cover, Map, Material, Mesh, Model, Panorama, Rig, Run, Texture, Treatment, Wrap,
+    colour,
 };
 use fennik_store::Store;
 use nalgebra::Vector3;
@@ -32,12 +33,22 @@ const ROUGH_WIDTH: u32 = 512;
 /// Models that are kept.
 const MODELS: usize = 32;
 
+/// Pictures all round that are kept.
+const PANORAMAS: usize = 4;
+/// Most light of a pixel of them.
+const MOST_LIGHT: f32 = 1e4;
+
+fn bounded(v: f32) -> f32 {
+    if v.is_finite() { v.clamp(0.0, MOST_LIGHT) } else { 0.0 }
+}
+
 /// All files of a data folder, as far as they were shown.
 #[derive(Default)]
 pub struct AssetFiles {
     pictures: Mutex<Pictures>,
     readers: Mutex<VecDeque<OpenClip>>,
     models: Mutex<VecDeque<(AssetName, Arc<Model>)>>,
+    panoramas: Mutex<VecDeque<(AssetName, Arc<Panorama>)>>,
     /// Whose turn it is to read a clip: of a name, so wide.
     turns: Mutex<HashMap<(AssetName, u32), Arc<Turn>>>,
 }
@@ -209,6 +220,32 @@ impl AssetFiles {
             readers.pop_front();
         }
         Ok((passed, bytes.ok_or(crate::engine::output::OutputError::NoFrame { frame })?))
+    }
+
+    /// A picture all round, in linear light.
+    fn panorama(&self, known: &Known) -> Result<Arc<Panorama>, EngineError> {
+        let name = &known.taken.asset.name;
+        if let Some((_, there)) = locked(&self.panoramas).iter().find(|(n, _)| n == name) {
+            return Ok(there.clone());
+        }
+        let file = &known.taken.asset.file;
+        if !matches!(known.taken.info, AssetInfo::Picture { .. }) {
+            let why = format!("“{file}” is no picture; surroundings are one (HDR, EXR, JPEG, PNG)");
+            return Err(AssetsError::Shown { why }.into());
+        }
+        let picture = Picture::open(&main_file(&known.folder, file), file).map_err(AssetsError::from)?;
+        let light = match &picture.pixels {
+            Pixels::Encoded(rgba) => rgba.chunks_exact(4).map(|p| [p[0], p[1], p[2]].map(colour::linear_of)).collect(),
+            // Light without end would put out all the rest.
+            Pixels::Linear(rgba) => rgba.chunks_exact(4).map(|p| [p[0], p[1], p[2]].map(bounded)).collect(),
+        };
+        let made = Arc::new(Panorama::new(picture.width as usize, picture.height as usize, light));
+        let mut all = locked(&self.panoramas);
+        all.push_back((name.clone(), made.clone()));
+        if all.len() > PANORAMAS {
+            all.pop_front();
+        }
+        Ok(made)
     }
 
     fn model(&self, known: &Known) -> Result<Arc<Model>, EngineError> {
@@ -392,8 +429,21 @@ impl ShotAssets {
         inserts: &[Insert],
         shot: Option<&OpenShot>,
     ) -> Result<Arc<dyn Assets>, EngineError> {
+        Self::of_all(store, files, inserts.iter().flat_map(|i| i.content.assets()), shot)
+    }
+
+    /// The same for any files.
+    ///
+    /// # Errors
+    /// As [`ShotAssets::of`].
+    pub fn of_all<'a>(
+        store: &Store,
+        files: &Arc<AssetFiles>,
+        assets: impl Iterator<Item = &'a Asset>,
+        shot: Option<&OpenShot>,
+    ) -> Result<Arc<dyn Assets>, EngineError> {
         let mut known = HashMap::new();
-        for asset in inserts.iter().flat_map(|i| i.content.assets()) {
+        for asset in assets {
             if store.asset(&asset.name)?.is_some() {
                 let taken = find(store, &asset.name)?;
                 known.insert(asset.name.clone(), Known { taken, folder: store.asset_folder(&asset.name) });
@@ -440,6 +490,10 @@ impl Assets for ShotAssets {
         let picture = self.files.picture(known, at, &treatment).map_err(|e| said(&e))?;
         self.files.read_ahead(known, at, &treatment);
         Ok(picture)
+    }
+
+    fn surroundings(&self, name: &AssetName) -> Result<Arc<Panorama>, AssetError> {
+        self.files.panorama(self.known(name)?).map_err(|e| said(&e))
     }
 
     fn bytes(&self, name: &AssetName) -> Result<Arc<Vec<u8>>, AssetError> {

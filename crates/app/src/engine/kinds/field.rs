@@ -2,6 +2,7 @@
 
 use super::{Amount, Measure, Values};
 use crate::engine::quantity::QuantityError;
+use fennik_core::scene::anim::{Animated, Ease, Interpolate};
 use serde_json::Value;
 use std::collections::BTreeMap;
 
@@ -91,6 +92,63 @@ impl ValueError {
     /// The same, with the value's name.
     pub fn of(self, name: &str) -> Self {
         Self::Named { name: name.to_owned(), why: Box::new(self) }
+    }
+}
+
+/// When a value is set.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum When {
+    /// At a time, frames, where it changes over time, else for good.
+    At(f64),
+    /// With a key at a time, frames, from which it goes on so.
+    Key(f64, Ease),
+}
+
+impl When {
+    /// Puts a value where it belongs.
+    pub fn put<T: Interpolate>(self, of: &mut Animated<T>, value: T) {
+        match self {
+            Self::At(frame) => of.set_at(frame, value),
+            Self::Key(frame, ease) => {
+                of.key_at(frame);
+                of.set_at(frame, value);
+                of.ease_at(frame, ease);
+            }
+        }
+    }
+}
+
+/// A key as a step of a recipe says it: when, how it goes on, of which value, and what.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ToldKey {
+    /// Frames.
+    pub frame: f64,
+    /// How it goes on from there.
+    pub ease: Ease,
+    /// Of which value.
+    pub name: String,
+    /// What.
+    pub value: Value,
+}
+
+/// Tells a value over time: a still one by its name, the keys of the others one by one.
+pub fn tell<T: Interpolate>(
+    name: &str,
+    of: &Animated<T>,
+    written: impl Fn(&T) -> Value,
+    still: &mut Values,
+    keys: &mut Vec<ToldKey>,
+) {
+    match of {
+        Animated::Still(value) => {
+            still.insert(name.to_owned(), written(value));
+        }
+        Animated::Curve(curve) => keys.extend(curve.keys().iter().map(|k| ToldKey {
+            frame: k.frame,
+            ease: k.ease,
+            name: name.to_owned(),
+            value: written(&k.value),
+        })),
     }
 }
 

@@ -4,6 +4,7 @@ mod backdrop;
 mod copies;
 mod effect;
 mod field;
+mod lamp;
 mod look;
 mod material;
 mod placed;
@@ -12,17 +13,19 @@ mod prop;
 mod sign;
 mod title;
 
-pub use field::{Field, Input, ValueError, amount, colour, text, typed_anew, written};
+pub use field::{Field, Input, ToldKey, ValueError, When, amount, colour, tell, text, typed_anew, word, written};
 pub use look::FIELDS as LOOK_FIELDS;
 pub use look::SPAN_FIELDS;
 pub use material::set_material;
 pub use placed::FIELDS as PLACE_FIELDS;
 pub use placed::PIVOT_FIELDS;
+pub use play::{FIELDS as PLAY_FIELDS, set as set_play, values as play_values};
 
+use super::grading;
 pub use super::quantity::{Amount, Measure};
 use crate::engine::assets::{AssetInfo, TakenAsset};
 use fennik_core::scene::anim::Ease;
-use fennik_core::scene::{Insert, InsertKind};
+use fennik_core::scene::{Insert, InsertKind, grade_rules};
 use nalgebra::Vector3;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -50,7 +53,9 @@ pub const BACKDROP: &str = backdrop::WORD;
 const MARKER: &str = "marker";
 
 /// The words of all kinds.
-pub const WORDS: [&str; 6] = [title::WORD, sign::WORD, prop::WORD, effect::WORD, backdrop::WORD, MARKER];
+pub const WORDS: [&str; 7] = [title::WORD, sign::WORD, prop::WORD, effect::WORD, backdrop::WORD, MARKER, lamp::WORD];
+
+pub use lamp::lift_m as lamp_lift_m;
 
 /// What a kind shows: `picture` for a picture or a clip, `model`, or nothing.
 pub fn shows(kind: &str) -> Option<&'static str> {
@@ -87,6 +92,7 @@ pub fn first_of(wish: &Wish) -> Result<InsertKind, ValueError> {
         effect::WORD => InsertKind::Effect(effect::first(file()?, wish.distance_m, wish.frame)),
         backdrop::WORD => InsertKind::Backdrop(backdrop::first(file()?, wish.toward)),
         MARKER => InsertKind::Marker,
+        lamp::WORD => InsertKind::Lamp(lamp::first(wish.distance_m)),
         _ => {
             let font = wish.shows.filter(|f| matches!(f.info, AssetInfo::Font { .. }));
             InsertKind::Title(title::first(font, wish.distance_m))
@@ -129,6 +135,7 @@ pub fn fields(kind: &InsertKind) -> &'static [Field] {
         InsertKind::Effect(_) => &effect::FIELDS,
         InsertKind::Backdrop(_) => &backdrop::FIELDS,
         InsertKind::Marker => &[],
+        InsertKind::Lamp(_) => &lamp::FIELDS,
     }
 }
 
@@ -141,6 +148,7 @@ pub fn content_values(kind: &InsertKind) -> Values {
         InsertKind::Effect(effect) => effect::values(effect),
         InsertKind::Backdrop(far) => backdrop::values(far),
         InsertKind::Marker => Values::new(),
+        InsertKind::Lamp(lamp) => lamp::values(lamp),
     }
 }
 
@@ -156,6 +164,7 @@ pub fn set_content(kind: &mut InsertKind, name: &str, value: &Value) -> Result<b
         InsertKind::Effect(effect) => effect::set(effect, name, value),
         InsertKind::Backdrop(far) => backdrop::set(far, name, value),
         InsertKind::Marker => Ok(false),
+        InsertKind::Lamp(lamp) => lamp::set(lamp, name, value),
     }
 }
 
@@ -165,6 +174,7 @@ pub fn values(insert: &Insert, frame: f64) -> Values {
     let mut values = placed::values(&insert.placement, frame);
     values.extend(look::values(&insert, frame));
     values.extend(copies::values(&insert));
+    values.extend(grading::values(&insert.grade, &grade_rules(), frame));
     values.extend(content_values(&insert.content));
     values
 }
@@ -176,19 +186,26 @@ pub fn groups(insert: &Insert) -> Vec<(&'static str, Vec<&'static Field>)> {
         // It goes with the camera: it has no place, no pivot and no copies.
         let (seen_at, content) = backdrop::FIELDS.split_at(backdrop::SEEN_AT);
         let look = LOOK_FIELDS.iter().filter(|f| !look::OF_PLACE.contains(&f.name));
-        return vec![
+        let mut all = vec![
             ("where it is seen", seen_at.iter().collect()),
             (kind, content.iter().collect()),
             ("how it is seen", look.collect()),
-            ("when", SPAN_FIELDS.iter().collect()),
         ];
+        all.extend(grading::GROUPS.iter().map(|g| (g.name, g.fields.iter().collect())));
+        all.push(("when", SPAN_FIELDS.iter().collect()));
+        return all;
     }
     let content: Vec<_> = fields(&insert.content).iter().collect();
     let mut all = vec![("place, turn and size", PLACE_FIELDS.iter().collect())];
     if !content.is_empty() {
         all.push((kind, content));
     }
+    if insert.content.is_unseen() {
+        all.push(("when", SPAN_FIELDS.iter().collect()));
+        return all;
+    }
     all.push(("how it is seen", LOOK_FIELDS.iter().collect()));
+    all.extend(grading::GROUPS.iter().map(|g| (g.name, g.fields.iter().collect())));
     all.push(("when", SPAN_FIELDS.iter().collect()));
     all.push(("copies", copies::shown(insert.copies.as_ref())));
     all.push(("pivot", PIVOT_FIELDS.iter().collect()));
@@ -203,7 +220,8 @@ pub fn is_of_clip(field: &Field) -> bool {
 /// All fields that an insert has.
 fn all_fields(insert: &Insert) -> impl Iterator<Item = &'static Field> {
     let shared = PLACE_FIELDS.iter().chain(&PIVOT_FIELDS).chain(&LOOK_FIELDS).chain(&SPAN_FIELDS);
-    fields(&insert.content).iter().chain(shared).chain(&copies::FIELDS)
+    let graded = grading::GROUPS.iter().flat_map(|g| &g.fields);
+    fields(&insert.content).iter().chain(shared).chain(&copies::FIELDS).chain(graded)
 }
 
 /// About how wide what it shows is, metres.
@@ -214,7 +232,7 @@ fn width_m(content: &InsertKind) -> f64 {
         InsertKind::Title(title) => {
             title.height_m * 0.8 * title.text.lines().map(|l| l.chars().count()).max().unwrap_or(1) as f64
         }
-        InsertKind::Prop(_) | InsertKind::Backdrop(_) | InsertKind::Marker => 1.0,
+        InsertKind::Prop(_) | InsertKind::Backdrop(_) | InsertKind::Marker | InsertKind::Lamp(_) => 1.0,
     }
 }
 
@@ -233,6 +251,7 @@ pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result
         _ if placed::set(&mut insert.placement, frame, name, value)? => {}
         _ if look::set(insert, frame, name, value)? => {}
         _ if copies::set(insert, width, name, value)? => {}
+        _ if grading::set(&mut insert.grade, Insert::grade_rule(name), When::At(frame), value)? => {}
         _ if set_content(&mut insert.content, name, value)? => {}
         _ => {
             let all = all_fields(insert).map(|f| f.name).collect();
@@ -261,7 +280,7 @@ pub fn track_of(name: &str) -> &str {
 /// Whether a value can change over time.
 pub fn can_change(insert: &Insert, name: &str) -> bool {
     let own = ["place", "turn", "lift", "scale", "opacity"];
-    own.contains(&track_of(name)) || insert.clone().slot(name).is_some()
+    own.contains(&track_of(name)) || Insert::grade_rule(name).is_some() || insert.clone().slot(name).is_some()
 }
 
 /// Sets a value of an insert with a key at a time, frames, and how it goes on from there.

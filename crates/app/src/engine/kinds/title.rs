@@ -3,7 +3,7 @@
 use super::field::{Field, Input, ValueError, amount, colour, text, word, written};
 use super::{Measure, Values};
 use crate::engine::assets::TakenAsset;
-use fennik_core::scene::{Align, Finish, Lettering, Profile, Title};
+use fennik_core::scene::{Align, LetterFinish, Lettering, Profile, Title};
 use serde_json::{Value, json};
 
 pub const WORD: &str = "title";
@@ -87,7 +87,7 @@ pub fn set(title: &mut Title, name: &str, value: &Value) -> Result<bool, ValueEr
         "height" => title.height_m = length()?,
         "depth" => title.depth_m = length()?,
         "bevel" => title.bevel_m = length()?,
-        "finish" => letters.finish = word::<Finish>(value)?,
+        "finish" => letters.finish = word::<LetterFinish>(value)?,
         "align" => letters.align = word::<Align>(value)?,
         "profile" => letters.profile = word::<Profile>(value)?,
         "bevel-colour" => letters.bevel_colour = own_colour(title.colour)?,

@@ -31,6 +31,10 @@ const AGAINST_FROM: u32 = 3;
 /// Steps that one recipe may have.
 const MOST_STEPS: usize = 10_000;
 
+fn is_none(px: &f64) -> bool {
+    *px == 0.0
+}
+
 /// A part of the picture.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -145,6 +149,91 @@ pub enum Step {
         /// Frames on which it counts.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         span: Option<(u32, u32)>,
+        /// Over how many px its edge fades.
+        #[serde(default, skip_serializing_if = "is_none")]
+        feather: f64,
+        /// How much more at each corner.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        feathers: Vec<f64>,
+    },
+    /// Holds out what stands in front: told by a mask, a surface, a key on the plate, or a picture or clip. One of this
+    /// name is replaced.
+    HoldOut {
+        /// Its name.
+        name: String,
+        /// A mask's name.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        mask: Option<String>,
+        /// Or a surface's: it hides what lies behind it.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        surface: Option<String>,
+        /// Or what of the plate is in front: `brighter`, `darker`, `colour` or `difference`.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        key: Option<String>,
+        /// Or a picture or clip beside the recipe.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        file: Option<String>,
+        /// Or one that was taken in before, by its content.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        asset: Option<AssetName>,
+        /// What it stands in front of; everything where this is left out.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        of: Vec<String>,
+        /// Frames on which it counts.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        span: Option<(u32, u32)>,
+        /// Its values.
+        #[serde(default, skip_serializing_if = "Values::is_empty")]
+        values: Values,
+    },
+    /// Has a mask follow what it was drawn round, both ways from a frame.
+    FollowMask {
+        /// Which.
+        mask: String,
+        /// Frame of the trimmed clip on which it is right.
+        frame: u32,
+    },
+    /// Puts a picture all round, which lights and is mirrored, or none.
+    Surroundings {
+        /// A file beside the recipe: HDR, EXR, JPEG, PNG.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        file: Option<String>,
+        /// Or one that was taken in before, by its content.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        asset: Option<AssetName>,
+    },
+    /// Puts a table of colours over all, or none.
+    Table {
+        /// A `.cube` file beside the recipe.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        file: Option<String>,
+        /// Or one that was taken in before, by its content.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        asset: Option<AssetName>,
+    },
+    /// Keeps the finish, or the grade of a thing, as a look.
+    KeepLook {
+        /// What the look is called; one of this name is replaced.
+        name: String,
+        /// Of which thing; of the finish where this is left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        thing: Option<String>,
+    },
+    /// Uses a look on the finish, or on a thing.
+    UseLook {
+        /// Which.
+        name: String,
+        /// On which thing; on the finish where this is left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        thing: Option<String>,
+    },
+    /// Writes what stands in front as stills of the matte into a folder.
+    Matte {
+        /// Where to, from the recipe's folder.
+        out: String,
+        /// First and last frame.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        frames: Option<[u32; 2]>,
     },
     /// Tracks; settings left out stay as they are.
     Track {
@@ -358,7 +447,8 @@ pub enum Step {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         asset: Option<AssetName>,
     },
-    /// Changes values of a thing (by its name), or of the `light`.
+    /// Changes values of a thing, a surface or a holdout (by its name), of the `light`, the `floor`, the `surroundings` or
+    /// the `finish`.
     Set {
         /// Which.
         thing: String,
@@ -470,6 +560,13 @@ impl Step {
             Self::TakeIn { .. } => "take-in",
             Self::Trim { .. } => "trim",
             Self::Mask { .. } => "mask",
+            Self::HoldOut { .. } => "hold-out",
+            Self::FollowMask { .. } => "follow-mask",
+            Self::Surroundings { .. } => "surroundings",
+            Self::Table { .. } => "table",
+            Self::KeepLook { .. } => "keep-look",
+            Self::UseLook { .. } => "use-look",
+            Self::Matte { .. } => "matte",
             Self::Track { .. } => "track",
             Self::Solve { .. } => "solve",
             Self::SolveOn {} => "solve-on",

@@ -4,19 +4,23 @@ use super::{AGAINST_FROM, ExportFormat, GROUND_FROM, LensKind, Move, Place, Reci
 use crate::engine::adopt::edit_head;
 use crate::engine::arrange::{Arrange, Arranging};
 use crate::engine::assets::{self, ShotAssets, TakenAsset};
+use crate::engine::finishing::{self, Look};
 use crate::engine::focal::focal_px;
-use crate::engine::kinds::{self, Values, amount};
+use crate::engine::holding::{self, Wish};
+use crate::engine::kinds::{self, Values, When, amount};
 use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
 use crate::engine::place::{Pixel, Put, duplicate, for_another_shot, insert_on, spot_for, spot_put};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
+use crate::engine::surroundings::{self, CATCH_FIELDS};
 use crate::engine::{EngineError, OpenShot, analyse, import, library, light, output, survey};
 use fennik_core::image::PictureSettings;
 use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::anim::Ease;
 use fennik_core::scene::{
-    AssetName, DrawnLine, Edit, Follow, FootageEdit, FrameRange, Insert, InsertKind, LightEdit, MaskingEdit, ModelFoot,
-    PlacingEdit, SolvingEdit, Stance, Surface, SurfacingEdit, TrackingEdit, points_inside, spot_on,
+    AssetName, DrawnLine, Edit, FinishEdit, Follow, FootageEdit, FrameRange, Holdout, HoldoutEdit, Insert, InsertKind,
+    LightEdit, MaskingEdit, ModelFoot, PlacingEdit, SolvingEdit, Stance, Surface, SurfaceId, SurfacingEdit,
+    Surroundings, TrackingEdit, points_inside, spot_on,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -89,7 +93,7 @@ pub enum StepError {
         kind: String,
     },
     /// A key.
-    #[error("of this only inserts can change over time yet; leave out frame")]
+    #[error("this does not change over time; leave out frame")]
     Keyed,
     /// A value that the shutter has not.
     #[error("the shutter has no {name:?}; it has an angle, 0 to 360 deg")]
@@ -105,8 +109,58 @@ pub enum StepError {
         /// Those that it has.
         all: Vec<&'static str>,
     },
+    /// A value that the finish has not.
+    #[error("the finish has no {name:?}; it has off, {}", all.join(", "))]
+    NoFinishValue {
+        /// As it was written.
+        name: String,
+        /// Those that it has.
+        all: Vec<&'static str>,
+    },
+    /// A value that the floor has not.
+    #[error("the floor has no {name:?}; it has {}", all.join(", "))]
+    NoFloorValue {
+        /// As it was written.
+        name: String,
+        /// Those that it has.
+        all: Vec<&'static str>,
+    },
+    /// No surroundings.
+    #[error("there are no surroundings yet; give the shot some with a step `surroundings`")]
+    NoSurroundings,
+    /// A value that the surroundings have not.
+    #[error("the surroundings have no {name:?}; they have hidden, {}", all.join(", "))]
+    NoSurroundingsValue {
+        /// As it was written.
+        name: String,
+        /// Those that they have.
+        all: Vec<&'static str>,
+    },
+    /// A value that a holdout has not.
+    #[error(
+        "this holdout has no {name:?}; all have name, strength, combine, inverted and hidden, keys also key, colour, \
+            from, soft and clean-frame, pictures also matte, start, first, last, speed and ends"
+    )]
+    NoHoldoutValue {
+        /// As it was written.
+        name: String,
+    },
+    /// A holdout that is told by nothing, or by several things.
+    #[error("a holdout is told by one of mask, surface, key, file and asset; write one of them")]
+    HeldBy,
+    /// A mask that there is not.
+    #[error("there is no mask {name:?}; there is: {}", if all.is_empty() { "none yet".to_owned() } else { all.join(", ") })]
+    NoMask {
+        /// As it was written.
+        name: String,
+        /// What there is.
+        all: Vec<String>,
+    },
     /// A value that a surface has not.
-    #[error("a surface has no {name:?} that can be set so; it has name, kind (wall, slope or other) and push")]
+    #[error(
+        "a surface has no {name:?} that can be set so; it has name, kind (wall, slope or other), push, shadow, contact, \
+            contact-reach, tint, mirror, mirror-rough and mirror-fade"
+    )]
     NoSurfaceValue {
         /// As it was written.
         name: String,
@@ -208,10 +262,66 @@ impl<'a> Cook<'a> {
                 &self.open()?,
                 &Edit::Footage(FootageEdit::Trim { range: FrameRange { first: *first, last: *last } }),
             ),
-            Step::Mask { name, mode, keys, smooth, inverted, span } => {
+            Step::Mask { name, mode, keys, smooth, inverted, span, feather, feathers } => {
                 let mask = Mask::new(*mode, keys.clone());
                 let outline = Outline { smooth: smooth.clone(), ..mask.outline.clone() };
-                self.mask(Mask { name: name.clone(), outline, inverted: *inverted, span: *span, ..mask })
+                let (feather_px, corner_feathers_px) = (*feather, feathers.clone());
+                let (inverted, span, name) = (*inverted, *span, name.clone());
+                self.mask(Mask { name, outline, inverted, span, feather_px, corner_feathers_px, ..mask })
+            }
+            Step::HoldOut { .. } => self.hold_out(step),
+            Step::FollowMask { mask, frame } => {
+                let shot = self.open()?;
+                let id = mask_named(&shot, mask)?.id;
+                run::follow(self.store, &shot, id, *frame, tell).map(|_| ())
+            }
+            Step::Surroundings { file, asset } => {
+                let taken = self.shown_file(file.as_deref(), asset.as_ref())?;
+                let shot = self.open()?;
+                let mut light = shot.document().light.clone();
+                if let Some(taken) = &taken {
+                    let shown = std::iter::once(&taken.asset);
+                    ShotAssets::of_all(self.store, &Arc::default(), shown, None)?
+                        .surroundings(&taken.asset.name)
+                        .map_err(|why| assets::AssetsError::Shown { why: why.0 })?;
+                }
+                light.surroundings = taken.map(|taken| Surroundings::new(taken.asset));
+                self.edit(&shot, &Edit::Light(LightEdit::Light { light }))
+            }
+            Step::Table { file, asset } => {
+                let shown = self.shown_file(file.as_deref(), asset.as_ref())?;
+                let shot = self.open()?;
+                let mut finish = shot.document().finish.clone();
+                if let Some(taken) = &shown {
+                    assets::table_of(self.store, &taken.asset)?;
+                }
+                finish.table = shown.map(|taken| taken.asset);
+                self.edit(&shot, &Edit::Finish(FinishEdit::Finish { finish }))
+            }
+            Step::KeepLook { name, thing } => {
+                let shot = self.open()?;
+                let look = match thing {
+                    Some(thing) => Look::of_insert(find_insert(&shot, thing)?),
+                    None => Look::of(&shot.document().finish),
+                };
+                look.keep(self.store, name)
+            }
+            Step::UseLook { name, thing } => {
+                let look = Look::find(self.store, name)?;
+                let shot = self.open()?;
+                let Some(thing) = thing else {
+                    return self.edit(&shot, &Edit::Finish(FinishEdit::Finish { finish: look.on_finish() }));
+                };
+                let mut insert = find_insert(&shot, thing)?.clone();
+                look.on_insert(&mut insert);
+                self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+            }
+            Step::Matte { out, frames } => {
+                let shot = self.open()?;
+                let all = shot.document().trim.count();
+                let [first, last] = frames.unwrap_or([0, all.saturating_sub(1)]);
+                let hear = |done, total| tell(done, total, "drawing mattes");
+                output::mattes(self.store, &shot, (first, last), &self.path(out), hear)
             }
             Step::Track { .. } => self.track(step, tell),
             Step::Solve { .. } => self.solve(step, tell),
@@ -301,10 +411,14 @@ impl<'a> Cook<'a> {
                 ) {
                     (Ok(insert), _) => Edit::Placing(PlacingEdit::RemoveInsert { id: insert.id }),
                     (Err(_), Some(mask)) => Edit::Masking(MaskingEdit::RemoveMask { id: mask.id }),
-                    (Err(unknown), None) => match shot.document().surfacing.named(thing) {
-                        Some(surface) => Edit::Surfacing(SurfacingEdit::RemoveSurface { id: surface.id }),
-                        None => return Err(unknown),
-                    },
+                    (Err(unknown), None) => {
+                        let document = shot.document();
+                        match (document.surfacing.named(thing), holding::named(document, thing)) {
+                            (_, Some(holdout)) => Edit::Holding(HoldoutEdit::RemoveHoldout { id: holdout.id }),
+                            (Some(surface), None) => Edit::Surfacing(SurfacingEdit::RemoveSurface { id: surface.id }),
+                            (None, None) => return Err(unknown),
+                        }
+                    }
                 };
                 self.edit(&shot, &edit)
             }
@@ -362,6 +476,52 @@ impl<'a> Cook<'a> {
             None => Edit::Masking(MaskingEdit::AddMask { mask }),
         };
         self.edit(&shot, &edit)
+    }
+
+    /// Sets what the floor, or a surface, does with what is placed.
+    fn set_catch(
+        &self,
+        shot: &OpenShot,
+        surface: Option<SurfaceId>,
+        when: When,
+        values: &Values,
+    ) -> Result<(), EngineError> {
+        let mut light = shot.document().light.clone();
+        for (name, value) in values {
+            if !surroundings::set_catch(&mut light, surface, when, name, value).map_err(|why| why.of(name))? {
+                let all = CATCH_FIELDS.iter().map(|f| f.name).collect();
+                return Err(StepError::NoFloorValue { name: name.clone(), all }.into());
+            }
+        }
+        self.edit(shot, &Edit::Light(LightEdit::Light { light }))
+    }
+
+    fn hold_out(&self, step: &Step) -> Result<(), EngineError> {
+        let Step::HoldOut { name, mask, surface, key, file, asset, of, span, values } = step else {
+            return Err(EngineError::Fault);
+        };
+        let taken = self.shown_file(file.as_deref(), asset.as_ref())?;
+        let shot = self.open()?;
+        let document = shot.document();
+        let wish = match (mask, surface, key, &taken) {
+            (Some(mask), None, None, None) => Wish::Mask(mask_named(&shot, mask)?.id),
+            (None, Some(surface), None, None) => Wish::Surface(surface_named(&shot, surface)?.id),
+            (None, None, Some(key), None) => Wish::Key(key),
+            (None, None, None, Some(taken)) => Wish::Matte(taken),
+            _ => return Err(StepError::HeldBy.into()),
+        };
+        let of = of.iter().map(|thing| Ok(find_insert(&shot, thing)?.id)).collect::<Result<_, EngineError>>()?;
+        let mut holdout = Holdout { name: name.clone(), of, span: *span, ..holding::first_of(document, &wish, 0)? };
+        for (value, to) in values {
+            if !holding::set(&mut holdout, When::At(0.0), value, to).map_err(|why| why.of(value))? {
+                return Err(StepError::NoHoldoutValue { name: value.clone() }.into());
+            }
+        }
+        let edit = match holding::named(document, name) {
+            Some(there) => HoldoutEdit::ChangeHoldout { holdout: Holdout { id: there.id, ..holdout } },
+            None => HoldoutEdit::AddHoldout { holdout },
+        };
+        self.edit(&shot, &Edit::Holding(edit))
     }
 
     fn track(&self, step: &Step, tell: Tell) -> Result<(), EngineError> {
@@ -613,22 +773,66 @@ impl<'a> Cook<'a> {
             self.can_be_shown(&shot, &insert)?;
             return self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }));
         }
-        if key.is_some() && (thing == "light" || thing == "shutter" || shot.document().surfacing.named(thing).is_some())
-        {
+        let when = key.map_or(When::At(0.0), |(frame, ease)| When::Key(f64::from(frame), ease.unwrap_or_default()));
+        if key.is_some() && thing == "shutter" {
             return Err(StepError::Keyed.into());
         }
-        if shot.document().surfacing.named(thing).is_some() {
-            return self.set_surface(thing, values);
+        if let Some(holdout) = holding::named(shot.document(), thing) {
+            let mut holdout = holdout.clone();
+            for (name, value) in values {
+                if key.is_some() && name != "strength" {
+                    return Err(StepError::Keyed.into());
+                }
+                if !holding::set(&mut holdout, when, name, value).map_err(|why| why.of(name))? {
+                    return Err(StepError::NoHoldoutValue { name: name.clone() }.into());
+                }
+            }
+            return self.edit(&shot, &Edit::Holding(HoldoutEdit::ChangeHoldout { holdout }));
+        }
+        if let Some(surface) = shot.document().surfacing.named(thing).map(|s| s.id) {
+            let (catches, others): (Values, Values) =
+                values.clone().into_iter().partition(|(name, _)| CATCH_FIELDS.iter().any(|f| f.name == name));
+            if key.is_some() && !others.is_empty() {
+                return Err(StepError::Keyed.into());
+            }
+            if !catches.is_empty() {
+                self.set_catch(&shot, Some(surface), when, &catches)?;
+            }
+            return self.set_surface(thing, &others);
+        }
+        if thing == "floor" {
+            return self.set_catch(&shot, None, when, values);
+        }
+        if thing == "surroundings" {
+            let mut light = shot.document().light.clone();
+            let around = light.surroundings.as_mut().ok_or(StepError::NoSurroundings)?;
+            for (name, value) in values {
+                if !surroundings::set(around, when, name, value).map_err(|why| why.of(name))? {
+                    let all = surroundings::fields().map(|f| f.name).collect();
+                    return Err(StepError::NoSurroundingsValue { name: name.clone(), all }.into());
+                }
+            }
+            return self.edit(&shot, &Edit::Light(LightEdit::Light { light }));
         }
         if thing == "shutter" {
             return self.set_shutter(&shot, values);
+        }
+        if thing == "finish" {
+            let mut finish = shot.document().finish.clone();
+            for (name, value) in values {
+                if !finishing::set(&mut finish, when, name, value).map_err(|why| why.of(name))? {
+                    let all = finishing::fields().map(|f| f.name).collect();
+                    return Err(StepError::NoFinishValue { name: name.clone(), all }.into());
+                }
+            }
+            return self.edit(&shot, &Edit::Finish(FinishEdit::Finish { finish }));
         }
         if thing != "light" {
             return Err(find_insert(&shot, thing).err().unwrap_or(EngineError::Fault));
         }
         let mut light = shot.document().light.clone();
         for (name, value) in values {
-            if !light::set(&mut light, name, value).map_err(|why| why.of(name))? {
+            if !light::set(&mut light, when, name, value).map_err(|why| why.of(name))? {
                 return Err(StepError::NoLightValue { name: name.clone(), all: light::names().collect() }.into());
             }
         }
@@ -643,6 +847,14 @@ fn surface_named<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Surface, Engi
     Ok(surfacing.named(name).ok_or_else(|| StepError::NoSurface { name: name.to_owned(), all: all() })?)
 }
 
+/// A mask by its name.
+fn mask_named<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Mask, EngineError> {
+    let masks = &shot.document().masking.masks.masks;
+    let all = || masks.iter().map(|m| m.name.clone()).collect();
+    let found = masks.iter().find(|m| m.name == name.trim());
+    Ok(found.ok_or_else(|| StepError::NoMask { name: name.to_owned(), all: all() })?)
+}
+
 /// A name must be free.
 fn free(shot: &OpenShot, name: &str) -> Result<(), EngineError> {
     if find_insert(shot, name).is_ok() { Err(StepError::Taken { name: name.to_owned() }.into()) } else { Ok(()) }
@@ -655,7 +867,7 @@ fn find_insert<'s>(shot: &'s OpenShot, name: &str) -> Result<&'s Insert, EngineE
     match named[..] {
         [one] => Ok(one),
         [] => {
-            let all = inserts.iter().map(Insert::shown_name).chain(["light".to_owned()]).collect();
+            let all = inserts.iter().map(Insert::shown_name).chain(["light".to_owned(), "finish".to_owned()]).collect();
             Err(StepError::Nothing { name: name.to_owned(), all }.into())
         }
         _ => Err(StepError::Several { name: name.to_owned(), count: named.len() }.into()),

@@ -2,13 +2,14 @@
 
 use super::{FORMAT, LensKind, Move, OneOrMore, Place, Recipe, Region, Step, VERSION};
 use crate::engine::arrange::{Arrange, LetterPart};
-use crate::engine::kinds::{self, Values};
+use crate::engine::kinds::{self, ToldKey, Values};
 use crate::engine::quantity::Amount;
-use crate::engine::{EngineError, OpenShot, SolveRecord, light, survey};
+use crate::engine::{EngineError, OpenShot, SolveRecord, finishing, holding, light, surroundings, survey};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
-    Datum, Insert, InsertKind, Light, Placing, Stance, Surface, points_inside, propose, spot_at, world_of,
+    Datum, Holdout, HoldoutBy, Insert, InsertKind, Light, Placing, ShotDocument, Stance, Surface, points_inside,
+    propose, spot_at, world_of,
 };
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
@@ -52,6 +53,8 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         smooth: if m.outline.smooth.contains(&true) { m.outline.smooth.clone() } else { Vec::new() },
         inverted: m.inverted,
         span: m.span,
+        feather: m.feather_px,
+        feathers: m.corner_feathers_px.clone(),
     }));
     // What is in use may have been made with other settings than those that are set for the next run.
     let solve = document.solving.solve.map(|id| store.analysis(id)).transpose()?;
@@ -91,10 +94,59 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         steps.push(Step::Set { thing: "shutter".to_owned(), values, frame: None, ease: None });
     }
     if document.light != Light::default() {
-        let values = light::values(&document.light.at(0.0));
-        steps.push(Step::Set { thing: "light".to_owned(), values, frame: None, ease: None });
+        steps.extend(set_steps("light", light::told(&document.light)));
+    }
+    if let Some(around) = &document.light.surroundings {
+        steps.push(Step::Surroundings { file: None, asset: Some(around.asset.name.clone()) });
+        steps.extend(set_steps("surroundings", surroundings::told(around)));
+    }
+    for (name, told) in surroundings::catches_told(&document.light, &document.surfacing.surfaces) {
+        steps.extend(set_steps(&name, told));
+    }
+    for holdout in &document.holding.holdouts {
+        steps.extend(holdout_steps(document, holdout));
+    }
+    steps.extend(set_steps("finish", finishing::told(&document.finish)));
+    if let Some(table) = &document.finish.table {
+        steps.push(Step::Table { file: None, asset: Some(table.name.clone()) });
     }
     Ok(steps)
+}
+
+/// Steps that give a thing its values: still ones together, then key by key.
+fn set_steps(thing: &str, (still, keys): (Values, Vec<ToldKey>)) -> Vec<Step> {
+    let mut steps = Vec::new();
+    if !still.is_empty() {
+        steps.push(Step::Set { thing: thing.to_owned(), values: still, frame: None, ease: None });
+    }
+    steps.extend(keys.into_iter().map(|key| Step::Set {
+        thing: thing.to_owned(),
+        values: Values::from([(key.name, key.value)]),
+        frame: Some(key.frame.round().max(0.0) as u32),
+        ease: Some(key.ease),
+    }));
+    steps
+}
+
+fn holdout_steps(document: &ShotDocument, holdout: &Holdout) -> Vec<Step> {
+    let (values, keys) = holding::told(holdout);
+    let mut by = (None, None, None, None);
+    match &holdout.by {
+        HoldoutBy::Mask { mask } => by.0 = document.mask(*mask).map(|m| m.name.clone()),
+        HoldoutBy::Surface { surface } => by.1 = document.surfacing.surface(*surface).map(|s| s.name.clone()),
+        HoldoutBy::Key { .. } => by.2 = values.get("key").and_then(|v| v.as_str()).map(str::to_owned),
+        HoldoutBy::Matte { asset, .. } => by.3 = Some(asset.name.clone()),
+    }
+    let (mask, surface, key, asset) = by;
+    if mask.is_none() && surface.is_none() && key.is_none() && asset.is_none() {
+        // What told it is gone.
+        return Vec::new();
+    }
+    let of = holding::of_names(document, holdout);
+    let (name, span) = (holdout.name.clone(), holdout.span);
+    let mut steps = vec![Step::HoldOut { name, mask, surface, key, file: None, asset, of, span, values }];
+    steps.extend(set_steps(&holdout.name, (Values::new(), keys)));
+    steps
 }
 
 fn named<const N: usize>(values: [(&str, serde_json::Value); N]) -> Values {

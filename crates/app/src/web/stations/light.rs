@@ -1,20 +1,33 @@
 //! Sun and ambient light.
 
 use super::view::{ShotView, Station};
-use crate::engine::EngineError;
-use crate::engine::kinds::Field;
+use crate::engine::assets::{self, AssetInfo, ShotAssets};
+use crate::engine::kinds::{self, Field, When};
 use crate::engine::light::{self, Shadow};
-use crate::web::PageError;
+use crate::engine::{EngineError, OpenShot, ShotError, picture, surroundings};
 use crate::web::answer::Editor;
 use crate::web::lines::Line;
-use actix_web::{Responder, post, web};
+use crate::web::{AppState, PageError, block};
+use actix_web::{HttpResponse, Responder, get, post, web};
 use askama::Template;
-use fennik_core::scene::{Edit, LightEdit};
+use fennik_core::scene::{Asset, AssetName, Edit, Light, LightEdit, ShotDocument, SurfaceId, Surroundings};
+use fennik_render::Panorama;
+use fennik_store::ShotId;
 use serde::Deserialize;
+use serde_json::Value;
 use std::collections::BTreeMap;
+use std::collections::hash_map::DefaultHasher;
+use std::hash::{Hash, Hasher};
+use std::sync::Arc;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(change_light).service(set_sun);
+    config
+        .service(change_light)
+        .service(set_sun)
+        .service(set_surroundings)
+        .service(change_surroundings)
+        .service(show_surroundings)
+        .service(change_catch);
 }
 
 #[derive(Template)]
@@ -23,6 +36,71 @@ struct Tools {
     id: i64,
     /// What each group is called, and its values.
     groups: Vec<(&'static str, Vec<Line>)>,
+    keys: usize,
+    /// Pictures that could be all round, by their names.
+    pictures: Vec<(String, String)>,
+    around: Option<Around>,
+    catches: Vec<Catch>,
+}
+
+/// What is all round.
+struct Around {
+    file: String,
+    hidden: bool,
+    groups: Vec<(&'static str, Vec<Line>)>,
+    /// Names how they look.
+    of: String,
+}
+
+/// What the floor, or a surface, does with what is placed.
+struct Catch {
+    /// 0 for the floor.
+    surface: u32,
+    name: String,
+    lines: Vec<Line>,
+    /// Whether it does anything.
+    set: bool,
+}
+
+/// What surroundings that look the same are called.
+fn named_by(around: &Surroundings) -> String {
+    let mut hasher = DefaultHasher::new();
+    serde_json::to_string(around).unwrap_or_default().hash(&mut hasher);
+    format!("{:016x}", hasher.finish())
+}
+
+fn around_of(document: &ShotDocument) -> Option<Around> {
+    let around = document.light.surroundings.as_ref()?;
+    let values = surroundings::values(around, 0.0);
+    let usual = surroundings::values(&Surroundings::new(around.asset.clone()), 0.0);
+    let line = |f: &Field| Line::of(f, &values, Some(&usual), false);
+    let groups = surroundings::GROUPS.iter().map(|(name, fields)| (*name, fields.iter().map(line).collect()));
+    let (file, hidden, of) = (around.asset.file.clone(), around.hidden, named_by(around));
+    Some(Around { file, hidden, groups: groups.collect(), of })
+}
+
+fn catches_of(document: &ShotDocument) -> Vec<Catch> {
+    let surfaces = document.surfacing.surfaces.iter().map(|s| (Some(s.id), s.name.clone()));
+    let usual = surroundings::catch_values(&Light::default(), Some(SurfaceId(0)), 0.0);
+    let one = |(surface, name): (Option<SurfaceId>, String)| {
+        let values = surroundings::catch_values(&document.light, surface, 0.0);
+        // The floor's shadow stands among the values of the light.
+        let fields = surroundings::CATCH_FIELDS.iter().filter(|f| surface.is_some() || f.name != "shadow");
+        let lines = fields.map(|f| Line::of(f, &values, Some(&usual), false)).collect();
+        let set = document.light.catcher(surface).is_some_and(|c| !c.at(0.0).is_plain() || c.changes());
+        Catch { surface: surface.map_or(0, |s| s.0), name, lines, set }
+    };
+    std::iter::once((None, "floor".to_owned())).chain(surfaces).map(one).collect()
+}
+
+impl Tools {
+    /// What can change over time: names, and what they are called.
+    fn keyable(&self) -> Vec<(&'static str, String)> {
+        let of = |(group, lines): &(&'static str, Vec<Line>)| -> Vec<(&'static str, String)> {
+            lines.iter().map(|l| (l.field.name, format!("{group}: {}", l.field.label))).collect()
+        };
+        self.groups.iter().flat_map(of).collect()
+    }
 }
 
 pub fn station(view: &ShotView) -> Result<Station, EngineError> {
@@ -30,18 +108,37 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let reading =
         format!("sun {} · ambient {}", crate::web::views::shown(now.sun), crate::web::views::shown(now.ambient));
     let values = light::values(&now);
-    let lines = |fields: &[Field]| fields.iter().map(|f| Line::of(f, &values, None, false)).collect();
+    let keyed = light::keyed(&view.document().light);
+    let line = |f: &Field| Line::of(f, &values, None, keyed.iter().any(|(name, _)| *name == f.name));
+    let lines = |fields: &[Field]| fields.iter().map(line).collect();
     let groups = vec![
         ("sun", lines(&light::SUN)),
         ("from everywhere", lines(&light::AMBIENT)),
         ("shadow of what is placed", lines(&light::FLOOR)),
     ];
-    Station::new("light", "Light", reading, &Tools { id: view.id(), groups })
+    let keys = keyed.iter().map(|(_, keys)| keys.len()).sum();
+    let picture = |a: &assets::TakenAsset| matches!(a.info, AssetInfo::Picture { .. });
+    let tools = Tools {
+        id: view.id(),
+        groups,
+        keys,
+        pictures: assets::all(&view.app.store)?
+            .into_iter()
+            .filter(picture)
+            .map(|a| (a.asset.name.to_string(), a.asset.file))
+            .collect(),
+        around: around_of(view.document()),
+        catches: catches_of(view.document()),
+    };
+    Station::new("light", "Light", reading, &tools)
 }
 
 #[derive(Deserialize)]
 struct LightForm {
     revision: i64,
+    /// Where the playhead stands: what changes over time is set there.
+    #[serde(default)]
+    frame: f64,
     #[serde(flatten)]
     typed: BTreeMap<String, String>,
 }
@@ -52,7 +149,109 @@ async fn change_light(editor: Editor, form: web::Form<LightForm>) -> Result<impl
     editor
         .apply(form.revision, move |_, shot| {
             let mut light = shot.document().light.clone();
-            light::set_typed(&mut light, &form.typed)?;
+            light::set_typed(&mut light, form.frame, &form.typed)?;
+            Ok(Edit::Light(LightEdit::Light { light }))
+        })
+        .await
+}
+
+#[derive(Deserialize)]
+struct AroundRequest {
+    revision: i64,
+    /// None: without.
+    asset: Option<AssetName>,
+}
+
+/// Puts a picture all round. What comes from everywhere comes from there then.
+#[post("/shots/{id}/surroundings")]
+async fn set_surroundings(editor: Editor, body: web::Json<AroundRequest>) -> Result<impl Responder, PageError> {
+    let AroundRequest { revision, asset } = body.into_inner();
+    editor
+        .apply(revision, move |app, shot| {
+            let mut light = shot.document().light.clone();
+            let asset = asset.map(|name| assets::find(&app.store, &name)).transpose()?.map(|taken| taken.asset);
+            if let Some(asset) = &asset {
+                // What cannot be read is told now, not at the next picture.
+                panorama(app, asset)?;
+                if light.surroundings.is_none() {
+                    light.ambient = 0.0.into();
+                }
+            }
+            light.surroundings = asset.map(Surroundings::new);
+            Ok(Edit::Light(LightEdit::Light { light }))
+        })
+        .await
+}
+
+fn panorama(app: &AppState, asset: &Asset) -> Result<Arc<Panorama>, EngineError> {
+    let files = ShotAssets::of_all(&app.store, &app.files, std::iter::once(asset), None)?;
+    Ok(files.surroundings(&asset.name).map_err(|why| assets::AssetsError::Shown { why: why.0 })?)
+}
+
+/// Changes surroundings of the head, where there are any.
+fn with_around(
+    shot: &OpenShot,
+    change: impl FnOnce(&mut Surroundings) -> Result<(), EngineError>,
+) -> Result<Edit, EngineError> {
+    let mut light = shot.document().light.clone();
+    change(light.surroundings.as_mut().ok_or(ShotError::Gone { what: "picture all round" })?)?;
+    Ok(Edit::Light(LightEdit::Light { light }))
+}
+
+#[post("/shots/{id}/surroundings/values")]
+async fn change_surroundings(editor: Editor, form: web::Form<LightForm>) -> Result<impl Responder, PageError> {
+    let form = form.into_inner();
+    editor
+        .apply(form.revision, move |_, shot| {
+            with_around(shot, |around| {
+                let now = surroundings::values(around, form.frame);
+                for (name, typed) in kinds::typed_anew(surroundings::fields(), &now, &form.typed) {
+                    let when = When::At(form.frame);
+                    surroundings::set(around, when, name, &Value::from(typed)).map_err(|why| why.of(name))?;
+                }
+                Ok(())
+            })
+        })
+        .await
+}
+
+/// What is all round as it lights, to be seen beside the plate.
+#[get("/shots/{id}/surroundings.jpg")]
+async fn show_surroundings(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<impl Responder, PageError> {
+    let bytes = block(move || {
+        let shot = app.open(*id)?;
+        let around =
+            shot.document().light.surroundings.as_ref().ok_or(ShotError::Gone { what: "picture all round" })?;
+        picture::surroundings_jpeg(&*panorama(&app, &around.asset)?, &around.at(0.0))
+    })
+    .await?;
+    Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(("Cache-Control", "no-store")).body(bytes))
+}
+
+#[derive(Deserialize)]
+struct CatchForm {
+    revision: i64,
+    #[serde(default)]
+    frame: f64,
+    /// 0 for the floor.
+    surface: u32,
+    #[serde(flatten)]
+    typed: BTreeMap<String, String>,
+}
+
+/// Changes what the floor, or a surface, does with what is placed.
+#[post("/shots/{id}/catch")]
+async fn change_catch(editor: Editor, form: web::Form<CatchForm>) -> Result<impl Responder, PageError> {
+    let CatchForm { revision, frame, surface, typed } = form.into_inner();
+    editor
+        .apply(revision, move |_, shot| {
+            let mut light = shot.document().light.clone();
+            let surface = (surface > 0).then_some(SurfaceId(surface));
+            let now = surroundings::catch_values(&light, surface, frame);
+            for (name, typed) in kinds::typed_anew(surroundings::CATCH_FIELDS.iter(), &now, &typed) {
+                surroundings::set_catch(&mut light, surface, When::At(frame), name, &Value::from(typed))
+                    .map_err(|why| why.of(name))?;
+            }
             Ok(Edit::Light(LightEdit::Light { light }))
         })
         .await

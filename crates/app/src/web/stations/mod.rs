@@ -3,10 +3,13 @@
 mod arranging;
 mod datum;
 mod deliver;
+mod finish;
 mod footage;
+mod holdouts;
 mod inserts;
 mod job_line;
 mod jobs;
+mod keys;
 mod light;
 mod solve;
 mod steps;
@@ -29,6 +32,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
     arranging::routes(config);
     inserts::routes(config);
     light::routes(config);
+    keys::routes(config);
+    holdouts::routes(config);
+    finish::routes(config);
     deliver::routes(config);
 }
 
@@ -36,13 +42,15 @@ pub fn routes(config: &mut web::ServiceConfig) {
 type Make = fn(&ShotView) -> Result<Station, EngineError>;
 
 /// The stations in the order of the work.
-const STATIONS: [Make; 7] = [
+const STATIONS: [Make; 9] = [
     footage::station,
     track::station,
     solve::station,
     datum::station,
     inserts::station,
     light::station,
+    holdouts::station,
+    finish::station,
     deliver::station,
 ];
 

@@ -43,6 +43,7 @@ pub fn mode_word(mask: &Mask) -> &'static str {
     match mask.mode {
         fennik_core::matte::MaskMode::KeepOut => "keep-out",
         fennik_core::matte::MaskMode::KeepIn => "keep-in",
+        fennik_core::matte::MaskMode::Shape => "shape",
     }
 }
 

@@ -3,8 +3,8 @@
 
 /**
  * @typedef {{frame: number, outline: number[][]}} Key
- * @typedef {{id: number, name: string, mode: "keep-out"|"keep-in", keys: Key[], smooth: boolean[], inverted: boolean,
- * span: number[]|null}} Mask
+ * @typedef {{id: number, name: string, mode: "keep-out"|"keep-in"|"shape", keys: Key[], smooth: boolean[], inverted: boolean,
+ * span: number[]|null, feather_px?: number, corner_feathers_px?: number[]}} Mask
  */
 
 /** @param {Mask} mask @param {number} frame */
@@ -65,7 +65,28 @@ export function withCorner(mask, i) {
     ...mask,
     keys,
     smooth: [...smooth.slice(0, i + 1), smooth[i] && smooth[(i + 1) % smooth.length], ...smooth.slice(i + 1)],
+    ...withFeathers(mask, (all) => [
+      ...all.slice(0, i + 1),
+      (all[i] + all[(i + 1) % all.length]) / 2,
+      ...all.slice(i + 1),
+    ]),
   };
+}
+
+/** How much more than the rest each corner fades, changed. @param {Mask} mask @param {(all: number[]) => number[]} change */
+function withFeathers(mask, change) {
+  if (!mask.corner_feathers_px?.length) return {};
+  return { corner_feathers_px: change(mask.keys[0].outline.map((_, k) => mask.corner_feathers_px?.[k] ?? 0)) };
+}
+
+/** Over how many px the edge fades at a corner. @param {Mask} mask @param {number} i */
+export const featherAt = (mask, i) => Math.max((mask.feather_px ?? 0) + (mask.corner_feathers_px?.[i] ?? 0), 0);
+
+/** The mask whose edge fades over so many px at a corner. @param {Mask} mask @param {number} i @param {number} px */
+export function withFeather(mask, i, px) {
+  const all = mask.keys[0].outline.map((_, k) => mask.corner_feathers_px?.[k] ?? 0);
+  all[i] = Math.round(10 * (Math.max(px, 0) - (mask.feather_px ?? 0))) / 10;
+  return { ...mask, corner_feathers_px: all };
 }
 
 /** The mask without corner `i`; three stay. @param {Mask} mask @param {number} i @returns {Mask} */
@@ -75,6 +96,7 @@ export function withoutCorner(mask, i) {
   return {
     ...mask,
     smooth,
+    ...withFeathers(mask, (all) => all.filter((_, k) => k !== i)),
     keys: mask.keys.map(({ frame, outline }) => ({ frame, outline: outline.filter((_, k) => k !== i) })),
   };
 }

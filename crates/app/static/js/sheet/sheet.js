@@ -45,6 +45,10 @@ export class Sheet {
   name() {
     const { chosen, frame } = this.model;
     if (!chosen) return "";
+    if (chosen.kind === "holdout") {
+      const one = this.model.state?.holdouts.find((/** @type {any} */ h) => h.id === chosen.id);
+      return `sheet/holdout-${chosen.id}-at-${one?.strength?.keys ? frame : 0}`;
+    }
     if (chosen.kind !== "insert") return `sheet/${chosen.kind}-${chosen.id}`;
     const insert = this.model.insert(chosen.id);
     // What does not move shows the same on every frame.

@@ -2,6 +2,7 @@
 /** What the page knows of its shot, and word when it changes. */
 import { Api } from "../api.js";
 import { readTracks } from "../math/tracks.js";
+import { Before } from "./before.js";
 import { SELECT, same } from "./tool.js";
 
 /** @typedef {import("../math/camera.js").Camera} Camera */
@@ -74,6 +75,11 @@ export class Model extends EventTarget {
       [];
     /** The mask that is being dragged, as it is now. @type {any} */ this.movingMask = null;
     /** A frame as the tracker sees it. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.seen = null;
+    /** What stands in front, as it is looked at. @type {{frame: number, bitmap: ImageBitmap}|null} */ this.matte =
+      null;
+    /** Frames as they were filmed. */ this.before = new Before(this);
+    /** Where the line between before and after stands, of the picture's width; null without one. @type {number|null} */
+    this.wipe = null;
     this.space = false;
     /** Whether the camera is of the tracks in use. */ this.own = true;
   }
@@ -106,20 +112,42 @@ export class Model extends EventTarget {
     this.select();
   }
 
+  /** The mask that is drawn on: the chosen one, or that of the chosen holdout. @returns {number|null} */
+  chosenMask() {
+    const held = this.chosenOf("holdout"),
+      holdout = held === null ? null : this.state?.holdouts.find((/** @type {any} */ h) => h.id === held);
+    return holdout?.by === "mask" ? holdout.mask : this.chosenOf("mask");
+  }
+
+  /** @param {{frame: number, bitmap: ImageBitmap}|null} matte */
+  putMatte(matte) {
+    this.matte?.bitmap.close();
+    this.matte = matte;
+    this.touch();
+  }
+
+  /** Puts the line between before and after somewhere, or takes it away. @param {number|null} at */
+  wipeAt(at) {
+    this.wipe = at === null ? null : Math.min(Math.max(at, 0.02), 0.98);
+    this.dispatchEvent(new Event("wipe"));
+    this.select();
+  }
+
   /** The surfaces as they are shown: the one that is being dragged as it is now. @returns {any[]} */
   shownSurfaces() {
     const { movingSurface: moving } = this;
     return this.state.surfaces.map((/** @type {any} */ s) => (s.id === moving?.id ? moving : s));
   }
 
-  /** The id of what is chosen, if it is of a kind. @param {"insert"|"mask"|"surface"} kind */
+  /** The id of what is chosen, if it is of a kind. @param {import("./tool.js").Chosen["kind"]} kind */
   chosenOf(kind) {
     return this.chosen?.kind === kind ? this.chosen.id : null;
   }
 
   /** All things of a kind. @param {import("./tool.js").Chosen["kind"]} kind @returns {any[]} */
   all(kind) {
-    return { insert: this.state.inserts, mask: this.state.masks, surface: this.state.surfaces }[kind];
+    const { inserts, masks, surfaces, holdouts } = this.state;
+    return { insert: inserts, mask: masks, surface: surfaces, holdout: holdouts }[kind];
   }
 
   /** Chooses what was added last. @param {import("./tool.js").Chosen["kind"]} kind */

@@ -24,7 +24,7 @@
 export const SELECT = Object.freeze({ kind: "select" });
 
 /**
- * @typedef {{kind: "insert"|"mask"|"surface", id: number}} Chosen
+ * @typedef {{kind: "insert"|"mask"|"surface"|"holdout", id: number}} Chosen
  */
 
 /** @param {Chosen|null} a @param {Chosen|null} b */

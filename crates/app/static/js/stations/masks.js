@@ -1,6 +1,8 @@
 // @ts-check
 /** The masks of the analysis: their lines at Track, and the sheet of the chosen one. */
+import { fieldValue, noNumber } from "../fields.js";
 import { withoutKey } from "../math/outline.js";
+import { note } from "../notes.js";
 import { press } from "./station.js";
 
 /** @typedef {import("../math/outline.js").Mask} Mask */
@@ -23,13 +25,25 @@ export function masks({ model, byId }) {
     const mask = model.state.masks.find((/** @type {Mask} */ m) => m.id === Number(form.dataset.mask));
     if (!mask) return;
     const field = (/** @type {string} */ name) =>
-      /** @type {HTMLInputElement} */ (form.querySelector(`[name="${name}"]`));
-    const [first, last] = [field("first").value, field("last").value],
+      /** @type {HTMLInputElement|null} */ (form.querySelector(`[name="${name}"]`));
+    const feather = /** @type {HTMLInputElement} */ (field("feather")),
+      feather_px = fieldValue(feather);
+    if (feather_px === null) return noNumber(feather);
+    const corners = (field("feathers")?.value ?? "")
+      .split(/[\s,;]+/)
+      .filter(Boolean)
+      .map(Number);
+    if (corners.some((v) => !Number.isFinite(v))) return note("Write one number a corner, parted by blanks.");
+    const edge = { feather_px, corner_feathers_px: corners };
+    const mode = field("mode");
+    // The sheet of a holdout shows no more of its shape.
+    if (!mode) return model.edit({ edit: "change-mask", mask: { ...mask, ...edge } });
+    const [first, last] = ["first", "last"].map((name) => field(name)?.value ?? ""),
       end = model.state.frames - 1;
     const span =
       first === "" && last === "" ? null : [first === "" ? 0 : Number(first), last === "" ? end : Number(last)];
-    const typed = { name: field("name").value, mode: field("mode").value, inverted: field("inverted").checked, span };
-    await model.edit({ edit: "change-mask", mask: { ...mask, ...typed } });
+    const typed = { name: field("name")?.value, mode: mode.value, inverted: !!field("inverted")?.checked, span };
+    await model.edit({ edit: "change-mask", mask: { ...mask, ...typed, ...edge } });
   }
 
   return {

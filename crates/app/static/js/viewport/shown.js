@@ -11,6 +11,8 @@ const AT_FIRST = {
   datum: { tracks: false, grid: true, surfaces: true },
   inserts: { tracks: false, grid: false, surfaces: false },
   light: { tracks: false, grid: false, surfaces: false },
+  holdouts: { tracks: false, grid: false, surfaces: false },
+  finish: { tracks: false, grid: false, surfaces: false },
   deliver: { tracks: false, grid: false, surfaces: false },
 };
 const NO_STATION = { tracks: true, grid: true, surfaces: true };
@@ -51,7 +53,8 @@ export function marksInserts({ station, playing }) {
 
 /** Whether the outlines of masks stand over the picture: where tracks are looked for. @param {Model} model */
 export function marksMasks({ station, playing, tool }) {
-  return !playing && (station === null || station === "track" || station === "solve" || tool.kind === "outline");
+  const drawn = ["track", "solve", "holdouts"];
+  return !playing && (station === null || drawn.includes(station) || tool.kind === "outline");
 }
 
 /** Whether drawn lines stand over the picture: where the datum is laid. @param {Model} model */

@@ -1,5 +1,6 @@
 // @ts-check
 /** A view of the shot: the plate through the camera with its overlays, or the scene from outside. */
+import { colours } from "./colours.js";
 import { meetPlane, project, ray } from "../math/camera.js";
 import { isFar } from "../math/far.js";
 import { trackAt } from "../math/tracks.js";
@@ -24,6 +25,8 @@ import { TurnTool } from "./tools/turn.js";
 
 /** Room round what is moved clear of the sheet, px. */
 const CLEAR_PX = 24;
+/** How near to the line between before and after it is taken hold of, px. */
+const WIPE_PX = 7;
 /** How far the scale of the plate may go, px of the view to a picture px. */
 const SCALES = [0.05, 40];
 
@@ -326,13 +329,42 @@ export class Viewport {
     if (!bitmap && !shown) return;
     const { width, height } = this.model.state;
     g.imageSmoothingEnabled = this.view.scale < 3;
-    g.drawImage(
-      bitmap ?? /** @type {any} */ (shown).bitmap,
-      this.view.x,
-      this.view.y,
-      width * this.view.scale,
-      height * this.view.scale,
-    );
+    const draw = (/** @type {ImageBitmap} */ picture) =>
+      g.drawImage(picture, this.view.x, this.view.y, width * this.view.scale, height * this.view.scale);
+    const { matte } = this.model;
+    draw(matte?.frame === this.model.frame ? matte.bitmap : (bitmap ?? /** @type {any} */ (shown).bitmap));
+    const before = this.wipeX() === null ? null : this.model.before.at(this.model.frame);
+    this.canvas.dataset.wipe = String(before !== null);
+    if (before) this.paintBefore(g, () => draw(before));
+  }
+
+  /** Where the line between before and after stands, px of the view; null without one. */
+  wipeX() {
+    const { wipe, state } = this.model;
+    return wipe === null || !this.through() ? null : this.view.x + wipe * state.width * this.view.scale;
+  }
+
+  /** The frame as it was filmed, on the left of the line. @param {CanvasRenderingContext2D} g @param {() => void} draw */
+  paintBefore(g, draw) {
+    const x = this.wipeX() ?? 0,
+      high = this.model.state.height * this.view.scale;
+    g.save();
+    g.beginPath();
+    g.rect(this.view.x, this.view.y, x - this.view.x, high);
+    g.clip();
+    draw();
+    g.restore();
+    for (const [width, colour] of /** @type {[number, string][]} */ ([
+      [3, colours.stone],
+      [1, colours.bone],
+    ])) {
+      g.lineWidth = width;
+      g.strokeStyle = colour;
+      g.beginPath();
+      g.moveTo(x, this.view.y);
+      g.lineTo(x, this.view.y + high);
+      g.stroke();
+    }
   }
 
   /** Another tool is in hand. */
@@ -366,7 +398,7 @@ export class Viewport {
     canvas.addEventListener("pointermove", (e) => {
       this.last = this.at(e);
       this.hovered = true;
-      if (!e.buttons) canvas.style.cursor = this.tool().hover(this.last);
+      if (!e.buttons) canvas.style.cursor = this.onWipe(this.last) ? "ew-resize" : this.tool().hover(this.last);
     });
     canvas.addEventListener("pointerleave", () => {
       this.hovered = false;
@@ -434,7 +466,16 @@ export class Viewport {
     if (event.button === 1 || this.model.space) {
       event.preventDefault();
       this.drag((_, [dx, dy]) => this.pan(dx, dy));
+    } else if (event.button === 0 && this.onWipe(at)) {
+      const wide = this.model.state.width * this.view.scale;
+      this.drag(([x]) => this.model.wipeAt((x - this.view.x) / wide));
     } else if (event.button === 0) this.tool().down(at, event);
+  }
+
+  /** Whether a place lies on the line between before and after. @param {number[]} at */
+  onWipe(at) {
+    const x = this.wipeX();
+    return x !== null && Math.abs(at[0] - x) < WIPE_PX;
   }
 
   /** @param {number} dx @param {number} dy */

@@ -102,6 +102,11 @@ pub enum CurveError {
 }
 
 impl<T> Curve<T> {
+    /// Its keys, by rising frame.
+    pub fn keys(&self) -> &[Key<T>] {
+        &self.keys
+    }
+
     /// A curve through keys.
     ///
     /// # Errors

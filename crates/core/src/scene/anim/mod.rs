@@ -7,9 +7,13 @@
 mod animated;
 mod curve;
 mod interpolate;
+mod numbers;
 mod rotation;
+mod track;
 
 pub use animated::Animated;
 pub use curve::{Curve, CurveError, Ease, Key};
 pub use interpolate::Interpolate;
+pub use numbers::{NumberError, NumberRule, Numbers};
 pub use rotation::{Rotation, RotationError};
+pub use track::Track;

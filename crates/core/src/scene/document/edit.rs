@@ -1,6 +1,8 @@
 //! One change, as a person makes it.
 
+use super::finishing::FinishEdit;
 use super::footage::FootageEdit;
+use super::holding::HoldoutEdit;
 use super::laying::DatumEdit;
 use super::light::LightEdit;
 use super::masking::MaskingEdit;
@@ -31,6 +33,10 @@ pub enum Edit {
     Placing(PlacingEdit),
     /// Light.
     Light(LightEdit),
+    /// What stands in front.
+    Holding(HoldoutEdit),
+    /// What is done over all.
+    Finish(FinishEdit),
 }
 
 impl Edit {
@@ -45,6 +51,8 @@ impl Edit {
             Self::Surfacing(edit) => edit.label(),
             Self::Placing(edit) => edit.label(),
             Self::Light(edit) => edit.label(),
+            Self::Holding(edit) => edit.label(),
+            Self::Finish(edit) => edit.label(),
         }
     }
 }

@@ -1,7 +1,8 @@
 //! Why an edit is refused.
 
 use crate::matte::MaskError;
-use crate::scene::{DatumError, InsertError, InsertId, SurfaceEditError};
+use crate::scene::anim::NumberError;
+use crate::scene::{DatumError, HoldoutError, InsertError, InsertId, SurfaceEditError};
 use crate::solve::SettingsError;
 use crate::track::TrackError;
 
@@ -50,6 +51,18 @@ pub enum EditError {
         /// Which.
         id: u32,
     },
+    /// No such holdout.
+    #[error("there is no holdout {id} any more; reload the page")]
+    NoHoldout {
+        /// Which.
+        id: u32,
+    },
+    /// A holdout that cannot be used.
+    #[error(transparent)]
+    Holdout(#[from] HoldoutError),
+    /// A number that cannot be.
+    #[error(transparent)]
+    Number(#[from] NumberError),
     /// Something placed with a value that cannot be used.
     #[error(transparent)]
     Insert(#[from] InsertError),

@@ -2,6 +2,7 @@
 
 use super::error::EditError;
 use crate::scene::anim::Animated;
+use crate::scene::{Catcher, SurfaceId, Surroundings};
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
 
@@ -38,6 +39,12 @@ pub struct Light {
     /// How much of the shadow of what is placed falls on the floor, 0 to 1.
     #[serde(default)]
     pub floor_shadow: Animated<f64>,
+    /// What lights and is mirrored from all round, beside the light from everywhere.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub surroundings: Option<Surroundings>,
+    /// What flat parts of the plate do with what is placed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub catchers: Vec<Catcher>,
 }
 
 fn white() -> Animated<LightColour> {
@@ -70,6 +77,8 @@ impl From<LightNow> for Light {
             ambient: l.ambient.into(),
             ambient_colour: l.ambient_colour.into(),
             floor_shadow: l.floor_shadow.into(),
+            surroundings: None,
+            catchers: Vec::new(),
         }
     }
 }
@@ -90,11 +99,33 @@ impl Light {
         }
     }
 
+    /// What the floor, or a surface, does with what is placed.
+    pub fn catcher(&self, surface: Option<SurfaceId>) -> Option<&Catcher> {
+        self.catchers.iter().find(|c| c.surface == surface)
+    }
+
+    /// The same, to be changed; one that does nothing is there from now on.
+    pub fn catcher_mut(&mut self, surface: Option<SurfaceId>) -> &mut Catcher {
+        let at = self.catchers.iter().position(|c| c.surface == surface).unwrap_or_else(|| {
+            self.catchers.push(Catcher::new(surface));
+            self.catchers.len() - 1
+        });
+        &mut self.catchers[at]
+    }
+
+    /// Makes lengths so many times as long.
+    pub(super) fn scale(&mut self, by: f64) {
+        self.catchers.iter_mut().for_each(|c| c.scale(by));
+    }
+
     /// Whether it changes over time.
     pub fn changes(&self) -> bool {
         let Self { bearing_deg, height_deg, sun, sun_width_deg, sun_shadow, ambient, floor_shadow, .. } = self;
         let numbers = [bearing_deg, height_deg, sun, sun_width_deg, sun_shadow, ambient, floor_shadow];
-        numbers.iter().any(|v| v.changes()) || [&self.sun_colour, &self.ambient_colour].iter().any(|c| c.changes())
+        numbers.iter().any(|v| v.changes())
+            || [&self.sun_colour, &self.ambient_colour].iter().any(|c| c.changes())
+            || self.surroundings.as_ref().is_some_and(|s| s.numbers.changes())
+            || self.catchers.iter().any(Catcher::changes)
     }
 
     /// Moves its keys in time by frames.
@@ -103,6 +134,8 @@ impl Light {
         let numbers = [bearing_deg, height_deg, sun, sun_width_deg, sun_shadow, ambient, floor_shadow];
         numbers.into_iter().for_each(|v| v.shift(by));
         [&mut self.sun_colour, &mut self.ambient_colour].into_iter().for_each(|c| c.shift(by));
+        self.surroundings.iter_mut().for_each(|s| s.numbers.shift(by));
+        self.catchers.iter_mut().for_each(|c| c.shift(by));
     }
 }
 
@@ -181,6 +214,8 @@ impl Light {
             colour.validate(|c| if fits(c) { Ok(()) } else { Err(EditError::Light) })?;
         }
         within(&light.floor_shadow, 0.0, 1.0)?;
+        light.surroundings.as_ref().map_or(Ok(()), Surroundings::validate)?;
+        light.catchers.iter().try_for_each(Catcher::validate)?;
         *self = light.clone();
         Ok(())
     }

@@ -5,7 +5,9 @@
 
 mod edit;
 mod error;
+mod finishing;
 mod footage;
+mod holding;
 mod laying;
 mod light;
 mod masking;
@@ -17,7 +19,9 @@ mod upgrade;
 
 pub use edit::Edit;
 pub use error::EditError;
+pub use finishing::FinishEdit;
 pub use footage::{FootageEdit, FrameRange};
+pub use holding::{Holding, HoldoutEdit};
 pub use laying::{DatumEdit, Follow};
 pub use light::{Light, LightColour, LightEdit, LightNow};
 pub use masking::{Masking, MaskingEdit};
@@ -27,8 +31,8 @@ pub use surfacing::{Surfacing, SurfacingEdit};
 pub use tracking::{Tracking, TrackingEdit};
 pub use upgrade::DocumentError;
 
-use super::{Datum, Insert, InsertId};
-use crate::matte::Mask;
+use super::{Datum, Finish, Holdout, HoldoutBy, Insert, InsertId};
+use crate::matte::{Mask, MaskMode};
 use crate::solve::TrackChoice;
 use serde::{Deserialize, Serialize};
 
@@ -60,6 +64,10 @@ pub struct ShotDocument {
     pub placing: Placing,
     /// Sun and ambient light.
     pub light: Light,
+    /// What stands in front.
+    pub holding: Holding,
+    /// What is done over all.
+    pub finish: Finish,
 }
 
 /// The same, as the newest format is written.
@@ -73,6 +81,8 @@ struct Written {
     surfacing: Surfacing,
     placing: Placing,
     light: Light,
+    holding: Holding,
+    finish: Finish,
 }
 
 impl TryFrom<serde_json::Value> for ShotDocument {
@@ -80,8 +90,9 @@ impl TryFrom<serde_json::Value> for ShotDocument {
 
     fn try_from(value: serde_json::Value) -> Result<Self, DocumentError> {
         let written: Written = serde_json::from_value(upgrade::upgrade(value)?)?;
-        let Written { trim, tracking, masking, solving, datum, surfacing, placing, light } = written;
-        Ok(Self { format: upgrade::FORMAT, trim, tracking, masking, solving, datum, surfacing, placing, light })
+        let Written { trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish } = written;
+        let format = upgrade::FORMAT;
+        Ok(Self { format, trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish })
     }
 }
 
@@ -98,6 +109,8 @@ impl ShotDocument {
             surfacing: Surfacing::default(),
             placing: Placing::default(),
             light: Light::default(),
+            holding: Holding::default(),
+            finish: Finish::default(),
         }
     }
 
@@ -126,7 +139,7 @@ impl ShotDocument {
         TrackChoice {
             left_out: self.tracking.deleted.clone(),
             trusted: self.tracking.trusted.clone(),
-            masks: self.masking.masks.clone(),
+            masks: self.masking.masks.of_analysis(),
             window_half_px: f64::from(self.tracking.settings.window_half_px),
         }
     }
@@ -140,7 +153,13 @@ impl ShotDocument {
         match edit {
             Edit::Footage(FootageEdit::Trim { range }) => next.trim_to(*range)?,
             Edit::Tracking(edit) => next.tracking.apply(edit)?,
-            Edit::Masking(edit) => next.masking.apply(edit)?,
+            Edit::Masking(edit) => {
+                next.masking.apply(edit)?;
+                if let MaskingEdit::RemoveMask { id } = edit {
+                    // What it told is told by nothing any more.
+                    next.holding.holdouts.retain(|h| h.by != HoldoutBy::Mask { mask: *id });
+                }
+            }
             Edit::Solving(edit) => {
                 next.solving.apply(edit)?;
                 if let SolvingEdit::UseSolve { new_from_old, outline, .. } = edit {
@@ -152,14 +171,39 @@ impl ShotDocument {
                 next.surfacing.move_with(&moves);
                 if edit.follow() == Follow::Picture {
                     next.placing.move_with(&moves);
+                    next.light.scale(moves.scale);
                 }
                 next.surfacing.take(edit.surfaces())?;
             }
             Edit::Surfacing(edit) => next.surfacing.apply(edit)?,
             Edit::Placing(edit) => next.placing.apply(edit)?,
             Edit::Light(edit) => next.light.apply(edit)?,
+            Edit::Holding(edit) => next.hold(edit)?,
+            Edit::Finish(edit) => next.finish.apply(edit)?,
         }
         Ok(next)
+    }
+
+    /// Holdouts are told by shapes, which are drawn and go with them.
+    fn hold(&mut self, edit: &HoldoutEdit) -> Result<(), EditError> {
+        let drawn = match edit {
+            HoldoutEdit::DrawHoldout { mask } => std::slice::from_ref(mask),
+            HoldoutEdit::DrawHoldouts { masks } => masks,
+            _ => &[],
+        };
+        for mask in drawn {
+            let id = self.masking.next.max(1);
+            self.masking.apply(&MaskingEdit::AddMask { mask: Mask { mode: MaskMode::Shape, ..mask.clone() } })?;
+            self.holding.add(&Holdout::new(mask.name.clone(), HoldoutBy::Mask { mask: id }))?;
+        }
+        let gone = self.holding.apply(edit)?;
+        if let Some(Holdout { by: HoldoutBy::Mask { mask }, .. }) = gone {
+            let is_shape = self.mask(mask).is_some_and(|m| m.mode == MaskMode::Shape);
+            if is_shape && !self.holding.uses_mask(mask) {
+                self.masking.apply(&MaskingEdit::RemoveMask { id: mask })?;
+            }
+        }
+        Ok(())
     }
 
     /// Analyses belong to a part of the clip; masks and keys stay on the frames of the file on which they were set.
@@ -170,6 +214,8 @@ impl ShotDocument {
             self.masking.shift(by)?;
             self.placing.shift(by as f64);
             self.light.shift(by as f64);
+            self.holding.shift(by);
+            self.finish.shift(by as f64);
             self.trim = range;
             self.tracking.let_run_go();
             self.solving.let_solve_go();
@@ -324,6 +370,35 @@ mod tests {
         );
         mask.outline.keys[0].outline.pop();
         assert!(matches!(doc.apply(&Edit::Masking(MaskingEdit::ChangeMask { mask })), Err(EditError::Mask(_))));
+    }
+
+    #[test]
+    fn a_holdout_comes_with_its_shape_and_goes_with_it_unless_another_needs_it() {
+        let held = |edit| Edit::Holding(edit);
+        let doc = ShotDocument::new(20)
+            .apply(&held(HoldoutEdit::DrawHoldout { mask: Mask { name: "mast".into(), ..square_mask() } }))
+            .unwrap();
+        let one = doc.holding.holdouts[0].clone();
+        assert_eq!(
+            (one.name.as_str(), &one.by, one.id),
+            ("mast", &HoldoutBy::Mask { mask: 1 }, crate::scene::HoldoutId(1))
+        );
+        assert_eq!((doc.masking.masks.masks[0].mode, doc.track_choice().masks.masks.len()), (MaskMode::Shape, 0));
+        let two = doc.apply(&held(HoldoutEdit::AddHoldout { holdout: one.clone() })).unwrap();
+        let kept = two.apply(&held(HoldoutEdit::RemoveHoldout { id: one.id })).unwrap();
+        assert_eq!((kept.holding.holdouts.len(), kept.masking.masks.masks.len()), (1, 1));
+        let last = kept.holding.holdouts[0].id;
+        let gone = kept.apply(&held(HoldoutEdit::RemoveHoldout { id: last })).unwrap();
+        assert_eq!((gone.holding.holdouts.len(), gone.masking.masks.masks.len()), (0, 0));
+        let bare = two.apply(&Edit::Masking(MaskingEdit::RemoveMask { id: 1 })).unwrap();
+        assert!(bare.holding.holdouts.is_empty());
+        let wrong = HoldoutEdit::RemoveHoldout { id: crate::scene::HoldoutId(9) };
+        assert_eq!(doc.apply(&held(wrong)), Err(EditError::NoHoldout { id: 9 }));
+        let swapped = two.apply(&held(HoldoutEdit::OrderHoldout { id: one.id, to: 9 })).unwrap();
+        assert_eq!(swapped.holding.holdouts[1].id, one.id);
+        let trimmed =
+            doc.apply(&Edit::Footage(FootageEdit::Trim { range: FrameRange { first: 4, last: 19 } })).unwrap();
+        assert_eq!(trimmed.masking.masks.masks[0].outline.at(0)[0], [40.0, 0.0]);
     }
 
     #[test]

@@ -4,7 +4,7 @@ use crate::scene::anim::Rotation;
 use serde_json::{Map, Value, json};
 
 /// The format that documents are written in.
-pub const FORMAT: u64 = 4;
+pub const FORMAT: u64 = 5;
 
 /// Why a document cannot be read.
 #[derive(Debug, thiserror::Error)]
@@ -46,6 +46,7 @@ pub fn upgrade(mut document: Value) -> Result<Value, DocumentError> {
             Some(1) => in_parts(document)?,
             Some(2) => anchored(document)?,
             Some(3) => surfaced(document),
+            Some(4) => finished(document),
             Some(found) => return Err(DocumentError::Newer { found }),
             None => return Err(DocumentError::NoFormat),
         };
@@ -101,6 +102,14 @@ fn anchored(mut document: Value) -> Result<Value, DocumentError> {
     Ok(document)
 }
 
+/// From format 4, which knew nothing that stands in front, and no finish.
+fn finished(mut document: Value) -> Value {
+    document["format"] = json!(5);
+    document["holding"] = json!({ "holdouts": [], "next": 1 });
+    document["finish"] = json!({});
+    document
+}
+
 /// From format 3, which knew one distance at most, no surfaces, and the corners of a floor row by row.
 fn surfaced(mut document: Value) -> Value {
     document["format"] = json!(4);
@@ -125,12 +134,13 @@ mod tests {
     use super::*;
     use crate::scene::{AnalysisId, ScaleBasis, ShotDocument};
 
-    const KEPT: [&str; 5] = [
+    const KEPT: [&str; 6] = [
         include_str!("../../../tests/fixtures/document-1-walk-finished.json"),
         include_str!("../../../tests/fixtures/document-1-masked.json"),
         include_str!("../../../tests/fixtures/document-1-first-version.json"),
         include_str!("../../../tests/fixtures/document-2-walk-lit.json"),
         include_str!("../../../tests/fixtures/document-3-walk-lit.json"),
+        include_str!("../../../tests/fixtures/document-4-wall.json"),
     ];
 
     fn read(text: &str) -> Result<ShotDocument, String> {
@@ -218,6 +228,14 @@ mod tests {
     }
 
     #[test]
+    fn documents_of_the_fourth_format_keep_everything_and_have_nothing_in_front() {
+        let wall = read(KEPT[5]).unwrap();
+        assert_eq!((wall.placing.inserts.len(), wall.surfacing.surfaces.len()), (3, 2));
+        assert!(wall.holding.holdouts.is_empty() && wall.finish.is_plain());
+        assert_eq!((wall.light.at(0.0).ambient, wall.light.at(0.0).sun_width_deg), (0.35, 1.375));
+    }
+
+    #[test]
     fn what_is_written_is_read_as_it_was_and_says_its_format() {
         for kept in KEPT {
             let document = read(kept).unwrap();
@@ -230,7 +248,7 @@ mod tests {
 
     #[test]
     fn documents_of_a_later_format_or_of_none_are_refused_with_the_reason() {
-        assert!(read(r#"{"format":5}"#).unwrap_err().contains("format 5"));
+        assert!(read(r#"{"format":6}"#).unwrap_err().contains("format 6"));
         assert!(read(r#"{"format":"x"}"#).unwrap_err().contains("no number"));
         assert!(read("[]").unwrap_err().contains("no object"));
         assert!(read("{}").is_err());

@@ -16,6 +16,9 @@ pub enum InsertError {
         /// Most.
         high: f64,
     },
+    /// A number of its grade.
+    #[error(transparent)]
+    Number(#[from] crate::scene::anim::NumberError),
     /// A normal that is none.
     #[error("the surface has no direction; place it on a surface again")]
     NoDirection,

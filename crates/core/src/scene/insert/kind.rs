@@ -1,6 +1,6 @@
 //! What kind of thing an insert is.
 
-use super::{Backdrop, Effect, InsertError, Play, Prop, Sign, Title};
+use super::{Backdrop, Effect, InsertError, Lamp, Play, Prop, Sign, Title};
 use crate::scene::Asset;
 use serde::{Deserialize, Serialize};
 
@@ -20,6 +20,8 @@ pub enum InsertKind {
     Backdrop(Backdrop),
     /// A place with a name, for others to hang on.
     Marker,
+    /// A light.
+    Lamp(Lamp),
 }
 
 /// A value that can change over time.
@@ -41,6 +43,7 @@ impl InsertKind {
             Self::Effect(_) => "effect",
             Self::Backdrop(_) => "backdrop",
             Self::Marker => "marker",
+            Self::Lamp(_) => "lamp",
         }
     }
 
@@ -48,9 +51,14 @@ impl InsertKind {
     pub fn label(&self) -> String {
         match self {
             Self::Title(title) => title.text.lines().next().unwrap_or(self.word()).to_owned(),
-            Self::Marker => self.word().to_owned(),
+            Self::Marker | Self::Lamp(_) => self.word().to_owned(),
             _ => self.asset().map_or_else(String::new, |a| a.file.clone()),
         }
+    }
+
+    /// Whether it is never seen itself.
+    pub fn is_unseen(&self) -> bool {
+        matches!(self, Self::Marker | Self::Lamp(_))
     }
 
     /// Whether it is seen from the front alone, so that it hangs on a wall.
@@ -61,7 +69,7 @@ impl InsertKind {
     /// The file that it shows.
     pub fn asset(&self) -> Option<&Asset> {
         match self {
-            Self::Title(_) | Self::Marker => None,
+            Self::Title(_) | Self::Marker | Self::Lamp(_) => None,
             Self::Sign(sign) => Some(&sign.asset),
             Self::Prop(prop) => Some(&prop.asset),
             Self::Effect(effect) => Some(&effect.asset),
@@ -86,7 +94,7 @@ impl InsertKind {
     /// How what it shows runs.
     pub fn play(&self) -> Option<&Play> {
         match self {
-            Self::Title(_) | Self::Marker => None,
+            Self::Title(_) | Self::Marker | Self::Lamp(_) => None,
             Self::Prop(prop) => Some(&prop.play),
             Self::Sign(sign) => Some(&sign.play),
             Self::Effect(effect) => Some(&effect.play),
@@ -97,7 +105,7 @@ impl InsertKind {
     /// The same, to be changed.
     pub fn play_mut(&mut self) -> Option<&mut Play> {
         match self {
-            Self::Title(_) | Self::Marker => None,
+            Self::Title(_) | Self::Marker | Self::Lamp(_) => None,
             Self::Prop(prop) => Some(&mut prop.play),
             Self::Sign(sign) => Some(&mut sign.play),
             Self::Effect(effect) => Some(&mut effect.play),
@@ -110,6 +118,7 @@ impl InsertKind {
         match self {
             Self::Title(title) => title.colour,
             Self::Sign(sign) => sign.edge,
+            Self::Lamp(lamp) => lamp.colour,
             Self::Prop(_) | Self::Effect(_) | Self::Backdrop(_) | Self::Marker => [200; 3],
         }
     }
@@ -126,6 +135,7 @@ impl InsertKind {
             Self::Effect(effect) => effect.validate(),
             Self::Backdrop(backdrop) => backdrop.validate(),
             Self::Marker => Ok(()),
+            Self::Lamp(lamp) => lamp.validate(),
         }
     }
 
@@ -136,6 +146,7 @@ impl InsertKind {
             Self::Sign(sign) => sign.slot(name),
             Self::Effect(effect) => effect.slot(name),
             Self::Backdrop(backdrop) => backdrop.slot(name),
+            Self::Lamp(lamp) => lamp.slot(name),
             Self::Prop(_) | Self::Marker => None,
         }
     }

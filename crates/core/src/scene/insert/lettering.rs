@@ -35,7 +35,7 @@ pub enum Align {
 /// What letters are made of, as far as light goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Finish {
+pub enum LetterFinish {
     /// Gives light back evenly.
     #[default]
     Matt,
@@ -91,7 +91,7 @@ pub struct Lettering {
     pub font_file: Option<Asset>,
     /// What it is made of.
     #[serde(default)]
-    pub finish: Finish,
+    pub finish: LetterFinish,
     /// Of the bevel, where it is another than that of the face.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub bevel_colour: Option<[u8; 3]>,
@@ -121,7 +121,7 @@ impl Default for Lettering {
             letter_space: 0.0,
             line_step: line_step(),
             font_file: None,
-            finish: Finish::default(),
+            finish: LetterFinish::default(),
             bevel_colour: None,
             side_colour: None,
             face: None,

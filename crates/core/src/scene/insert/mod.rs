@@ -8,6 +8,7 @@ mod error;
 mod family;
 mod haze;
 mod kind;
+mod lamp;
 mod lettering;
 mod placement;
 mod play;
@@ -26,21 +27,23 @@ pub(crate) use error::within;
 pub use family::{is_shown, kin_of, parents_of, world_of};
 pub use haze::{Haze, HazeForm};
 pub use kind::{InsertKind, Slot};
-pub use lettering::{Align, Covering, Finish, Fit, Lettering, Profile};
+pub use lamp::{Lamp, LampForm};
+pub use lettering::{Align, Covering, Fit, LetterFinish, Lettering, Profile};
 pub use placement::{Facing, Placement, Stance};
 pub use play::{Ends, Play};
 pub use prop::{MaterialChange, ModelFoot, ModelMap, ModelUp, Prop};
 pub use sign::{Alpha, Sign};
 pub use span::Span;
 pub use title::Title;
-pub use track::{ContentTrack, Track};
+pub use track::ContentTrack;
 
-use super::anim::{Animated, Rotation};
+use super::anim::{Animated, NumberRule, Numbers, Rotation};
 use crate::geometry::Similarity;
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::sync::LazyLock;
 
 /// Names an insert within its shot; never used twice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -88,6 +91,12 @@ pub struct Insert {
     /// What of it is lost in haze.
     #[serde(default, skip_serializing_if = "is_usual")]
     pub haze: Haze,
+    /// How much of the light of the surroundings reaches it, and is mirrored in it.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    pub surrounded: f64,
+    /// What is done to its light, by the names of a grade's numbers.
+    #[serde(default, skip_serializing_if = "Numbers::is_usual")]
+    pub grade: Numbers,
     /// Several of it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub copies: Option<Copies>,
@@ -107,12 +116,23 @@ fn is_opaque(opacity: &Animated<f64>) -> bool {
     *opacity == opaque()
 }
 
+fn one() -> f64 {
+    1.0
+}
+
+fn is_one(value: &f64) -> bool {
+    *value == 1.0
+}
+
 fn is_usual<T: Default + PartialEq>(value: &T) -> bool {
     *value == T::default()
 }
 
-/// Longest name, characters.
-const MAX_NAME: usize = 80;
+/// The numbers of a grade.
+static GRADE: LazyLock<Vec<NumberRule>> = LazyLock::new(super::grading::grade_rules);
+
+/// Longest name of a thing, characters.
+pub const NAME_MOST: usize = 80;
 
 impl Insert {
     /// Something that covers what lies behind it; its document gives it an id and a name.
@@ -132,16 +152,24 @@ impl Insert {
             flipped: [false; 2],
             near_fade_m: 0.0,
             haze: Haze::default(),
+            surrounded: 1.0,
+            grade: Numbers::default(),
             copies: None,
             tracks: BTreeMap::new(),
             began: None,
         }
     }
 
+    /// What a number of its grade may be, by its name.
+    pub fn grade_rule(name: &str) -> Option<&'static NumberRule> {
+        GRADE.iter().find(|r| r.name == name)
+    }
+
     /// Moves its keys, its span, and what it shows, in time by frames.
     pub fn shift(&mut self, by: f64) {
         self.placement.shift(by);
         self.opacity.shift(by);
+        self.grade.shift(by);
         self.span.shift(by);
         self.began.iter_mut().for_each(|b| b.shift(by));
         self.tracks.values_mut().for_each(|t| t.shift(by));
@@ -159,6 +187,7 @@ impl Insert {
             "near-fade" => Some(Slot::Number(&mut self.near_fade_m)),
             "haze-reach" => Some(Slot::Number(&mut self.haze.reach)),
             "haze-soft" => Some(Slot::Number(&mut self.haze.soft)),
+            "surrounded" => Some(Slot::Number(&mut self.surrounded)),
             _ => self.content.slot(name),
         }
     }
@@ -216,6 +245,7 @@ impl Insert {
     pub fn changes(&self) -> bool {
         self.placement.moves()
             || self.opacity.changes()
+            || self.grade.changes()
             || !self.span.is_everywhere()
             || self.tracks.values().any(|t| t.key_frames().len() > 1)
     }
@@ -232,12 +262,14 @@ impl Insert {
     pub fn validate(&self) -> Result<(), InsertError> {
         self.placement.validate()?;
         self.opacity.validate(|v| within("the opacity", *v, 0.0, 1.0))?;
-        if self.name.chars().count() > MAX_NAME || self.name.chars().any(char::is_control) {
-            return Err(InsertError::Name { most: MAX_NAME });
+        if self.name.chars().count() > NAME_MOST || self.name.chars().any(char::is_control) {
+            return Err(InsertError::Name { most: NAME_MOST });
         }
         self.span.validate()?;
         within("the distance of the fade", self.near_fade_m, 0.0, 1e5)?;
         self.haze.validate()?;
+        within("the light of the surroundings", self.surrounded, 0.0, 100.0)?;
+        self.grade.validate(&GRADE)?;
         self.copies.iter().try_for_each(Copies::validate)?;
         self.content.validate()?;
         // What changes is checked at each of its keys.

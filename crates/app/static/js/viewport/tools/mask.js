@@ -5,10 +5,12 @@ import { marksMasks } from "../shown.js";
 import {
   contains,
   countsOn,
+  featherAt,
   fromLine,
   outlineAt,
   pieces,
   withCorner,
+  withFeather,
   withKey,
   withoutCorner,
 } from "../../math/outline.js";
@@ -31,7 +33,7 @@ export class MaskEditor {
 
   /** @returns {Mask|null} */
   chosen() {
-    return this.masks().find((m) => m.id === this.viewport.model.chosenOf("mask")) ?? null;
+    return this.masks().find((m) => m.id === this.viewport.model.chosenMask()) ?? null;
   }
 
   /** Corners on the stage. @param {Mask} mask */
@@ -43,7 +45,7 @@ export class MaskEditor {
   paint(g) {
     const { model } = this.viewport;
     for (const mask of this.masks()) {
-      const is = mask.id === model.chosenOf("mask");
+      const is = mask.id === model.chosenMask();
       if (is ? model.playing : !this.isShown(mask)) continue;
       this.paintOne(g, this.corners(mask), mask, is);
     }
@@ -57,7 +59,8 @@ export class MaskEditor {
 
   /** @param {CanvasRenderingContext2D} g @param {number[][]} at @param {Mask} mask @param {boolean} is */
   paintOne(g, at, mask, is) {
-    const out = (mask.mode === "keep-out") !== mask.inverted,
+    const hatches = mask.mode !== "shape",
+      out = (mask.mode === "keep-out") !== mask.inverted,
       counts = countsOn(mask, this.viewport.model.frame);
     const path = new Path2D();
     pieces(at, mask.smooth).forEach(({ a, b, c, d }, i) => {
@@ -85,7 +88,7 @@ export class MaskEditor {
       g.moveTo(k, h);
       g.lineTo(k + h, 0);
     }
-    g.stroke();
+    if (hatches) g.stroke();
     g.restore();
     for (const [width, colour] of /** @type {[number, string][]} */ ([
       [3, colours.stone],
@@ -97,7 +100,20 @@ export class MaskEditor {
       g.stroke(path);
     }
     g.setLineDash([]);
-    if (is) at.forEach((p, i) => paintCorner(g, p, !!mask.smooth[i], false));
+    if (!is) return;
+    at.forEach((p, i) => {
+      const reach = 0.5 * featherAt(mask, i) * this.viewport.view.scale;
+      if (reach > 3) {
+        g.strokeStyle = colours.bone;
+        g.lineWidth = 1;
+        g.setLineDash([2, 3]);
+        g.beginPath();
+        g.arc(p[0], p[1], reach, 0, 7);
+        g.stroke();
+        g.setLineDash([]);
+      }
+      paintCorner(g, p, !!mask.smooth[i], false);
+    });
   }
 
   /** What of a mask lies under the pointer. @param {number[]} at */
@@ -133,10 +149,13 @@ export class MaskEditor {
       this.save(withoutCorner(found.mask, found.corner));
       return true;
     }
-    if (model.chosenOf("mask") !== found.mask.id) {
-      model.choose({ kind: "mask", id: found.mask.id });
+    if (model.chosenMask() !== found.mask.id) {
+      const held = model.state.holdouts.find((/** @type {any} */ h) => h.by === "mask" && h.mask === found.mask.id);
+      const byIt = held && model.station === "holdouts";
+      model.choose(byIt ? { kind: "holdout", id: held.id } : { kind: "mask", id: found.mask.id });
       return true;
     }
+    if (event.shiftKey && found.corner !== undefined) return this.pullFeather(found.mask, found.corner);
     const began = found.mask,
       { frame } = model,
       outline = outlineAt(began, frame),
@@ -160,6 +179,24 @@ export class MaskEditor {
     return true;
   }
 
+  /** With Shift, dragging away from a corner makes the edge fade over as much there. @param {Mask} mask @param {number} i */
+  pullFeather(mask, i) {
+    const { model } = this.viewport,
+      corner = this.corners(mask)[i];
+    this.viewport.drag(
+      ([x, y]) => {
+        const away = Math.hypot(x - corner[0], y - corner[1]) / this.viewport.view.scale;
+        model.movingMask = withFeather(mask, i, 2 * away);
+      },
+      async () => {
+        if (model.movingMask) await this.save(model.movingMask);
+        model.movingMask = null;
+        model.touch();
+      },
+    );
+    return true;
+  }
+
   /**
    * Twice on a corner makes it smooth or straight, twice on an edge adds a corner.
    * @param {number[]} at
@@ -172,7 +209,7 @@ export class MaskEditor {
       return;
     }
     const found = this.under(at);
-    if (!found || found.mask.id !== model.chosenOf("mask")) return;
+    if (!found || found.mask.id !== model.chosenMask()) return;
     const { mask } = found;
     if (found.corner !== undefined) {
       const smooth = mask.keys[0].outline.map((_, i) => (i === found.corner ? !mask.smooth[i] : !!mask.smooth[i]));

@@ -46,10 +46,20 @@ export class OutlineTool {
       { tool, frame } = model;
     if (tool.kind !== "outline" || tool.corners.length < 3) return;
     const keys = [{ frame, outline: tool.corners }];
-    const mask = { id: 0, name: "", mode: tool.mode, keys, smooth: [], inverted: false, span: null };
-    if (!(await model.edit({ edit: "add-mask", mask }))) return;
+    const holds = tool.mode === "holdout";
+    const mask = {
+      id: 0,
+      name: "",
+      mode: holds ? "shape" : tool.mode,
+      keys,
+      smooth: [],
+      inverted: false,
+      span: null,
+      ...(holds ? { feather_px: 2 } : {}),
+    };
+    if (!(await model.edit({ edit: holds ? "draw-holdout" : "add-mask", mask }))) return;
     model.putAway();
-    model.chooseNewest("mask");
+    model.chooseNewest(holds ? "holdout" : "mask");
   }
 
   /** @param {CanvasRenderingContext2D} g */

@@ -1,0 +1,177 @@
+//! All that a finished frame is made from, over the whole shot.
+
+use super::assets::{self, AssetFiles, ShotAssets};
+use super::fronts::{self, Asked};
+use super::{EngineError, OpenShot, turn};
+use fennik_core::camera::{Camera, CameraPath};
+use fennik_core::scene::{Asset, HoldoutBy, Insert, ShotDocument};
+use fennik_core::solve::Solution;
+use fennik_render::{
+    Assets, Canvas, Finisher, Fronts, Projected, Quality, RenderScene, ShapeCache, colour, composite_on,
+};
+use fennik_store::Store;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Makes finished frames of a shot.
+pub struct Composer {
+    document: ShotDocument,
+    solution: Option<Arc<Solution>>,
+    scene: RenderScene,
+    assets: Arc<dyn Assets>,
+    table: Option<Arc<fennik_core::colour::ColourTable>>,
+    clip_width: u32,
+    /// What is done over all on the frame that was asked for last.
+    finisher: Mutex<Option<(u32, Arc<Finisher>)>>,
+}
+
+/// All files that a document shows.
+fn files_of(document: &ShotDocument) -> impl Iterator<Item = &Asset> {
+    let mattes = document.holding.holdouts.iter().filter_map(|h| match &h.by {
+        HoldoutBy::Matte { asset, .. } => Some(asset),
+        _ => None,
+    });
+    let around = document.light.surroundings.iter().map(|s| &s.asset);
+    document.placing.inserts.iter().flat_map(|i: &Insert| i.content.assets()).chain(mattes).chain(around)
+}
+
+impl Composer {
+    /// For a document of a shot, with its camera where it has one.
+    ///
+    /// # Errors
+    /// [`EngineError`] when an insert cannot be made or a file cannot be read.
+    pub fn new(
+        store: &Store,
+        (files, shapes): (&Arc<AssetFiles>, &ShapeCache),
+        shot: &OpenShot,
+        document: ShotDocument,
+        solution: Option<Arc<Solution>>,
+    ) -> Result<Self, EngineError> {
+        let assets = ShotAssets::of_all(store, files, files_of(&document), Some(shot))?;
+        let scene = RenderScene::build(&document.placing.inserts, &document.light, shapes, &assets)?
+            .pausing(turn::give_way)
+            .behind(fronts::walls(&document))
+            .on_surfaces(document.surfacing.surfaces.clone())
+            .held_apart(fronts::apart(&document));
+        let table = match &document.finish.table {
+            Some(table) if !document.finish.off => Some(assets::table_of(store, table)?),
+            _ => None,
+        };
+        Ok(Self { document, solution, scene, assets, table, clip_width: shot.clip.width, finisher: Mutex::default() })
+    }
+
+    /// For a shot as it stands, read from its store.
+    ///
+    /// # Errors
+    /// As [`Composer::new`].
+    pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Self, EngineError> {
+        let document = shot.document().clone();
+        let solution = document.solving.solve.map(|_| shot.solution(store)).transpose()?.map(Arc::new);
+        Self::new(store, (&Arc::default(), &ShapeCache::default()), shot, document, solution)
+    }
+
+    /// The document that it was made from.
+    pub fn document(&self) -> &ShotDocument {
+        &self.document
+    }
+
+    /// The camera of a frame for pictures of a width; `None` where it was not solved.
+    fn camera_at(&self, frame: u32, width: u32) -> Option<Camera> {
+        let solution = self.solution.as_ref()?;
+        let camera = CameraPath::new(solution, &self.document.datum.world_from_solve).at(frame)?;
+        Some(camera.scaled(f64::from(width) / f64::from(solution.width)))
+    }
+
+    /// What is done over all on a frame.
+    fn finisher(&self, frame: u32) -> Arc<Finisher> {
+        let held = || self.finisher.lock().unwrap_or_else(PoisonError::into_inner);
+        let changes = self.document.finish.changes();
+        if let Some((_, there)) = held().as_ref().filter(|(of, _)| !changes || *of == frame) {
+            return there.clone();
+        }
+        let finish = if self.document.finish.off { Default::default() } else { self.document.finish.clone() };
+        let now = finish.at(f64::from(frame), self.document.trim.count());
+        let made = Arc::new(Finisher::new(now, self.table.clone()));
+        *held() = Some((frame, made.clone()));
+        made
+    }
+
+    /// What stands in front on a frame, of a plate of display bytes.
+    ///
+    /// # Errors
+    /// [`EngineError`] names the holdout whose picture cannot be read.
+    pub fn fronts(&self, frame: u32, size: [usize; 2], rgb: &[u8]) -> Result<Fronts, EngineError> {
+        let light = if fronts::asks_plate(&self.document, frame) { colour::light_of(rgb) } else { Vec::new() };
+        let camera = |frame: u32| self.camera_at(frame, size[0] as u32);
+        let asked = Asked {
+            frame,
+            size,
+            clip_width: self.clip_width,
+            plate: &light,
+            camera: &camera,
+            assets: self.assets.as_ref(),
+        };
+        fronts::fronts(&self.document, &asked)
+    }
+
+    /// What a camera sees of the scene for a quick look, found out before the plate is there; `None` without a camera. For
+    /// an exact picture everything is only put in its place.
+    ///
+    /// # Errors
+    /// [`EngineError::Render`] names the insert whose picture of that time cannot be read.
+    pub fn ahead(
+        &self,
+        camera_of: u32,
+        (width, height): (u32, u32),
+        quality: Quality,
+    ) -> Result<Option<Projected>, EngineError> {
+        let Some(camera) = self.camera_at(camera_of, width) else { return Ok(None) };
+        if quality == Quality::Draft {
+            return Ok(Some(Projected::new(&camera, [width as usize, height as usize], &self.scene, quality)?));
+        }
+        self.scene.prepare(&camera);
+        Ok(None)
+    }
+
+    /// Finishes a frame over its plate, display bytes of any size of the shot's frame; what is placed is drawn as the
+    /// camera of `camera_of` sees it, and a frame without a camera has nothing placed. `ahead` is what was found out
+    /// before.
+    ///
+    /// # Errors
+    /// [`EngineError`] names the insert or the holdout whose picture of that time cannot be read.
+    pub fn finish(
+        &self,
+        rgb: &mut [u8],
+        (width, height): (u32, u32),
+        (frame, camera_of): (u32, u32),
+        quality: Quality,
+        ahead: Option<Projected>,
+    ) -> Result<(), EngineError> {
+        let size = [width as usize, height as usize];
+        let finisher = self.finisher(frame);
+        let camera = self.camera_at(camera_of, width);
+        let fronts = if camera.is_some() { self.fronts(frame, size, rgb)? } else { Fronts::none() };
+        let draw = |canvas: &mut Canvas| -> Result<(), EngineError> {
+            match (&ahead, &camera) {
+                (Some(projected), _) => projected.draw(canvas, &fronts),
+                (None, Some(camera)) => {
+                    let how = (quality, self.document.placing.shutter);
+                    composite_on(canvas, size, camera, &self.scene, how, &fronts)?;
+                }
+                (None, None) => {}
+            }
+            Ok(())
+        };
+        if quality == Quality::Draft || finisher.is_plain() {
+            let mut canvas = Canvas::Bytes(rgb);
+            draw(&mut canvas)?;
+            finisher.apply(&mut canvas, size);
+            return Ok(());
+        }
+        let mut light = colour::light_of(rgb);
+        let mut canvas = Canvas::Light(&mut light);
+        draw(&mut canvas)?;
+        finisher.apply(&mut canvas, size);
+        colour::write_bytes(&light, rgb);
+        Ok(())
+    }
+}

@@ -1,0 +1,206 @@
+//! Flat parts of the plate that are not seen themselves: shadows fall on them, they darken where something stands, and
+//! mirror it.
+
+use crate::colour::{linear_colour, luminance};
+use crate::light::{Care, Falling, Seen, Sent, scattered, shade};
+use crate::placed::PlacedScene;
+use fennik_core::matte::contains;
+use fennik_core::scene::{CatcherNow, Surface};
+use fennik_core::survey::Plane;
+use nalgebra::{Vector2, Vector3};
+use std::f32::consts::TAU;
+
+type V = Vector3<f32>;
+
+/// Looks into a rough mirror.
+const LOOKS: usize = 12;
+/// Clear things that a mirrored ray goes through.
+const DEEPEST: usize = 3;
+/// A mirrored ray begins so far off the plane, of the distance to the camera.
+const OFFSET: f32 = 1e-4;
+/// Still water, looked at straight on, mirrors so much; what mirrors as little mirrors all at a grazing look.
+const WATER: f32 = 0.04;
+
+/// A flat part of the plate with what it does at one time. Its own frame has y along its normal.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct CatchPlane {
+    origin: V,
+    /// Of the world, in its own frame.
+    axes: [V; 3],
+    /// Corners, x and z of its own frame; without end where there are none.
+    outline: Option<Vec<[f64; 2]>>,
+    pub now: CatcherNow,
+    /// Linear.
+    tint: V,
+}
+
+impl CatchPlane {
+    /// The floor.
+    pub fn floor(now: CatcherNow) -> Self {
+        let tint = linear_colour(now.tint);
+        Self { origin: V::zeros(), axes: [V::x(), V::y(), V::z()], outline: None, now, tint }
+    }
+
+    /// A surface.
+    pub fn surface(surface: &Surface, now: CatcherNow) -> Self {
+        let (point, normal) = (Vector3::from(surface.point), Vector3::from(surface.normal));
+        let [a, _] = Plane { point, normal }.across();
+        let c = a.cross(&normal);
+        let lies = |p: &[f64; 3]| [a.dot(&(Vector3::from(*p) - point)), c.dot(&(Vector3::from(*p) - point))];
+        Self {
+            origin: point.cast(),
+            axes: [a.cast(), normal.cast(), c.cast()],
+            outline: Some(surface.outline.iter().map(lies).collect()),
+            now,
+            tint: linear_colour(now.tint),
+        }
+    }
+
+    /// Its unit normal, world.
+    pub fn normal(&self) -> V {
+        self.axes[1]
+    }
+
+    /// A place of the world in its own frame.
+    pub fn own(&self, at: V) -> V {
+        self.turned(at - self.origin)
+    }
+
+    /// A direction of the world in its own frame.
+    pub fn turned(&self, way: V) -> V {
+        V::new(self.axes[0].dot(&way), self.axes[1].dot(&way), self.axes[2].dot(&way))
+    }
+
+    /// A direction of its own frame in the world.
+    pub fn way(&self, own: V) -> V {
+        self.axes[0] * own.x + self.axes[1] * own.y + self.axes[2] * own.z
+    }
+
+    /// A place of its own frame in the world.
+    pub fn world(&self, own: V) -> V {
+        self.origin + self.way(own)
+    }
+
+    /// Whether it is the floor's plane, where nothing need be turned.
+    pub fn bits(&self) -> [[u32; 3]; 3] {
+        [self.origin, self.axes[0], self.axes[1]].map(|v| <[f32; 3]>::from(v).map(f32::to_bits))
+    }
+
+    /// Corners of its outline, x and z of its own frame.
+    pub fn corners(&self) -> Option<&[[f64; 2]]> {
+        self.outline.as_deref()
+    }
+
+    fn holds(&self, at: Vector2<f32>) -> bool {
+        self.outline.as_ref().is_none_or(|o| contains(o, f64::from(at.x), f64::from(at.y)))
+    }
+}
+
+/// What a place of a plane sends towards the eye over the plate.
+pub(crate) fn caught(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Care, plane: usize) -> Sent {
+    let clear = Sent { light: [0.0; 4], lit: false };
+    let of = &scene.catches[plane];
+    let own = of.own(seen.at);
+    let place = Vector2::new(own.x, own.z);
+    // Its back is not seen.
+    if !of.holds(place) || seen.along.dot(&of.normal()) >= 0.0 {
+        return clear;
+    }
+    let mut alpha = darkened(scene, light, seen.at, place, care, plane);
+    let mut out = of.tint * alpha;
+    if of.now.mirror > 0.0 {
+        let (mirrored, part) = mirrored(scene, light, seen, care, of);
+        out = out * (1.0 - part) + mirrored;
+        alpha = alpha + part - alpha * part;
+    }
+    Sent { light: [out.x, out.y, out.z, alpha], lit: false }
+}
+
+/// How much of its light a place has lost to what is placed, 0 to 1.
+fn darkened(scene: &PlacedScene, light: &Falling, at: V, place: Vector2<f32>, care: Care, plane: usize) -> f32 {
+    let of = &scene.catches[plane];
+    let on = &scene.shadows(care.fine)[plane];
+    let normal = of.normal();
+    let sun = luminance(light.sun.into()) * normal.dot(&light.toward_sun).max(0.0);
+    let everywhere = luminance(scene.everywhere(light, normal).into());
+    let (mut whole, mut lost) = (sun + everywhere, sun * on.sun_at(place));
+    for (lamp, shadow) in scene.lamps.iter().zip(&on.lamps) {
+        let (falling, toward, _) = lamp.falling(lamp.at, at);
+        let own = luminance(falling.into()) * normal.dot(&toward).max(0.0);
+        whole += own;
+        lost += own * on.kept_of(shadow, place) * lamp.floor_shadow;
+    }
+    let shadow = lost / whole.max(1e-6) * of.now.shadow as f32;
+    let contact = if of.now.contact > 0.0 { on.contact_at(place) * of.now.contact as f32 } else { 0.0 };
+    1.0 - (1.0 - shadow.min(1.0)) * (1.0 - contact.min(1.0))
+}
+
+/// What is mirrored at a place, times how much of it; and how much that is.
+fn mirrored(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Care, of: &CatchPlane) -> (V, f32) {
+    let normal = of.normal();
+    let facing = -seen.along.dot(&normal);
+    let head_on = of.now.mirror as f32;
+    let grazing = (head_on / WATER).min(1.0);
+    let part = head_on + (grazing - head_on) * (1.0 - facing).powi(5);
+    let rough = of.now.mirror_rough as f32;
+    let looks = if care.quick || rough < 0.01 { 1 } else { LOOKS };
+    let from = seen.at + normal * (OFFSET * seen.distance.max(1.0));
+    let straight = seen.along + normal * (2.0 * facing);
+    let side = if straight.x.abs() < 0.7 { V::x() } else { V::z() };
+    let u = straight.cross(&side).normalize();
+    let v = straight.cross(&u);
+    let turn = scattered(seen.at);
+    let (mut sum, mut share) = (V::zeros(), 0.0);
+    for k in 0..looks {
+        // Micro facets lean the more the rougher it is; their mirrored rays lean twice as much.
+        let q = (k as f32 + 0.5) / looks as f32;
+        let away = if looks == 1 { 0.0 } else { 2.0 * rough * rough * (q / (1.0 - q)).sqrt().min(3.0) };
+        let (sin, cos) = (2.399_963_2 * k as f32 + TAU * turn).sin_cos();
+        let mut along = (straight + (u * cos + v * sin) * away).normalize();
+        let under = along.dot(&normal);
+        if under < 0.0 {
+            along -= normal * (2.0 * under);
+        }
+        let (light, seen) = ray(scene, light, (from, along), seen, care, of);
+        sum += light;
+        share += seen;
+    }
+    (sum * (part / looks as f32), share * part / looks as f32)
+}
+
+/// What a mirrored ray meets: light times how much of it is seen, and that.
+fn ray(
+    scene: &PlacedScene,
+    light: &Falling,
+    (mut from, along): (V, V),
+    seen: &Seen,
+    care: Care,
+    of: &CatchPlane,
+) -> (V, f32) {
+    let (mut sum, mut left, mut gone) = (V::zeros(), 1.0f32, 0.0f32);
+    for _ in 0..DEEPEST {
+        let Some((face, distance)) = scene.nearest(from, along) else { break };
+        let at = from + along * distance;
+        gone += distance;
+        let fade = of.now.mirror_fade_m as f32;
+        let fades = if fade > 0.0 { (1.0 - gone / fade).max(0.0) } else { 1.0 };
+        let hit = Seen {
+            face: &scene.faces[face],
+            index: face,
+            at,
+            along,
+            distance: seen.distance + gone,
+            pixel: seen.pixel,
+        };
+        let sent = shade(scene, light, &hit, Care { shadows: care.shadows, ..care });
+        let look = scene.look(hit.face);
+        let [r, g, b, alpha] = sent.light.map(|v| v * look.share_at(at, hit.distance) * fades);
+        sum += V::new(r, g, b) * left;
+        left *= 1.0 - alpha;
+        if left < 0.01 {
+            break;
+        }
+        from = at + along * (1e-3 * distance.max(0.01));
+    }
+    (sum, 1.0 - left)
+}
