@@ -1,4 +1,5 @@
 // What every browser test needs: a server of its own, a page, and a look at the stage's pixels.
+import assert from "node:assert/strict";
 import { execFileSync, spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -118,6 +119,42 @@ export async function colourAt(page, [x, y], half = 2) {
     [x, y, half],
   );
 }
+
+/** Where a place of the picture lies on the page, px. */
+export const placeOnPage = (page, at) =>
+  page.evaluate(([x, y]) => {
+    const { stage } = globalThis.fennik,
+      box = stage.canvas.getBoundingClientRect(),
+      p = stage.toStage([x, y]);
+    return [p[0] + box.left, p[1] + box.top];
+  }, at);
+
+/** Waits until the exact picture of the shot as it now is stands on the stage. */
+export async function exactlyDrawn(page) {
+  await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
+  await page.waitForFunction(() => document.getElementById("plate").dataset.quality === "exact", null, {
+    timeout: 60_000,
+  });
+}
+
+/** Waits until the picture at a place is of a colour: a test of r, g and b. */
+export const seenAt = (page, at, test, what) =>
+  page
+    .waitForFunction(
+      async ([at, source]) => {
+        const { stage } = globalThis.fennik,
+          [x, y] = stage.toStage(at),
+          d = window.devicePixelRatio;
+        const [r, g, b] = document
+          .getElementById("plate")
+          .getContext("2d")
+          .getImageData(Math.round(x * d), Math.round(y * d), 1, 1).data;
+        return new Function("r", "g", "b", `return ${source}`)(r, g, b);
+      },
+      [at, test],
+      { timeout: 20_000 },
+    )
+    .catch(async () => assert.fail(`${what}: ${await colourAt(page, at, 1)}`));
 
 export const distance = (a, b) => Math.hypot(...a.map((v, i) => v - b[i]));
 

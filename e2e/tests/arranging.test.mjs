@@ -1,7 +1,7 @@
 // Things that are placed: dragged by themselves, nudged, copied, hung, keyed in the timeline, pulled by their corners.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { edited, endAll, openStation, showFrame, startAll, stateOf, unfold } from "../support.mjs";
+import { edited, endAll, openStation, showFrame, startAll, stateOf, unfold, placeOnPage } from "../support.mjs";
 
 let folder, server, browser, page;
 
@@ -24,13 +24,7 @@ const chosen = () =>
 
 const changed = (act) => edited(page, act, { timeout: 20_000 });
 
-const onPage = (at) =>
-  page.evaluate(([x, y]) => {
-    const { stage } = globalThis.fennik,
-      box = stage.canvas.getBoundingClientRect(),
-      p = stage.toStage([x, y]);
-    return [p[0] + box.left, p[1] + box.top];
-  }, at);
+const onPage = (at) => placeOnPage(page, at);
 
 /** The middle of the outline of the chosen insert, on the page. */
 const middle = () =>

@@ -11,7 +11,10 @@ import {
   distance,
   edited,
   endAll,
+  exactlyDrawn,
   openStation,
+  placeOnPage,
+  seenAt,
   showFrame,
   startAll,
   stateOf,
@@ -54,13 +57,7 @@ const state = () => stateOf(page);
 
 const changed = (act) => edited(page, act, { timeout: 20_000 });
 
-const onPage = (at) =>
-  page.evaluate(([x, y]) => {
-    const { stage } = globalThis.fennik,
-      box = stage.canvas.getBoundingClientRect(),
-      p = stage.toStage([x, y]);
-    return [p[0] + box.left, p[1] + box.top];
-  }, at);
+const onPage = (at) => placeOnPage(page, at);
 
 /** Takes a file in and has it in hand. */
 async function takeIn(name) {
@@ -74,32 +71,8 @@ async function clickAt(at) {
   await changed(() => page.mouse.click(x, y));
 }
 
-/** Waits until the exact picture of the shot as it now is stands on the stage. */
-async function drawn() {
-  await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
-  await page.waitForFunction(() => document.getElementById("plate").dataset.quality === "exact", null, {
-    timeout: 60_000,
-  });
-}
-
-/** Waits until the picture at a place is of a colour. */
-const seen = (at, test, what) =>
-  page
-    .waitForFunction(
-      async ([at, source]) => {
-        const { stage } = globalThis.fennik,
-          [x, y] = stage.toStage(at),
-          d = window.devicePixelRatio;
-        const [r, g, b] = document
-          .getElementById("plate")
-          .getContext("2d")
-          .getImageData(Math.round(x * d), Math.round(y * d), 1, 1).data;
-        return new Function("r", "g", "b", `return ${source}`)(r, g, b);
-      },
-      [at, test],
-      { timeout: 20_000 },
-    )
-    .catch(async () => assert.fail(`${what}: ${await colourAt(page, at, 1)}`));
+const drawn = () => exactlyDrawn(page);
+const seen = (at, test, what) => seenAt(page, at, test, what);
 
 test("a picture is taken in, shown as it would stand, and stands where it is clicked", async () => {
   await takeIn("red crest.svg");

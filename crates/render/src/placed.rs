@@ -6,9 +6,8 @@ use crate::light::{AroundNow, Care, Falling, LampNow};
 use crate::material::Material;
 use crate::shadow::{Casts, FloorShadow, Patch, Source, Sun, on_one_grid, reach, side_by_side};
 use crate::tree::Bvh;
-use fennik_core::colour::Grade;
 use fennik_core::geometry::Similarity;
-use fennik_core::scene::{Blend, Haze, HazeForm, LightNow};
+use fennik_core::scene::{Blend, Haze, HazeForm, InsertGrade, LightNow};
 use nalgebra::{Vector2, Vector3};
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
@@ -49,7 +48,7 @@ pub(crate) struct Look {
     /// Whether something else stands in front of it than of others.
     pub held: bool,
     /// What is done to its light.
-    pub grade: Option<Arc<Grade>>,
+    pub grade: Option<Arc<InsertGrade>>,
     /// How much of the light of the surroundings reaches it.
     pub surrounded: f32,
 }
@@ -187,6 +186,9 @@ pub struct PlacedScene {
     pub(crate) light: LightNow,
     pub(crate) lamps: Vec<LampNow>,
     pub(crate) around: Option<AroundNow>,
+    /// Haze between the eye and everything: linear light, and the part that is lost a world unit.
+    pub(crate) haze_colour: Vector3<f32>,
+    pub(crate) haze_per_unit: f32,
     /// Flat parts of the plate that catch.
     pub(crate) catches: Vec<CatchPlane>,
     casters: Vec<Caster>,
@@ -220,6 +222,8 @@ impl PlacedScene {
             light,
             lamps: Vec::new(),
             around: None,
+            haze_colour: Vector3::zeros(),
+            haze_per_unit: 0.0,
             catches: Vec::new(),
             casters: Vec::new(),
             tree: OnceLock::new(),

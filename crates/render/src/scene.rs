@@ -3,6 +3,7 @@
 use crate::Mesh;
 use crate::assets::Assets;
 use crate::catching::CatchPlane;
+use crate::colour::linear_colour;
 use crate::dressed::{Dressed, Shown};
 use crate::light::{Around, AroundNow, LampNow, Panorama};
 use crate::placed::{HazeNow, Look, PlacedScene};
@@ -11,8 +12,8 @@ use fennik_core::camera::Camera;
 use fennik_core::colour::Grade;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
-    Catcher, CatcherNow, Copy, Facing, Insert, InsertKind, Lamp, Light, Surface, grade_at, is_shown, parents_of,
-    world_of,
+    Catcher, CatcherNow, Copy, Facing, Insert, InsertGrade, InsertKind, Lamp, LensLook, Light, Surface, is_shown,
+    parents_of, world_of,
 };
 use nalgebra::{Rotation3, Vector3};
 use std::borrow::Cow;
@@ -64,6 +65,8 @@ pub struct RenderScene {
     around: Mutex<Option<(Grade, Arc<Around>)>>,
     /// Surfaces that may catch.
     surfaces: Vec<Surface>,
+    /// The haze is a part of it.
+    lens: LensLook,
     shapes: ShapeCache,
     assets: Arc<dyn Assets>,
     /// What does not change over time.
@@ -120,6 +123,7 @@ impl RenderScene {
             panorama: around,
             around: Mutex::default(),
             surfaces: Vec::new(),
+            lens: LensLook::default(),
             shapes: shapes.clone(),
             assets: assets.clone(),
             stands: OnceLock::new(),
@@ -172,6 +176,28 @@ impl RenderScene {
         Ok(self.still.get_or_init(|| placed).clone())
     }
 
+    /// The same within an exposure, where what is to be sharp stands as it does at `middle`, frames, moved by a way that
+    /// keeps it where the camera saw it then.
+    ///
+    /// # Errors
+    /// As [`RenderScene::at`].
+    pub fn within(
+        &self,
+        frame: f64,
+        eye: Vector3<f64>,
+        (middle, kept): (f64, Similarity),
+    ) -> Result<Arc<PlacedScene>, RenderError> {
+        if !self.instances.iter().any(|i| i.insert.unblurred) {
+            return self.at(frame, eye, false);
+        }
+        let mut scene = PlacedScene::empty(self.light.at(frame), self.shapes.casts()).holding(self.held);
+        self.walls.iter().for_each(|wall| scene.hide_behind(wall));
+        self.place_all(|i| !i.insert.unblurred, (frame, false), eye, &Similarity::identity(), &mut scene)?;
+        self.place_all(|i| i.insert.unblurred, (middle, false), eye, &kept, &mut scene)?;
+        self.surround(frame, eye, &mut scene);
+        Ok(Arc::new(scene))
+    }
+
     /// Places everything for an exact picture that is drawn soon; what is wrong is said when it is.
     pub fn prepare(&self, camera: &Camera) {
         let _ = self.at(f64::from(camera.frame), camera.centre(), false);
@@ -183,21 +209,38 @@ impl RenderScene {
         Self { surfaces, ..self }
     }
 
+    /// The same, in the haze that a lens look has.
+    #[must_use]
+    pub fn in_haze(self, lens: LensLook) -> Self {
+        Self { lens, ..self }
+    }
+
     /// Whether anything looks or stands otherwise at another time, or for another eye.
     fn changes(&self) -> bool {
         let moves = |p: &Placed| p.insert.changes() || p.parents.iter().any(Insert::changes);
         // What is mirrored is seen where the eye says.
         let mirrors = self.light.catchers.iter().any(|c| c.at(0.0).mirror > 0.0 || c.changes());
-        self.light.changes() || mirrors || self.lamps.iter().any(moves) || self.instances.iter().any(Instance::changes)
+        self.light.changes()
+            || self.lens.changes()
+            || mirrors
+            || self.lamps.iter().any(moves)
+            || self.instances.iter().any(Instance::changes)
     }
 
     fn placed(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<PlacedScene, RenderError> {
         let mut scene = self.stands(eye)?.begun(self.light.at(frame));
-        self.place_all(Instance::changes, (frame, rough), eye, &mut scene)?;
+        self.place_all(Instance::changes, (frame, rough), eye, &Similarity::identity(), &mut scene)?;
+        self.surround(frame, eye, &mut scene);
+        Ok(scene)
+    }
+
+    /// All that is about what stands: lamps, what is all round, haze, and what catches.
+    fn surround(&self, frame: f64, eye: Vector3<f64>, scene: &mut PlacedScene) {
         scene.lamps = self.lamps.iter().filter_map(|p| p.lamp(frame)).collect();
         scene.around = self.around_at(frame);
+        let air = self.lens.at(frame);
+        (scene.haze_colour, scene.haze_per_unit) = (linear_colour(air.haze_colour), air.haze_per_m as f32);
         scene.catch(self.planes(frame), eye.cast());
-        Ok(scene)
     }
 
     /// What is all round at a time, frames, made ready once for each grade.
@@ -234,7 +277,7 @@ impl RenderScene {
         }
         let mut scene = PlacedScene::empty(self.light.at(0.0), self.shapes.casts()).holding(self.held);
         self.walls.iter().for_each(|wall| scene.hide_behind(wall));
-        self.place_all(|i| !i.changes(), (0.0, false), eye, &mut scene)?;
+        self.place_all(|i| !i.changes(), (0.0, false), eye, &Similarity::identity(), &mut scene)?;
         Ok(self.stands.get_or_init(|| scene))
     }
 
@@ -243,11 +286,12 @@ impl RenderScene {
         wanted: impl Fn(&Instance) -> bool,
         when: (f64, bool),
         eye: Vector3<f64>,
+        kept: &Similarity,
         scene: &mut PlacedScene,
     ) -> Result<(), RenderError> {
         for i in self.instances.iter().filter(|i| wanted(i)) {
             scene.begin_caster();
-            self.place(i, when, eye, scene).map_err(|cause| wrong(&i.insert, cause))?;
+            self.place(i, when, eye, kept, scene).map_err(|cause| wrong(&i.insert, cause))?;
         }
         Ok(())
     }
@@ -257,6 +301,7 @@ impl RenderScene {
         i: &Instance,
         (frame, rough): (f64, bool),
         eye: Vector3<f64>,
+        kept: &Similarity,
         scene: &mut PlacedScene,
     ) -> Result<(), ShapeError> {
         let copies = copies_of(&i.insert);
@@ -276,7 +321,7 @@ impl RenderScene {
             let materials = dressed.materials(&insert, then, self.assets.as_ref(), rough)?;
             let Some(materials) = materials.filter(|_| opacity > 0.0) else { continue };
             let Some(shape) = dressed.shape(&insert, then) else { continue };
-            let at = stands(&insert, *copy, frame, &world, eye);
+            let at = stands(&insert, *copy, frame, &world, eye).then(kept);
             let number = copy.map_or(0, |c| c.number);
             let look = Look {
                 opacity: opacity as f32,
@@ -372,11 +417,11 @@ fn stands(insert: &Insert, copy: Option<Copy>, frame: f64, world: &Similarity, e
 }
 
 /// What is done to its light at a time, frames.
-fn graded(insert: &Insert, frame: f64) -> Option<Arc<Grade>> {
-    if insert.grade.is_usual() {
+fn graded(insert: &Insert, frame: f64) -> Option<Arc<InsertGrade>> {
+    if insert.grade.is_usual() && insert.drawn.is_none() {
         return None;
     }
-    Some(grade_at(&insert.grade, frame)).filter(|g| !g.is_plain()).map(Arc::new)
+    insert.grade_at(frame).map(Arc::new)
 }
 
 /// Its copies, or itself alone.

@@ -4,10 +4,12 @@ use super::assets::{self, AssetFiles, ShotAssets};
 use super::fronts::{self, Asked};
 use super::{EngineError, OpenShot, turn};
 use fennik_core::camera::{Camera, CameraPath};
-use fennik_core::scene::{Asset, HoldoutBy, Insert, ShotDocument};
+use fennik_core::scene::anim::Numbers;
+use fennik_core::scene::{Asset, HoldoutBy, Insert, InsertKind, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_render::{
-    Assets, Canvas, Finisher, Fronts, Projected, Quality, RenderScene, ShapeCache, colour, composite_on,
+    Assets, Canvas, Drawing, Finisher, Fronts, LensPass, Projected, Quality, RenderScene, ShapeCache, colour,
+    composite_on,
 };
 use fennik_store::Store;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -51,7 +53,8 @@ impl Composer {
             .pausing(turn::give_way)
             .behind(fronts::walls(&document))
             .on_surfaces(document.surfacing.surfaces.clone())
-            .held_apart(fronts::apart(&document));
+            .held_apart(fronts::apart(&document))
+            .in_haze(document.lens.clone());
         let table = match &document.finish.table {
             Some(table) if !document.finish.off => Some(assets::table_of(store, table)?),
             _ => None,
@@ -93,6 +96,54 @@ impl Composer {
         let made = Arc::new(Finisher::new(now, self.table.clone()));
         *held() = Some((frame, made.clone()));
         made
+    }
+
+    /// How a frame is drawn.
+    fn drawing(&self, frame: u32, quality: Quality) -> Drawing {
+        let look = &self.document.lens;
+        let now = look.at(f64::from(frame));
+        let (shutter, phase) = (self.document.placing.shutter, now.phase);
+        let lens = Some(LensPass::new(now, look.measured.grain.clone(), u64::from(frame)));
+        Drawing { quality, shutter, phase, lens }
+    }
+
+    /// An insert as it is lit, without what is done to its colours, alone on a frame: light times how much of it is there,
+    /// and that; `None` without a camera.
+    ///
+    /// # Errors
+    /// [`EngineError`] when it cannot be made.
+    pub fn alone(
+        &self,
+        insert: &Insert,
+        frame: u32,
+        (width, height): (u32, u32),
+    ) -> Result<Option<Vec<[f32; 4]>>, EngineError> {
+        let Some(camera) = self.camera_at(frame, width) else { return Ok(None) };
+        let all = self.document.placing.inserts.iter().cloned();
+        let alone: Vec<Insert> = all
+            .map(|i| {
+                let is = i.id == insert.id;
+                // What it hangs on stays, unseen; lamps light it.
+                let seen = is || matches!(i.content, InsertKind::Lamp(_));
+                let opacity = if seen { i.opacity.clone() } else { 0.0.into() };
+                let (grade, drawn) = (Numbers::default(), None);
+                Insert { opacity, grade, drawn, hidden: i.hidden && !is, solo: false, ..i }
+            })
+            .collect();
+        let mut light = self.document.light.clone();
+        light.floor_shadow = 0.0.into();
+        light.catchers.clear();
+        let scene = RenderScene::build(&alone, &light, &ShapeCache::default(), &self.assets)?;
+        let size = [width as usize, height as usize];
+        let how = Drawing { quality: Quality::Draft, shutter: 0.0, phase: 0.0, lens: None };
+        let over = |ground: f32| -> Result<Vec<[f32; 3]>, EngineError> {
+            let mut picture = vec![[ground; 3]; size[0] * size[1]];
+            composite_on(&mut Canvas::Light(&mut picture), size, &camera, &scene, &how, &Fronts::none())?;
+            Ok(picture)
+        };
+        let (black, white) = (over(0.0)?, over(1.0)?);
+        let part = |b: &[f32; 3], w: &[f32; 3]| (1.0 - (w[1] - b[1])).clamp(0.0, 1.0);
+        Ok(Some(black.iter().zip(&white).map(|(b, w)| [b[0], b[1], b[2], part(b, w)]).collect()))
     }
 
     /// What stands in front on a frame, of a plate of display bytes.
@@ -150,18 +201,19 @@ impl Composer {
         let finisher = self.finisher(frame);
         let camera = self.camera_at(camera_of, width);
         let fronts = if camera.is_some() { self.fronts(frame, size, rgb)? } else { Fronts::none() };
+        let how = self.drawing(frame, quality);
+        let lens_acts = how.lens.as_ref().is_some_and(LensPass::acts);
         let draw = |canvas: &mut Canvas| -> Result<(), EngineError> {
             match (&ahead, &camera) {
                 (Some(projected), _) => projected.draw(canvas, &fronts),
                 (None, Some(camera)) => {
-                    let how = (quality, self.document.placing.shutter);
-                    composite_on(canvas, size, camera, &self.scene, how, &fronts)?;
+                    composite_on(canvas, size, camera, &self.scene, &how, &fronts)?;
                 }
                 (None, None) => {}
             }
             Ok(())
         };
-        if quality == Quality::Draft || finisher.is_plain() {
+        if quality == Quality::Draft || (finisher.is_plain() && !lens_acts) {
             let mut canvas = Canvas::Bytes(rgb);
             draw(&mut canvas)?;
             finisher.apply(&mut canvas, size);

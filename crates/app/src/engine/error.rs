@@ -70,6 +70,9 @@ pub enum EngineError {
     /// The library.
     #[error(transparent)]
     Library(#[from] super::library::LibraryError),
+    /// What cannot be measured of a plate or of what is placed.
+    #[error(transparent)]
+    Match(#[from] super::matching::MatchError),
     /// A look that is kept.
     #[error(transparent)]
     Look(#[from] super::finishing::LookError),

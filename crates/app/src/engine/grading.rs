@@ -1,8 +1,9 @@
 //! What pages and recipes know of a grade: its numbers in groups, and how they are set.
 
 use super::kinds::{Field, Measure, ValueError, Values, When, amount};
+use fennik_core::colour::Likeness;
 use fennik_core::scene::anim::{NumberRule, Numbers};
-use fennik_core::scene::{CURVES, HUE_RULES, TONES};
+use fennik_core::scene::{BASIC, CURVES, HUE_RULES, TONES};
 use serde_json::{Value, json};
 use std::sync::LazyLock;
 
@@ -67,6 +68,15 @@ pub fn set(numbers: &mut Numbers, rule: Option<&NumberRule>, when: When, value: 
     let value = amount(value, Measure::Plain)?;
     numbers.with(rule, |of| when.put(of, value));
     Ok(true)
+}
+
+/// Numbers with what makes one colour another on top.
+pub fn with_likeness(numbers: &Numbers, like: &Likeness) -> Numbers {
+    let mut all = numbers.clone();
+    for (rule, more) in BASIC.iter().zip([like.exposure, like.warmth, like.tint]) {
+        all.with(rule, |v| v.map(|now| (now + more).clamp(rule.low, rule.high)));
+    }
+    all
 }
 
 /// Those of numbers that are other than usual, as steps of a recipe say them: still ones by name, and the keys of the

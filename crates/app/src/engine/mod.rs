@@ -18,6 +18,7 @@ pub mod kinds;
 pub mod laying;
 pub mod library;
 pub mod light;
+pub mod matching;
 pub mod measure;
 pub mod output;
 pub mod picture;

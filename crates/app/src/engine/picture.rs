@@ -262,6 +262,7 @@ pub fn key(shot: &OpenShot) -> String {
         document.placing.shutter,
         fronts,
         &document.finish,
+        &document.lens,
         // The last frame fades.
         document.finish.changes().then_some(document.trim.last),
     ))

@@ -58,6 +58,7 @@ async fn show_state(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<i
             "light": document.light,
             "holdouts": document.holding.holdouts,
             "finish": document.finish,
+            "lens": document.lens,
             // Whether frames look otherwise than they were filmed although nothing is placed.
             "graded": !document.finish.is_plain(),
             // What its pictures and its solve are made from: as long as these stay, nothing need be fetched anew.

@@ -15,6 +15,7 @@ import { holdouts } from "./stations/holdouts.js";
 import { inserts } from "./stations/inserts.js";
 import { light } from "./stations/light.js";
 import { masks } from "./stations/masks.js";
+import { match } from "./stations/match.js";
 import { solve } from "./stations/solve.js";
 import { timed } from "./stations/timed.js";
 import { track } from "./stations/track.js";
@@ -52,6 +53,7 @@ const stations = [
   inserts(context),
   light(context),
   holdouts(context),
+  match(context),
   finish(context),
   timed(context),
 ];

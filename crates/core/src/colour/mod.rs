@@ -4,6 +4,7 @@
 //! a display can show and may be more; display values are encoded by the law of sRGB (IEC 61966-2-1).
 
 mod difference;
+mod drawn;
 mod grade;
 mod hues;
 mod oklab;
@@ -12,6 +13,7 @@ mod transfer;
 mod white;
 
 pub use difference::{delta_e, lab_of};
+pub use drawn::{Likeness, ToneGrade, likeness, likeness_of, oklab_colour, tone_weights};
 pub use grade::{CURVE_NODES, Grade, HueChange};
 pub use hues::{HUES, hue_weights};
 pub use oklab::{linear_of_oklab, oklab_of};

@@ -1,9 +1,14 @@
-//! Pictures as the analysis sees them: single-channel planes of `f32`, their pyramids and filters.
+//! Pictures as the analysis sees them: single-channel planes of `f32`, their pyramids and filters; and what is measured of
+//! a plate: its grain, its sharpness.
 
+mod grain;
 mod plane;
 mod prepare;
 mod pyramid;
+mod sharpness;
 
+pub use grain::{GRAIN_BANDS, Grain, grain_field, measure_grain};
 pub use plane::{Plane, PlaneError};
 pub use prepare::{Channel, PictureSettings, channel_of, prepare};
 pub use pyramid::Pyramid;
+pub use sharpness::edge_blur_px;

@@ -6,10 +6,12 @@ mod asset;
 mod catcher;
 mod datum;
 mod document;
+mod drawn;
 mod finish;
 mod grading;
 mod holdout;
 mod insert;
+mod lens;
 mod pull;
 mod spot;
 mod sun;
@@ -31,10 +33,12 @@ pub use document::{
     HoldoutEdit, Light, LightColour, LightEdit, LightNow, Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument,
     Solving, SolvingEdit, Surfacing, SurfacingEdit, Tracking, TrackingEdit,
 };
+pub use drawn::{DRAW, Drawn};
 pub use finish::{BARS, FADES, Finish, FinishNow, TABLE_STRENGTH, VIGNETTE};
 pub use grading::{BASIC, CURVES, HUE_RULES, TONES, grade_at, grade_rules};
 pub use holdout::{Holdout, HoldoutBy, HoldoutError, HoldoutId, MatteOf};
 pub use insert::*;
+pub use lens::{BLOOM, FOCUS, GLASS, GRAIN, HAZE, LENS_RULES, LENS_WIDTH_PX, LensLook, LensNow, PHASE, PlateMeasure};
 pub use pull::{PullError, PulledCorners, Rectangle, pulled};
 pub use spot::{FAR_M, Spot, SpotError, SpotKind, spot_at, spot_far, spot_on};
 pub use sun::{SunError, SunSeen, sun_by_shadow};

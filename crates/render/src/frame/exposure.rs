@@ -1,16 +1,18 @@
 //! The picture while the shutter is open.
 
 use super::bins::Bins;
-use super::moment::drawn;
+use super::moment::{Parted, drawn};
 use super::view::{Knows, Recall, View};
 use crate::blend::Rgba;
-use crate::canvas::{Canvas, Fronts};
+use crate::canvas::{Behind, Canvas, Fronts};
 use crate::layers::Bounds;
+use crate::lens::{Drawn, LensPass};
 use crate::light::Care;
 use crate::placed::PlacedScene;
 use crate::raster::{SAMPLES, TILE, project, sample_offset};
 use crate::scene::{RenderError, RenderScene};
 use fennik_core::camera::Camera;
+use fennik_core::geometry::Similarity;
 use nalgebra::Vector3;
 use rayon::prelude::*;
 use std::ops::Range;
@@ -34,6 +36,8 @@ const ROWS_AT_ONCE: usize = 6;
 pub(super) struct Exposure {
     /// Part of a frame.
     shutter: f64,
+    /// Frames by which its middle lies after the frame's time.
+    phase: f64,
     /// What is seen all the while, where the camera alone moves.
     still: Option<Arc<PlacedScene>>,
     /// Whether shadows are looked for carefully.
@@ -44,8 +48,8 @@ pub(super) struct Exposure {
 
 impl Exposure {
     /// `None` where nothing is seen to move, so that a moment will do.
-    pub fn new(camera: &Camera, scene: &RenderScene, shutter: f64) -> Result<Option<Self>, RenderError> {
-        let ends = [moment(camera, scene, -0.5 * shutter)?, moment(camera, scene, 0.5 * shutter)?];
+    pub fn new(camera: &Camera, scene: &RenderScene, shutter: f64, phase: f64) -> Result<Option<Self>, RenderError> {
+        let ends = [moment(camera, scene, phase - 0.5 * shutter)?, moment(camera, scene, phase + 0.5 * shutter)?];
         let moves = motion(&ends);
         if moves <= SEEN_PX {
             return Ok(None);
@@ -54,7 +58,7 @@ impl Exposure {
         let still = all_stands(&ends).then(|| scene.at(f64::from(camera.frame), camera.centre(), false)).transpose()?;
         // What moves casts another shadow each time; a rough one will do.
         let fine = still.is_some() || casters_stand(&ends);
-        Ok(Some(Self { shutter, still, fine, moves }))
+        Ok(Some(Self { shutter, phase, still, fine, moves }))
     }
 
     /// The part of the exposure that a moment belongs to.
@@ -81,7 +85,16 @@ impl Exposure {
 /// A moment of the exposure, frames from its middle: the camera, and everything in its place.
 fn moment(camera: &Camera, scene: &RenderScene, after: f64) -> Result<(Camera, Arc<PlacedScene>), RenderError> {
     let then = camera.after(after);
-    let placed = scene.at(f64::from(camera.frame) + after, then.centre(), false)?;
+    let (here, there) = (camera.pose(), then.pose());
+    let back = there.rotation.inverse();
+    // From where it stands to where it is seen then as it is now.
+    let kept = Similarity {
+        scale: 1.0,
+        rotation: back * here.rotation,
+        translation: back * (here.translation - there.translation),
+    };
+    let middle = f64::from(camera.frame);
+    let placed = scene.within(middle + after, then.centre(), (middle, kept))?;
     Ok((then, placed))
 }
 
@@ -123,8 +136,17 @@ struct Moment {
     bins: Bins,
 }
 
-/// Light of the pixels of a tile, added up, and how often anything was seen in each; empty where nothing ever was.
-type Sums = Vec<Rgba>;
+/// What was seen in a pixel, added up over moments.
+#[derive(Debug, Clone, Copy, Default)]
+struct Sum {
+    /// Light, and how often anything was seen; or what [`Parted::Apart`] says.
+    light: Rgba,
+    /// How far away, and how often.
+    far: [f32; 2],
+}
+
+/// Of the pixels of a tile; empty where nothing ever was seen.
+type Sums = Vec<Sum>;
 
 /// The picture while the shutter is open: the mean of the light of moments, each looked at elsewhere within the pixel, so
 /// that edges are smooth and what moves is blurred by as much as it moves. Moments between which next to nothing moves
@@ -135,14 +157,14 @@ pub(super) fn exposed(
     camera: &Camera,
     scene: &RenderScene,
     exposure: &Exposure,
-    fronts: &Fronts,
+    (fronts, lens): (&Fronts, Option<&LensPass>),
 ) -> Result<(), RenderError> {
     let [width, height] = size;
     let bounds = Bounds { left: 0, top: 0, right: width, bottom: height };
     let across = width.div_ceil(TILE);
     let mut sums: Vec<Sums> = vec![Sums::new(); across * height.div_ceil(TILE)];
     let placed = |k: usize| {
-        let after = exposure.shutter * ((k as f64 + 0.5) / SAMPLES as f64 - 0.5);
+        let after = exposure.phase + exposure.shutter * ((k as f64 + 0.5) / SAMPLES as f64 - 0.5);
         let (mut then, placed) = match &exposure.still {
             Some(placed) => (camera.after(after), placed.clone()),
             None => moment(camera, scene, after)?,
@@ -153,6 +175,7 @@ pub(super) fn exposed(
         Ok((k, then, placed))
     };
     let triangles = placed(0)?.2.triangles.len();
+    let parted = if lens.is_some() { Parted::Apart } else { Parted::Whole };
     let care = Care { shadows: true, fine: exposure.fine, quick: false };
     for group in exposure.groups((HELD / triangles.max(1)).clamp(1, TOGETHER)) {
         let placed = group.map(placed).collect::<Result<Vec<_>, RenderError>>()?;
@@ -161,24 +184,28 @@ pub(super) fn exposed(
             Moment { camera, placed, part: exposure.part(k), bins }
         };
         let moments: Vec<Moment> = placed.into_par_iter().map(projected).collect();
-        let views: Vec<View> =
-            moments.iter().map(|m| View::new(&m.camera, &m.placed, care, canvas.behind(), size, fronts)).collect();
+        let asks_far = lens.is_some_and(LensPass::asks_depth);
+        let view = |m| viewed(m, care, canvas.behind(), size, fronts).asking_far(asks_far);
+        let views: Vec<View> = moments.iter().map(view).collect();
         views.iter().for_each(View::look_ahead);
         for (n, rows) in sums.chunks_mut(across * ROWS_AT_ONCE).enumerate() {
             (scene.between)();
             let first = n * across * ROWS_AT_ONCE;
             rows.par_iter_mut().enumerate().with_min_len(4).for_each_init(
                 || vec![Knows::default(); TILE * TILE],
-                |knows, (i, sums)| add(&moments, &views, first + i, knows, sums),
+                |knows, (i, sums)| add(&moments, &views, first + i, (knows, parted), sums),
             );
         }
     }
-    finish(canvas, size, &sums, fronts);
+    match lens {
+        Some(lens) => lens.finish(drawn_of(size, &sums, lens.asks_depth()), canvas, fronts),
+        None => finish(canvas, size, &sums, fronts),
+    }
     Ok(())
 }
 
 /// Adds what some moments see in a tile.
-fn add(moments: &[Moment], views: &[View], number: usize, knows: &mut [Knows], sums: &mut Sums) {
+fn add(moments: &[Moment], views: &[View], number: usize, (knows, parted): (&mut [Knows], Parted), sums: &mut Sums) {
     let mut part = None;
     for (moment, view) in moments.iter().zip(views) {
         if moment.bins.of(number).len() == 0 {
@@ -189,27 +216,52 @@ fn add(moments: &[Moment], views: &[View], number: usize, knows: &mut [Knows], s
             part = Some(moment.part);
         }
         let tile = drawn(view, &moment.bins, number, false);
-        sums.resize(tile.size[0] * tile.size[1], [0.0; 4]);
+        sums.resize(tile.size[0] * tile.size[1], Sum::default());
         let [left, top] = moment.bins.corner(number);
         tile.each(|k, face, before| {
             let (x, y) = (left + k % tile.size[0], top + k / tile.size[0]);
             let plate = view.behind(x, y);
-            let (seen, _) = view.mixed(face, before, [x as f64, y as f64], plate, Recall::Pixel(&mut knows[k]));
-            if face > 0 || seen != plate {
-                (0..3).for_each(|c| sums[k][c] += seen[c]);
-                sums[k][3] += 1.0;
+            let mixed = view.mixed(face, before, [x as f64, y as f64], plate, Recall::Pixel(&mut knows[k]));
+            if face > 0 || mixed.seen != plate {
+                let part = parted.of(&mixed, &plate);
+                (0..4).for_each(|c| sums[k].light[c] += part[c]);
+                if mixed.far.is_finite() {
+                    sums[k].far = [sums[k].far[0] + mixed.far, sums[k].far[1] + 1.0];
+                }
             }
         });
     }
 }
 
+/// A moment as it is seen over a plate.
+fn viewed<'a>(m: &'a Moment, care: Care, plate: Behind<'a>, size: [usize; 2], fronts: &'a Fronts) -> View<'a> {
+    View::new(&m.camera, &m.placed, care, plate, size, fronts)
+}
+
+/// The sum of a pixel.
+fn sum_at(sums: &[Sums], width: usize, x: usize, y: usize) -> Option<&Sum> {
+    let left = x / TILE * TILE;
+    sums[y / TILE * width.div_ceil(TILE) + x / TILE].get(y % TILE * TILE.min(width - left) + x - left)
+}
+
+/// The mean, apart from the plate.
+fn drawn_of([width, height]: [usize; 2], sums: &[Sums], asks_depth: bool) -> Drawn {
+    let n = SAMPLES as f32;
+    let at = |i: usize| sum_at(sums, width, i % width, i / width).copied().unwrap_or_default();
+    let pixels = (0..width * height).into_par_iter().map(|i| at(i).light.map(|v| v / n)).collect();
+    let far = |i: usize| {
+        let [sum, count] = at(i).far;
+        if count > 0.0 { sum / count } else { f32::INFINITY }
+    };
+    let depth = asks_depth.then(|| (0..width * height).into_par_iter().map(far).collect());
+    Drawn { size: [width, height], pixels, depth }
+}
+
 /// Puts the mean of the light over the plate, but for what stands in front.
 fn finish(canvas: &mut Canvas, [width, height]: [usize; 2], sums: &[Sums], fronts: &Fronts) {
     let n = SAMPLES as f32;
-    let across = width.div_ceil(TILE);
     canvas.each_pixel(width, 0..height, |x, y, behind| {
-        let left = x / TILE * TILE;
-        let sum = sums[y / TILE * across + x / TILE].get(y % TILE * TILE.min(width - left) + x - left)?;
+        let sum = sum_at(sums, width, x, y)?.light;
         let part = 1.0 - fronts.all_at(y * width + x);
         if sum[3] <= 0.0 || part <= 0.0 {
             return None;

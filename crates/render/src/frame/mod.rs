@@ -7,7 +7,8 @@ mod sight;
 mod view;
 
 use crate::canvas::{Canvas, Fronts};
-use crate::layers::compose;
+use crate::layers::{Bounds, Layer, compose};
+use crate::lens::{Drawn, LensPass};
 use crate::light::Care;
 use crate::placed::PlacedScene;
 use crate::raster::project;
@@ -15,7 +16,7 @@ use crate::scene::{RenderError, RenderScene};
 use bins::{Bins, bounds};
 use exposure::{Exposure, exposed};
 use fennik_core::camera::Camera;
-use moment::inserts;
+use moment::{Parted, inserts};
 use std::sync::Arc;
 use view::View;
 
@@ -46,7 +47,21 @@ pub fn composite(
     shutter: f64,
 ) -> Result<(), RenderError> {
     assert_eq!(rgb.len(), 3 * width * height, "three bytes a pixel");
-    composite_on(&mut Canvas::Bytes(rgb), [width, height], camera, scene, (quality, shutter), &Fronts::none())
+    let how = Drawing { quality, shutter, phase: 0.0, lens: None };
+    composite_on(&mut Canvas::Bytes(rgb), [width, height], camera, scene, &how, &Fronts::none())
+}
+
+/// How a frame is drawn.
+#[derive(Debug, Clone)]
+pub struct Drawing {
+    /// How carefully.
+    pub quality: Quality,
+    /// Part of a frame for which the exact picture is exposed; 0 is a moment.
+    pub shutter: f64,
+    /// Frames by which the middle of the exposure lies after the frame's time.
+    pub phase: f64,
+    /// What lens and film do to the exact picture.
+    pub lens: Option<LensPass>,
 }
 
 /// Draws the scene over a picture of a size, but for what stands in front of it; see [`composite`].
@@ -61,16 +76,18 @@ pub fn composite_on(
     size: [usize; 2],
     camera: &Camera,
     scene: &RenderScene,
-    (quality, shutter): (Quality, f64),
+    how: &Drawing,
     fronts: &Fronts,
 ) -> Result<(), RenderError> {
+    let (quality, shutter) = (how.quality, how.shutter);
+    let lens = how.lens.as_ref().filter(|l| quality == Quality::Exact && l.acts());
     assert_eq!(canvas.len(), size[0] * size[1], "the picture is of its size");
     if quality == Quality::Exact && shutter > 0.0 {
-        if let Some(exposure) = Exposure::new(camera, scene, shutter)? {
-            return exposed(canvas, size, camera, scene, &exposure, fronts);
+        if let Some(exposure) = Exposure::new(camera, scene, shutter, how.phase)? {
+            return exposed(canvas, size, camera, scene, &exposure, (fronts, lens));
         }
     }
-    Projected::new(camera, size, scene, quality)?.draw(canvas, fronts);
+    Projected::new(camera, size, scene, quality)?.drawn(canvas, fronts, lens);
     Ok(())
 }
 
@@ -101,14 +118,40 @@ impl Projected {
     /// # Panics
     /// When the picture is not of its size.
     pub fn draw(&self, canvas: &mut Canvas, fronts: &Fronts) {
+        self.drawn(canvas, fronts, None);
+    }
+
+    fn drawn(&self, canvas: &mut Canvas, fronts: &Fronts, lens: Option<&LensPass>) {
         assert_eq!(canvas.len(), self.size[0] * self.size[1], "the picture is of its size");
         let Some(bins) = &self.bins else { return };
         let exact = self.quality == Quality::Exact;
         let care = Care { shadows: exact, fine: exact, quick: !exact };
-        let layer =
-            inserts(&View::new(&self.camera, &self.placed, care, canvas.behind(), self.size, fronts), bins, exact);
-        compose(canvas, self.size[0], &layer, fronts);
+        let asks_far = lens.is_some_and(LensPass::asks_depth);
+        let own = View::new(&self.camera, &self.placed, care, canvas.behind(), self.size, fronts);
+        let parted = if lens.is_some() { Parted::Apart } else { Parted::Whole };
+        let (layer, far) = inserts(&own.asking_far(asks_far), bins, exact, parted);
+        match lens {
+            Some(lens) => lens.finish(whole(self.size, &layer, far), canvas, fronts),
+            None => compose(canvas, self.size[0], &layer, fronts),
+        }
     }
+}
+
+/// A layer as large as the picture.
+fn whole(size: [usize; 2], layer: &Layer, far: Vec<f32>) -> Drawn {
+    let Bounds { left, top, .. } = layer.bounds;
+    let columns = layer.bounds.width();
+    let spread = |row: usize| (top + row) * size[0] + left;
+    let mut pixels = vec![[0.0; 4]; size[0] * size[1]];
+    let mut depth = (!far.is_empty()).then(|| vec![f32::INFINITY; size[0] * size[1]]);
+    for row in 0..layer.bounds.height() {
+        let own = row * columns..(row + 1) * columns;
+        pixels[spread(row)..spread(row) + columns].copy_from_slice(&layer.pixels[own.clone()]);
+        if let Some(depth) = &mut depth {
+            depth[spread(row)..spread(row) + columns].copy_from_slice(&far[own]);
+        }
+    }
+    Drawn { size, pixels, depth }
 }
 
 #[cfg(test)]

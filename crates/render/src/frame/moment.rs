@@ -1,33 +1,70 @@
 //! What is seen at one moment.
 
 use super::bins::Bins;
-use super::view::{Recall, Run, View};
+use super::view::{Mixed, Recall, Run, View};
 use crate::blend::Rgba;
 use crate::layers::Layer;
 use crate::raster::{Fragment, SAMPLES, TILE, Tile, sample_offset};
 use rayon::prelude::*;
 
-/// The inserts mixed with the plate that lies behind them. With `edges`, sixteen samples on every edge.
-pub(super) fn inserts(view: &View, bins: &Bins, edges: bool) -> Layer {
+/// What an insert adds to a pixel, for the plate to be put under it: in whole, or apart from the plate.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Parted {
+    /// Light with the plate's in it, and 1.
+    Whole,
+    /// Light without the plate's, and how much of that is covered; see [`crate::lens`].
+    Apart,
+}
+
+impl Parted {
+    /// What was seen over a plate.
+    pub fn of(self, mixed: &Mixed, plate: &Rgba) -> Rgba {
+        match self {
+            Self::Whole => [mixed.seen[0], mixed.seen[1], mixed.seen[2], 1.0],
+            Self::Apart => {
+                let [r, g, b] = [0, 1, 2].map(|k| mixed.seen[k] - mixed.through * plate[k]);
+                [r, g, b, 1.0 - mixed.through]
+            }
+        }
+    }
+}
+
+/// The inserts mixed with the plate that lies behind them, and how far away they are where that is asked for. With
+/// `edges`, sixteen samples on every edge.
+pub(super) fn inserts(view: &View, bins: &Bins, edges: bool, parted: Parted) -> (Layer, Vec<f32>) {
     let bounds = bins.bounds;
     view.look_ahead();
     let mut layer = Layer::empty(bounds);
+    let mut far = if view.asks_far { vec![f32::INFINITY; layer.pixels.len()] } else { Vec::new() };
     let mut keys = vec![0u32; layer.pixels.len()];
     // Whole rows of tiles, so that each thread has pixels of its own.
     let lines = bounds.width() * TILE;
     let mut tiles: Vec<Vec<Tile>> = Vec::new();
-    let drawn = layer.pixels.par_chunks_mut(lines).zip(keys.par_chunks_mut(lines)).enumerate();
-    drawn.map(|(band, (pixels, keys))| middles(view, bins, band, edges, pixels, keys)).collect_into_vec(&mut tiles);
+    let bands = bounds.height().div_ceil(TILE);
+    let mut fars: Vec<&mut [f32]> =
+        if far.is_empty() { (0..bands).map(|_| &mut [][..]).collect() } else { far.chunks_mut(lines).collect() };
+    let drawn = layer.pixels.par_chunks_mut(lines).zip(keys.par_chunks_mut(lines)).zip(fars.par_iter_mut()).enumerate();
+    drawn
+        .map(|(band, ((pixels, keys), far))| middles(view, bins, (band, edges, parted), pixels, keys, far))
+        .collect_into_vec(&mut tiles);
     if edges {
         layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
-            tiles.iter().enumerate().for_each(|(i, tile)| at_edges(view, bins, (band, i), tile, &keys, pixels));
+            let each = tiles.iter().enumerate();
+            each.for_each(|(i, tile)| at_edges(view, bins, (band, i, parted), tile, &keys, pixels));
         });
     }
-    layer
+    (layer, far)
 }
 
 /// Draws a band of tiles at the middles of its pixels.
-fn middles(view: &View, bins: &Bins, band: usize, edges: bool, pixels: &mut [Rgba], keys: &mut [u32]) -> Vec<Tile> {
+fn middles(
+    view: &View,
+    bins: &Bins,
+    (band, edges, parted): (usize, bool, Parted),
+    pixels: &mut [Rgba],
+    keys: &mut [u32],
+    far: &mut [f32],
+) -> Vec<Tile> {
     let columns = bins.bounds.width();
     let draw = |i: usize| {
         let number = band * bins.across + i;
@@ -38,11 +75,15 @@ fn middles(view: &View, bins: &Bins, band: usize, edges: bool, pixels: &mut [Rgb
             let (at_x, at_y) = (bins.bounds.left + x, bins.bounds.top + band * TILE + y);
             let plate = view.behind(at_x, at_y);
             let recall = if edges { Recall::Nothing } else { Recall::Row(&mut run) };
-            let (seen, lit) = view.mixed(face, before, [at_x as f64, at_y as f64], plate, recall);
-            if face == 0 && seen == plate {
+            let mixed = view.mixed(face, before, [at_x as f64, at_y as f64], plate, recall);
+            let lit = mixed.lit;
+            if face == 0 && mixed.seen == plate {
                 return;
             }
-            pixels[y * columns + x] = [seen[0], seen[1], seen[2], 1.0];
+            pixels[y * columns + x] = parted.of(&mixed, &plate);
+            if let Some(slot) = far.get_mut(y * columns + x) {
+                *slot = mixed.far;
+            }
             // The lowest bit is always set; with the sun the highest changes.
             let own = if face > 0 { view.key(face - 1) ^ (u32::from(lit) << 31) } else { 0 };
             let catches = |f: &Fragment| view.scene.material(&view.scene.faces[f.face as usize]).catches.is_some();
@@ -63,7 +104,14 @@ pub(super) fn drawn(view: &View, bins: &Bins, number: usize, edges: bool) -> Til
 }
 
 /// Draws the pixels of a tile again in which something begins or ends, sample by sample.
-fn at_edges(view: &View, bins: &Bins, (band, i): (usize, usize), tile: &Tile, keys: &[u32], pixels: &mut [Rgba]) {
+fn at_edges(
+    view: &View,
+    bins: &Bins,
+    (band, i, parted): (usize, usize, Parted),
+    tile: &Tile,
+    keys: &[u32],
+    pixels: &mut [Rgba],
+) {
     let (columns, rows) = (bins.bounds.width(), bins.bounds.height());
     let (left, top) = (i * TILE, band * TILE);
     let differs = |x: usize, y: usize| {
@@ -92,25 +140,32 @@ fn at_edges(view: &View, bins: &Bins, (band, i): (usize, usize), tile: &Tile, ke
             continue;
         }
         let plate = view.behind(at_x, at_y);
-        pixels[y * columns + x] = from_samples(view, &faces, own, n, [at_x as f64, at_y as f64], plate);
+        pixels[y * columns + x] = from_samples(view, (&faces, own, n), [at_x as f64, at_y as f64], plate, parted);
     }
 }
 
 /// Light of a pixel from what its samples see, each lit where it lies.
-fn from_samples(view: &View, faces: &[u32; SAMPLES], own: &[Fragment], n: usize, at: [f64; 2], plate: Rgba) -> Rgba {
-    let mut sum = [0.0; 3];
+fn from_samples(
+    view: &View,
+    (faces, own, n): (&[u32; SAMPLES], &[Fragment], usize),
+    at: [f64; 2],
+    plate: Rgba,
+    parted: Parted,
+) -> Rgba {
+    let mut sum = [0.0; 4];
     let mut rest = own;
     for (k, face) in faces.iter().enumerate() {
         let count = rest.iter().take_while(|f| f.at as usize == n * SAMPLES + k).count();
         let (before, after) = rest.split_at(count);
         rest = after;
-        let seen = if *face == 0 && before.is_empty() {
-            plate
+        let mixed = if *face == 0 && before.is_empty() {
+            Mixed { seen: plate, lit: false, through: 1.0, far: f32::INFINITY }
         } else {
             let [dx, dy] = sample_offset(k).map(f64::from);
-            view.mixed(*face, before, [at[0] + dx, at[1] + dy], plate, Recall::Nothing).0
+            view.mixed(*face, before, [at[0] + dx, at[1] + dy], plate, Recall::Nothing)
         };
-        (0..3).for_each(|c| sum[c] += seen[c] / SAMPLES as f32);
+        let part = parted.of(&mixed, &plate);
+        (0..4).for_each(|c| sum[c] += part[c] / SAMPLES as f32);
     }
-    [sum[0], sum[1], sum[2], 1.0]
+    sum
 }

@@ -71,6 +71,23 @@ pub(super) struct View<'a> {
     light_of: &'static [f32; 256],
     /// Of the plate, px.
     pub size: [usize; 2],
+    /// Haze between the eye and what is seen: its light, and the part of light that is lost a world unit.
+    haze: Option<([f32; 3], f32)>,
+    /// Whether anybody wants to know how far away things are.
+    pub asks_far: bool,
+}
+
+/// What is seen at a place of the picture.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Mixed {
+    /// Light, the plate's with it.
+    pub seen: Rgba,
+    /// Whether the sun reaches the face.
+    pub lit: bool,
+    /// How much of the plate shows through.
+    pub through: f32,
+    /// How far away the nearest face is; without end where there is none.
+    pub far: f32,
 }
 
 impl<'a> View<'a> {
@@ -83,7 +100,25 @@ impl<'a> View<'a> {
         fronts: &'a Fronts,
     ) -> Self {
         let falling = Falling::new(&scene.light);
-        Self { scene, falling, sight: Sight::new(camera, size), care, plate, fronts, light_of: linear_table(), size }
+        let light_of = linear_table();
+        let haze = (scene.haze_per_unit > 0.0).then_some((scene.haze_colour.into(), scene.haze_per_unit));
+        Self {
+            scene,
+            falling,
+            sight: Sight::new(camera, size),
+            care,
+            plate,
+            fronts,
+            light_of,
+            size,
+            haze,
+            asks_far: false,
+        }
+    }
+
+    /// The same, for those who want to know how far away things are.
+    pub fn asking_far(self, asks_far: bool) -> Self {
+        Self { asks_far, ..self }
     }
 
     /// Makes what all who draw share, before they begin.
@@ -110,6 +145,13 @@ impl View<'_> {
             let alpha = sent.light[3];
             let [r, g, b] = grade.apply([0, 1, 2].map(|k| sent.light[k] / alpha)).map(|v| v * alpha);
             sent.light = [r, g, b, alpha];
+        }
+        // What goes with the camera is as hazy as it was made.
+        if let (Some((colour, per_unit)), None) = (self.haze, self.scene.look(face).behind) {
+            if self.scene.material(face).catches.is_none() {
+                let lost = 1.0 - (-per_unit * distance).exp();
+                (0..3).for_each(|k| sent.light[k] += (colour[k] * sent.light[3] - sent.light[k]) * lost);
+            }
         }
         (sent, at, distance)
     }
@@ -146,11 +188,11 @@ impl View<'_> {
     }
 
     /// What is seen at a place of the picture: the plate, a face, and what shows through before it, the farthest first.
-    /// Also whether the sun reaches the face.
-    pub fn mixed(&self, face: u32, before: &[Fragment], at: [f64; 2], plate: Rgba, mut recall: Recall) -> (Rgba, bool) {
-        let (mut seen, mut lit) = (plate, false);
+    pub fn mixed(&self, face: u32, before: &[Fragment], at: [f64; 2], plate: Rgba, mut recall: Recall) -> Mixed {
+        let mut mixed = Mixed { seen: plate, lit: false, through: 1.0, far: f32::INFINITY };
         if face > 0 && !self.scene.material(&self.scene.faces[face as usize - 1]).holds {
-            (seen, lit) = self.known(face - 1, at, &mut recall);
+            (mixed.seen, mixed.lit) = self.known(face - 1, at, &mut recall);
+            (mixed.through, mixed.far) = (0.0, self.far(face - 1, at));
         }
         for (i, fragment) in before.iter().enumerate() {
             let face = &self.scene.faces[fragment.face as usize];
@@ -178,9 +220,29 @@ impl View<'_> {
             if look.held {
                 part *= 1.0 - self.fronts.own_at(look.insert, self.pixel(at));
             }
-            seen = blend(light.map(|v| v * part), seen, look.blend);
+            let over = light.map(|v| v * part);
+            mixed.seen = blend(over, mixed.seen, look.blend);
+            // Other modes add to what is there, or take from it: none covers the plate.
+            if look.blend == fennik_core::scene::Blend::Normal {
+                mixed.through *= 1.0 - over[3];
+            }
+            if over[3] > 0.1 && material.catches.is_none() {
+                mixed.far = self.far(fragment.face, at);
+            }
         }
-        (seen, lit)
+        mixed
+    }
+
+    /// How far from the eye a face is at a place of the picture.
+    fn far(&self, index: u32, at: [f64; 2]) -> f32 {
+        if !self.asks_far {
+            return 0.0;
+        }
+        let face = &self.scene.faces[index as usize];
+        let (from, along) = self.sight.ray(at[0], at[1]);
+        let normal = face.normal.cast::<f64>();
+        let distance = (f64::from(face.offset) - normal.dot(&from)) / normal.dot(&along);
+        if distance.is_finite() && distance > 0.0 { distance as f32 } else { 1.0 }
     }
 
     /// Light of a face in a pixel, and whether the sun reaches it: as it is known there, or looked at now.

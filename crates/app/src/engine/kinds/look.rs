@@ -5,7 +5,7 @@ use super::{Measure, Values};
 use fennik_core::scene::{Blend, Facing, HazeForm, Insert};
 use serde_json::{Value, json};
 
-pub const FIELDS: [Field; 9] = [
+pub const FIELDS: [Field; 10] = [
     Field::number("opacity", "opacity, 0 to 1", Measure::Plain, 0.05),
     Field { name: "blend", label: "blend", input: Input::Choice(|| Blend::ALL.map(Blend::word).into()) },
     Field { name: "facing", label: "camera", input: Input::Choice(|| vec!["stays", "upright", "wholly"]) },
@@ -15,6 +15,7 @@ pub const FIELDS: [Field; 9] = [
     Field::number("haze-reach", "haze reach", Measure::Plain, 0.05),
     Field::number("haze-soft", "haze soft", Measure::Plain, 0.05),
     Field::number("surrounded", "surroundings", Measure::Plain, 0.1),
+    Field { name: "motion-blur", label: "motion blur", input: Input::Choice(|| vec!["on", "off"]) },
 ];
 
 /// Those that only what stands somewhere has.
@@ -44,6 +45,7 @@ pub fn values(insert: &Insert, frame: f64) -> Values {
         json!(insert.haze.reach),
         json!(insert.haze.soft),
         json!(insert.surrounded),
+        json!(if insert.unblurred { "off" } else { "on" }),
     ];
     let span = &insert.span;
     let times = [
@@ -72,6 +74,7 @@ pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result
         "haze-reach" => insert.haze.reach = plain()?,
         "haze-soft" => insert.haze.soft = plain()?,
         "surrounded" => insert.surrounded = plain()?,
+        "motion-blur" => insert.unblurred = super::sign::one_of(value, "on", "off")?,
         "from" => insert.span.first = Some(plain()?).filter(|f| *f >= 0.0),
         "to" => insert.span.last = Some(plain()?).filter(|f| *f >= 0.0),
         "fade-in" => insert.span.fade_in = plain()?,

@@ -21,11 +21,11 @@ pub use placed::FIELDS as PLACE_FIELDS;
 pub use placed::PIVOT_FIELDS;
 pub use play::{FIELDS as PLAY_FIELDS, set as set_play, values as play_values};
 
-use super::grading;
 pub use super::quantity::{Amount, Measure};
+use super::{grading, matching};
 use crate::engine::assets::{AssetInfo, TakenAsset};
 use fennik_core::scene::anim::Ease;
-use fennik_core::scene::{Insert, InsertKind, grade_rules};
+use fennik_core::scene::{Drawn, Insert, InsertKind, grade_rules};
 use nalgebra::Vector3;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -174,6 +174,7 @@ pub fn values(insert: &Insert, frame: f64) -> Values {
     let mut values = placed::values(&insert.placement, frame);
     values.extend(look::values(&insert, frame));
     values.extend(copies::values(&insert));
+    values.extend(matching::draw_values(&insert, frame));
     values.extend(grading::values(&insert.grade, &grade_rules(), frame));
     values.extend(content_values(&insert.content));
     values
@@ -205,6 +206,9 @@ pub fn groups(insert: &Insert) -> Vec<(&'static str, Vec<&'static Field>)> {
         return all;
     }
     all.push(("how it is seen", LOOK_FIELDS.iter().collect()));
+    if insert.drawn.is_some() {
+        all.push(("towards the plate", matching::DRAW_FIELDS.iter().collect()));
+    }
     all.extend(grading::GROUPS.iter().map(|g| (g.name, g.fields.iter().collect())));
     all.push(("when", SPAN_FIELDS.iter().collect()));
     all.push(("copies", copies::shown(insert.copies.as_ref())));
@@ -220,7 +224,8 @@ pub fn is_of_clip(field: &Field) -> bool {
 /// All fields that an insert has.
 fn all_fields(insert: &Insert) -> impl Iterator<Item = &'static Field> {
     let shared = PLACE_FIELDS.iter().chain(&PIVOT_FIELDS).chain(&LOOK_FIELDS).chain(&SPAN_FIELDS);
-    let graded = grading::GROUPS.iter().flat_map(|g| &g.fields);
+    let drawn = insert.drawn.iter().flat_map(|_| &matching::DRAW_FIELDS);
+    let graded = grading::GROUPS.iter().flat_map(|g| &g.fields).chain(drawn);
     fields(&insert.content).iter().chain(shared).chain(&copies::FIELDS).chain(graded)
 }
 
@@ -251,6 +256,7 @@ pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result
         _ if placed::set(&mut insert.placement, frame, name, value)? => {}
         _ if look::set(insert, frame, name, value)? => {}
         _ if copies::set(insert, width, name, value)? => {}
+        _ if matching::set_draw(insert, When::At(frame), name, value)? => {}
         _ if grading::set(&mut insert.grade, Insert::grade_rule(name), When::At(frame), value)? => {}
         _ if set_content(&mut insert.content, name, value)? => {}
         _ => {
@@ -280,7 +286,10 @@ pub fn track_of(name: &str) -> &str {
 /// Whether a value can change over time.
 pub fn can_change(insert: &Insert, name: &str) -> bool {
     let own = ["place", "turn", "lift", "scale", "opacity"];
-    own.contains(&track_of(name)) || Insert::grade_rule(name).is_some() || insert.clone().slot(name).is_some()
+    own.contains(&track_of(name))
+        || Insert::grade_rule(name).is_some()
+        || Drawn::rule(name).is_some()
+        || insert.clone().slot(name).is_some()
 }
 
 /// Sets a value of an insert with a key at a time, frames, and how it goes on from there.

@@ -211,6 +211,16 @@ pub enum Step {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         asset: Option<AssetName>,
     },
+    /// Measures grain and sharpness of the plate, for what is placed to have them as well.
+    MeasurePlate {},
+    /// Draws the colours of a thing towards the plate about it.
+    Draw {
+        /// Which.
+        thing: String,
+        /// Whether it follows what the plate becomes over the shot.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        follows: bool,
+    },
     /// Keeps the finish, or the grade of a thing, as a look.
     KeepLook {
         /// What the look is called; one of this name is replaced.
@@ -447,8 +457,8 @@ pub enum Step {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         asset: Option<AssetName>,
     },
-    /// Changes values of a thing, a surface or a holdout (by its name), of the `light`, the `floor`, the `surroundings` or
-    /// the `finish`.
+    /// Changes values of a thing, a surface or a holdout (by its name), of the `light`, the `floor`, the `surroundings`,
+    /// the `lens` or the `finish`.
     Set {
         /// Which.
         thing: String,
@@ -564,6 +574,8 @@ impl Step {
             Self::FollowMask { .. } => "follow-mask",
             Self::Surroundings { .. } => "surroundings",
             Self::Table { .. } => "table",
+            Self::MeasurePlate {} => "measure-plate",
+            Self::Draw { .. } => "draw",
             Self::KeepLook { .. } => "keep-look",
             Self::UseLook { .. } => "use-look",
             Self::Matte { .. } => "matte",

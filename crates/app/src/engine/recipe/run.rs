@@ -4,11 +4,13 @@ use super::{AGAINST_FROM, ExportFormat, GROUND_FROM, LensKind, Move, Place, Reci
 use crate::engine::adopt::edit_head;
 use crate::engine::arrange::{Arrange, Arranging};
 use crate::engine::assets::{self, ShotAssets, TakenAsset};
+use crate::engine::compose::Composer;
 use crate::engine::finishing::{self, Look};
 use crate::engine::focal::focal_px;
 use crate::engine::holding::{self, Wish};
 use crate::engine::kinds::{self, Values, When, amount};
 use crate::engine::laying::{End, Ground, Lay, SurfaceChange};
+use crate::engine::matching;
 use crate::engine::place::{Pixel, Put, duplicate, for_another_shot, insert_on, spot_for, spot_put};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
@@ -19,7 +21,7 @@ use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::anim::Ease;
 use fennik_core::scene::{
     AssetName, DrawnLine, Edit, FinishEdit, Follow, FootageEdit, FrameRange, Holdout, HoldoutEdit, Insert, InsertKind,
-    LightEdit, MaskingEdit, ModelFoot, PlacingEdit, SolvingEdit, Stance, Surface, SurfaceId, SurfacingEdit,
+    LensLook, LightEdit, MaskingEdit, ModelFoot, PlacingEdit, SolvingEdit, Stance, Surface, SurfaceId, SurfacingEdit,
     Surroundings, TrackingEdit, points_inside, spot_on,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
@@ -112,6 +114,14 @@ pub enum StepError {
     /// A value that the finish has not.
     #[error("the finish has no {name:?}; it has off, {}", all.join(", "))]
     NoFinishValue {
+        /// As it was written.
+        name: String,
+        /// Those that it has.
+        all: Vec<&'static str>,
+    },
+    /// A value that the lens has not.
+    #[error("the lens has no {name:?}; it has {}", all.join(", "))]
+    NoLensValue {
         /// As it was written.
         name: String,
         /// Those that it has.
@@ -297,6 +307,19 @@ impl<'a> Cook<'a> {
                 }
                 finish.table = shown.map(|taken| taken.asset);
                 self.edit(&shot, &Edit::Finish(FinishEdit::Finish { finish }))
+            }
+            Step::MeasurePlate {} => {
+                let shot = self.open()?;
+                let lens = LensLook { measured: matching::measure_plate(&shot)?, ..shot.document().lens.clone() };
+                self.edit(&shot, &Edit::Finish(FinishEdit::Lens { lens }))
+            }
+            Step::Draw { thing, follows } => {
+                let shot = self.open()?;
+                let insert = find_insert(&shot, thing)?;
+                let composer = Composer::of_shot(self.store, &shot)?;
+                let drawn = Some(matching::measure_insert(&composer, &shot, insert, *follows)?);
+                let insert = Insert { drawn, ..insert.clone() };
+                self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }))
             }
             Step::KeepLook { name, thing } => {
                 let shot = self.open()?;
@@ -816,6 +839,16 @@ impl<'a> Cook<'a> {
         }
         if thing == "shutter" {
             return self.set_shutter(&shot, values);
+        }
+        if thing == "lens" {
+            let mut lens = shot.document().lens.clone();
+            for (name, value) in values {
+                if !matching::set(&mut lens, when, name, value).map_err(|why| why.of(name))? {
+                    let all = matching::LENS_FIELDS.iter().map(|f| f.name).collect();
+                    return Err(StepError::NoLensValue { name: name.clone(), all }.into());
+                }
+            }
+            return self.edit(&shot, &Edit::Finish(FinishEdit::Lens { lens }));
         }
         if thing == "finish" {
             let mut finish = shot.document().finish.clone();

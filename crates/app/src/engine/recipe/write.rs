@@ -4,11 +4,13 @@ use super::{FORMAT, LensKind, Move, OneOrMore, Place, Recipe, Region, Step, VERS
 use crate::engine::arrange::{Arrange, LetterPart};
 use crate::engine::kinds::{self, ToldKey, Values};
 use crate::engine::quantity::Amount;
-use crate::engine::{EngineError, OpenShot, SolveRecord, finishing, holding, light, surroundings, survey};
+use crate::engine::{
+    EngineError, OpenShot, SolveRecord, finishing, grading, holding, light, matching, surroundings, survey,
+};
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
-    Datum, Holdout, HoldoutBy, Insert, InsertKind, Light, Placing, ShotDocument, Stance, Surface, points_inside,
+    Datum, Drawn, Holdout, HoldoutBy, Insert, InsertKind, Light, Placing, ShotDocument, Stance, Surface, points_inside,
     propose, spot_at, world_of,
 };
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
@@ -103,8 +105,19 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     for (name, told) in surroundings::catches_told(&document.light, &document.surfacing.surfaces) {
         steps.extend(set_steps(&name, told));
     }
+    if document.lens.measured != Default::default() {
+        steps.push(Step::MeasurePlate {});
+    }
+    steps.extend(set_steps("lens", matching::told(&document.lens)));
     for holdout in &document.holding.holdouts {
         steps.extend(holdout_steps(document, holdout));
+    }
+    for insert in &document.placing.inserts {
+        if let Some(drawn) = &insert.drawn {
+            let thing = insert.shown_name();
+            steps.push(Step::Draw { thing: thing.clone(), follows: drawn.measured.changes() });
+            steps.extend(set_steps(&thing, grading::told(&drawn.strengths)));
+        }
     }
     steps.extend(set_steps("finish", finishing::told(&document.finish)));
     if let Some(table) = &document.finish.table {
@@ -499,7 +512,8 @@ fn key_steps(insert: &Insert) -> Vec<Step> {
     let mut steps = Vec::new();
     for frame in insert.key_frames().into_iter().filter(|f| *f >= 0.0 && f.fract() == 0.0) {
         let now = kinds::values(insert, frame);
-        for (track, of) in copy.all_tracks() {
+        // How much of what is measured counts is told when it was measured.
+        for (track, of) in copy.all_tracks().into_iter().filter(|(name, _)| Drawn::rule(name).is_none()) {
             let Some(ease) = of.ease_of(frame) else { continue };
             let names: Vec<&str> = match track {
                 "place" => vec!["x", "y", "z"],
@@ -540,7 +554,9 @@ fn insert_steps(insert: &Insert, inserts: &[Insert], datum: &Datum, solution: &S
     let place = kinds::PLACE_FIELDS.map(|f| f.name);
     let own = kinds::values(insert, 0.0).into_iter();
     values.extend(
-        own.filter(|(name, v)| usual.get(name) != Some(v) && name != "text" && !place.contains(&name.as_str())),
+        // How much of what is measured counts is told when it was measured.
+        own.filter(|(name, v)| usual.get(name) != Some(v) && name != "text" && !place.contains(&name.as_str()))
+            .filter(|(name, _)| Drawn::rule(name).is_none()),
     );
     if insert.hidden {
         values.insert("hidden".to_owned(), json!(true));

@@ -1,7 +1,7 @@
 //! Keys of what stands nowhere: the light, the finish, a holdout.
 
 use crate::engine::kinds::ValueError;
-use crate::engine::{EngineError, finishing, holding, light};
+use crate::engine::{EngineError, finishing, holding, light, matching};
 use crate::web::PageError;
 use crate::web::answer::Editor;
 use actix_web::{Responder, post, web};
@@ -19,6 +19,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
 enum Of {
     Light,
     Finish,
+    Match,
     Holdout(u32),
 }
 
@@ -79,6 +80,11 @@ fn edit(document: &ShotDocument, request: &KeysRequest) -> Result<Edit, EngineEr
             let mut finish = document.finish.clone();
             finishing::with_track(&mut finish, name, act).then_some(()).ok_or_else(none)?;
             Edit::Finish(FinishEdit::Finish { finish })
+        }
+        Of::Match => {
+            let mut lens = document.lens.clone();
+            matching::with_track(&mut lens, name, act).then_some(()).ok_or_else(none)?;
+            Edit::Finish(FinishEdit::Lens { lens })
         }
         Of::Holdout(id) => {
             let mut holdout = holding::by_id(document, *id)?.clone();

@@ -11,6 +11,7 @@ mod job_line;
 mod jobs;
 mod keys;
 mod light;
+mod matching;
 mod solve;
 mod steps;
 pub mod track;
@@ -34,6 +35,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
     light::routes(config);
     keys::routes(config);
     holdouts::routes(config);
+    matching::routes(config);
     finish::routes(config);
     deliver::routes(config);
 }
@@ -42,7 +44,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
 type Make = fn(&ShotView) -> Result<Station, EngineError>;
 
 /// The stations in the order of the work.
-const STATIONS: [Make; 9] = [
+const STATIONS: [Make; 10] = [
     footage::station,
     track::station,
     solve::station,
@@ -50,6 +52,7 @@ const STATIONS: [Make; 9] = [
     inserts::station,
     light::station,
     holdouts::station,
+    matching::station,
     finish::station,
     deliver::station,
 ];

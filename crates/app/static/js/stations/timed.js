@@ -22,8 +22,12 @@ const written = (colour) => `#${colour.map((v) => Math.round(v).toString(16).pad
 /** @param {import("./station.js").Context} context @returns {import("./station.js").Station} */
 export function timed({ model, byId }) {
   /** A value over time, by the name of its field. @param {string} form @param {string} name */
-  const trackOf = (form, name) =>
-    form === "light" ? model.state.light[LIGHT[name] ?? name] : model.state.finish.numbers?.[name];
+  function trackOf(form, name) {
+    const { light, lens, finish } = model.state;
+    if (form === "light") return light[LIGHT[name] ?? name];
+    if (form === "lens") return name === "haze-colour" ? lens.haze_colour : lens.numbers?.[name];
+    return finish.numbers?.[name];
+  }
 
   /** Fills the fields of a form that change over time. @param {string} id */
   function fill(id) {
@@ -44,6 +48,7 @@ export function timed({ model, byId }) {
     if (!model.state) return;
     fill("light");
     fill("finish");
+    fill("lens");
   }
 
   return {

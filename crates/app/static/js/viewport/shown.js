@@ -12,6 +12,7 @@ const AT_FIRST = {
   inserts: { tracks: false, grid: false, surfaces: false },
   light: { tracks: false, grid: false, surfaces: false },
   holdouts: { tracks: false, grid: false, surfaces: false },
+  match: { tracks: false, grid: false, surfaces: false },
   finish: { tracks: false, grid: false, surfaces: false },
   deliver: { tracks: false, grid: false, surfaces: false },
 };
@@ -48,7 +49,7 @@ export function switchShown({ station }, what, on) {
 
 /** Whether the marks of inserts stand over the picture: where they are placed and lit. @param {Model} model */
 export function marksInserts({ station, playing }) {
-  return !playing && (station === null || station === "inserts" || station === "light");
+  return !playing && (station === null || station === "inserts" || station === "light" || station === "match");
 }
 
 /** Whether the outlines of masks stand over the picture: where tracks are looked for. @param {Model} model */

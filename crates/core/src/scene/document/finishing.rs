@@ -1,7 +1,7 @@
 //! What is done over all.
 
 use super::error::EditError;
-use crate::scene::Finish;
+use crate::scene::{Finish, LensLook};
 use serde::{Deserialize, Serialize};
 
 /// A change of the finish.
@@ -13,11 +13,17 @@ pub enum FinishEdit {
         /// The new one.
         finish: Finish,
     },
+    /// Changes how what is placed is seen through the plate's lens and on its film.
+    Lens {
+        /// The new one.
+        lens: LensLook,
+    },
 }
 
 impl Finish {
     pub(super) fn apply(&mut self, edit: &FinishEdit) -> Result<(), EditError> {
-        let FinishEdit::Finish { finish } = edit;
+        // The other is another part's.
+        let FinishEdit::Finish { finish } = edit else { return Ok(()) };
         finish.validate()?;
         *self = finish.clone();
         Ok(())
@@ -32,6 +38,9 @@ impl Finish {
 impl FinishEdit {
     /// A few words for the undo button.
     pub fn label(&self) -> String {
-        "finish".to_owned()
+        match self {
+            Self::Finish { .. } => "finish".to_owned(),
+            Self::Lens { .. } => "lens and grain".to_owned(),
+        }
     }
 }

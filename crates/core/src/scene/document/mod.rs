@@ -31,7 +31,7 @@ pub use surfacing::{Surfacing, SurfacingEdit};
 pub use tracking::{Tracking, TrackingEdit};
 pub use upgrade::DocumentError;
 
-use super::{Datum, Finish, Holdout, HoldoutBy, Insert, InsertId};
+use super::{Datum, Finish, Holdout, HoldoutBy, Insert, InsertId, LensLook};
 use crate::matte::{Mask, MaskMode};
 use crate::solve::TrackChoice;
 use serde::{Deserialize, Serialize};
@@ -68,6 +68,8 @@ pub struct ShotDocument {
     pub holding: Holding,
     /// What is done over all.
     pub finish: Finish,
+    /// How what is placed is seen through the plate's lens and on its film.
+    pub lens: LensLook,
 }
 
 /// The same, as the newest format is written.
@@ -83,6 +85,8 @@ struct Written {
     light: Light,
     holding: Holding,
     finish: Finish,
+    #[serde(default)]
+    lens: LensLook,
 }
 
 impl TryFrom<serde_json::Value> for ShotDocument {
@@ -90,9 +94,10 @@ impl TryFrom<serde_json::Value> for ShotDocument {
 
     fn try_from(value: serde_json::Value) -> Result<Self, DocumentError> {
         let written: Written = serde_json::from_value(upgrade::upgrade(value)?)?;
-        let Written { trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish } = written;
+        let Written { trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish, lens } =
+            written;
         let format = upgrade::FORMAT;
-        Ok(Self { format, trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish })
+        Ok(Self { format, trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish, lens })
     }
 }
 
@@ -111,6 +116,7 @@ impl ShotDocument {
             light: Light::default(),
             holding: Holding::default(),
             finish: Finish::default(),
+            lens: LensLook::default(),
         }
     }
 
@@ -172,6 +178,7 @@ impl ShotDocument {
                 if edit.follow() == Follow::Picture {
                     next.placing.move_with(&moves);
                     next.light.scale(moves.scale);
+                    next.lens.scale(moves.scale);
                 }
                 next.surfacing.take(edit.surfaces())?;
             }
@@ -179,6 +186,10 @@ impl ShotDocument {
             Edit::Placing(edit) => next.placing.apply(edit)?,
             Edit::Light(edit) => next.light.apply(edit)?,
             Edit::Holding(edit) => next.hold(edit)?,
+            Edit::Finish(FinishEdit::Lens { lens }) => {
+                lens.validate()?;
+                next.lens = lens.clone();
+            }
             Edit::Finish(edit) => next.finish.apply(edit)?,
         }
         Ok(next)
@@ -216,6 +227,7 @@ impl ShotDocument {
             self.light.shift(by as f64);
             self.holding.shift(by);
             self.finish.shift(by as f64);
+            self.lens.shift(by as f64);
             self.trim = range;
             self.tracking.let_run_go();
             self.solving.let_solve_go();

@@ -38,6 +38,8 @@ pub use title::Title;
 pub use track::ContentTrack;
 
 use super::anim::{Animated, NumberRule, Numbers, Rotation};
+use super::drawn::Drawn;
+use crate::colour::{Grade, ToneGrade};
 use crate::geometry::Similarity;
 use nalgebra::Vector3;
 use serde::{Deserialize, Serialize};
@@ -97,6 +99,12 @@ pub struct Insert {
     /// What is done to its light, by the names of a grade's numbers.
     #[serde(default, skip_serializing_if = "Numbers::is_usual")]
     pub grade: Numbers,
+    /// How its colours are drawn towards the plate.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drawn: Option<Drawn>,
+    /// Whether it is sharp however it moves while the shutter is open.
+    #[serde(default, skip_serializing_if = "is_usual")]
+    pub unblurred: bool,
     /// Several of it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub copies: Option<Copies>,
@@ -128,6 +136,22 @@ fn is_usual<T: Default + PartialEq>(value: &T) -> bool {
     *value == T::default()
 }
 
+/// What is done to an insert's light: first it is drawn towards the plate, then graded by hand.
+#[derive(Debug, Clone, PartialEq)]
+pub struct InsertGrade {
+    /// Towards the plate.
+    pub drawn: Option<ToneGrade>,
+    /// By hand.
+    pub hand: Grade,
+}
+
+impl InsertGrade {
+    /// The light of a pixel after it.
+    pub fn apply(&self, light: [f32; 3]) -> [f32; 3] {
+        self.hand.apply(self.drawn.as_ref().map_or(light, |d| d.apply(light)))
+    }
+}
+
 /// The numbers of a grade.
 static GRADE: LazyLock<Vec<NumberRule>> = LazyLock::new(super::grading::grade_rules);
 
@@ -154,6 +178,8 @@ impl Insert {
             haze: Haze::default(),
             surrounded: 1.0,
             grade: Numbers::default(),
+            drawn: None,
+            unblurred: false,
             copies: None,
             tracks: BTreeMap::new(),
             began: None,
@@ -165,11 +191,19 @@ impl Insert {
         GRADE.iter().find(|r| r.name == name)
     }
 
+    /// What is done to its light at a time, frames; `None` where nothing is.
+    pub fn grade_at(&self, frame: f64) -> Option<InsertGrade> {
+        let hand = super::grading::grade_at(&self.grade, frame);
+        let made = InsertGrade { drawn: self.drawn.as_ref().map(|d| d.at(frame)), hand };
+        (made.drawn.is_some() || !made.hand.is_plain()).then_some(made)
+    }
+
     /// Moves its keys, its span, and what it shows, in time by frames.
     pub fn shift(&mut self, by: f64) {
         self.placement.shift(by);
         self.opacity.shift(by);
         self.grade.shift(by);
+        self.drawn.iter_mut().for_each(|d| d.shift(by));
         self.span.shift(by);
         self.began.iter_mut().for_each(|b| b.shift(by));
         self.tracks.values_mut().for_each(|t| t.shift(by));
@@ -246,6 +280,7 @@ impl Insert {
         self.placement.moves()
             || self.opacity.changes()
             || self.grade.changes()
+            || self.drawn.as_ref().is_some_and(Drawn::changes)
             || !self.span.is_everywhere()
             || self.tracks.values().any(|t| t.key_frames().len() > 1)
     }
@@ -270,6 +305,7 @@ impl Insert {
         self.haze.validate()?;
         within("the light of the surroundings", self.surrounded, 0.0, 100.0)?;
         self.grade.validate(&GRADE)?;
+        self.drawn.as_ref().map_or(Ok(()), Drawn::validate)?;
         self.copies.iter().try_for_each(Copies::validate)?;
         self.content.validate()?;
         // What changes is checked at each of its keys.

@@ -80,6 +80,7 @@ impl Insert {
             ("opacity", &mut self.opacity),
         ];
         all.extend(self.grade.tracks());
+        all.extend(self.drawn.iter_mut().flat_map(|d| d.strengths.tracks()));
         all.extend(self.tracks.iter_mut().map(|(name, track)| (name.as_str(), track.track_mut())));
         all
     }

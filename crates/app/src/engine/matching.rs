@@ -1,0 +1,327 @@
+//! What pages and recipes know of lens and film, and of drawing what is placed towards the plate.
+
+use super::compose::Composer;
+use super::kinds::{
+    Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, tell, typed_anew, written,
+};
+use super::{EngineError, OpenShot, grading};
+use fennik_core::colour::{Likeness, likeness};
+use fennik_core::image::{edge_blur_px, measure_grain};
+use fennik_core::scene::anim::Track;
+use fennik_core::scene::{DRAW, Drawn, Insert, InsertId, LENS_RULES, LENS_WIDTH_PX, LensLook, PlateMeasure};
+use fennik_media::{FrameReader, PixelKind};
+use fennik_render::colour as light;
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+
+/// Lens and film.
+pub const LENS_FIELDS: [Field; 15] = [
+    Field::number("sharpness", "plate's blur, 0 to 1", Measure::Plain, 0.1),
+    Field::number("grain", "plate's grain", Measure::Plain, 0.1),
+    Field::number("shutter-phase", "shutter opens, deg", Measure::Angle, 10.0),
+    Field::number("defocus", "defocus, px", Measure::Plain, 0.5),
+    Field::number("focus", "sharp at, m", Measure::Length, 1.0),
+    Field::number("aperture", "aperture", Measure::Plain, 1.0),
+    Field::number("blades", "blades", Measure::Plain, 1.0),
+    Field::number("blade-turn", "turned, deg", Measure::Angle, 5.0),
+    Field::number("haze-at", "half lost at, m", Measure::Length, 50.0),
+    Field { name: "haze-colour", label: "haze", input: Input::Colour },
+    Field::number("bloom", "bloom", Measure::Plain, 0.1),
+    Field::number("bloom-from", "from light", Measure::Plain, 0.1),
+    Field::number("bloom-size", "spreads, px", Measure::Plain, 2.0),
+    Field::number("lens-vignette", "darker corners", Measure::Plain, 0.05),
+    Field::number("fringe", "colour fringe, px", Measure::Plain, 0.2),
+];
+
+/// How much of what was measured of an insert counts.
+pub const DRAW_FIELDS: [Field; 8] = [
+    Field::number("draw", "towards the plate", Measure::Plain, 0.1),
+    Field::number("draw-exposure", "exposure", Measure::Plain, 0.1),
+    Field::number("draw-white", "white", Measure::Plain, 0.1),
+    Field::number("draw-contrast", "contrast", Measure::Plain, 0.1),
+    Field::number("draw-saturation", "saturation", Measure::Plain, 0.1),
+    Field::number("draw-dark", "dark tones", Measure::Plain, 0.1),
+    Field::number("draw-middle", "middle tones", Measure::Plain, 0.1),
+    Field::number("draw-bright", "bright tones", Measure::Plain, 0.1),
+];
+
+/// Frames that are looked at over the shot, evenly; and of a plate that is measured.
+const LOOKED_AT: u32 = 9;
+const MEASURED: u32 = 5;
+/// Width at which colours are compared, px.
+const COMPARED_PX: u32 = 480;
+/// How far about an insert the plate is looked at, of the size of the insert on the picture, and least, px.
+const ABOUT: (f64, f64) = (0.5, 12.0);
+/// What covers a pixel by so much is the insert's.
+const COVERED: f32 = 0.9;
+
+/// What cannot be measured.
+#[derive(Debug, PartialEq, thiserror::Error)]
+pub enum MatchError {
+    /// An insert that is seen nowhere.
+    #[error("{name} is seen too little on the frames that were looked at; make it larger, or put it into the picture")]
+    Unseen {
+        /// What it is called.
+        name: String,
+    },
+    /// A plate without flat parts and edges.
+    #[error("neither grain nor edges stand out of this plate; set its blur by hand")]
+    NoMeasure,
+}
+
+/// The values of lens and film at a time, frames.
+pub fn values(lens: &LensLook, frame: f64) -> Values {
+    let mut all = grading::values(&lens.numbers, &LENS_RULES, frame);
+    let haze = lens.haze_colour.at(frame).map(|v| v.round().clamp(0.0, 255.0) as u8);
+    all.insert("haze-colour".to_owned(), json!(written(haze)));
+    all
+}
+
+/// Sets one; `false` where there is none of that name.
+///
+/// # Errors
+/// [`ValueError`] says what is wrong with the value.
+pub fn set(lens: &mut LensLook, when: When, name: &str, value: &Value) -> Result<bool, ValueError> {
+    if name == "haze-colour" {
+        when.put(&mut lens.haze_colour, colour(value)?.map(f64::from));
+        return Ok(true);
+    }
+    let Some(rule) = LensLook::rule(name) else { return Ok(false) };
+    let measure = match name {
+        "focus" | "haze-at" => Measure::Length,
+        "blade-turn" | "shutter-phase" => Measure::Angle,
+        _ => Measure::Plain,
+    };
+    let value = amount(value, measure)?;
+    lens.numbers.with(rule, |of| when.put(of, value));
+    Ok(true)
+}
+
+/// Sets those values at a time, frames, that were typed as others than are there.
+///
+/// # Errors
+/// The first value that cannot be used, by its name.
+pub fn set_typed(lens: &mut LensLook, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
+    let now = values(lens, frame);
+    for (name, typed) in typed_anew(LENS_FIELDS.iter(), &now, typed) {
+        set(lens, When::At(frame), name, &Value::from(typed)).map_err(|why| why.of(name))?;
+    }
+    Ok(())
+}
+
+/// The numbers that have keys, by name, with the times of these.
+pub fn keyed(lens: &LensLook) -> Vec<(String, Vec<f64>)> {
+    let mut numbers = lens.numbers.clone();
+    let mut all: Vec<_> = numbers.tracks().map(|(name, track)| (name.to_owned(), track.key_frames())).collect();
+    let haze: Vec<f64> = lens.haze_colour.key_frames().collect();
+    if !haze.is_empty() {
+        all.push(("haze-colour".to_owned(), haze));
+    }
+    all
+}
+
+/// Does something to one of its values over time, by its name; `false` where there is none.
+pub fn with_track(lens: &mut LensLook, name: &str, act: impl FnOnce(&mut dyn Track)) -> bool {
+    if name == "haze-colour" {
+        act(&mut lens.haze_colour);
+        return true;
+    }
+    let Some(rule) = LensLook::rule(name) else { return false };
+    lens.numbers.with(rule, |of| act(of));
+    true
+}
+
+/// As steps of a recipe say it; what was measured is measured anew.
+pub fn told(lens: &LensLook) -> (Values, Vec<ToldKey>) {
+    let (mut still, mut keys) = grading::told(&lens.numbers);
+    if lens.haze_colour != LensLook::default().haze_colour {
+        let shown = |c: &[f64; 3]| json!(written(c.map(|v| v.round().clamp(0.0, 255.0) as u8)));
+        tell("haze-colour", &lens.haze_colour, shown, &mut still, &mut keys);
+    }
+    (still, keys)
+}
+
+/// How much of what was measured of an insert counts, at a time, frames.
+pub fn draw_values(insert: &Insert, frame: f64) -> Values {
+    insert.drawn.as_ref().map_or_else(Values::new, |d| grading::values(&d.strengths, &DRAW, frame))
+}
+
+/// Sets one of them; `false` where there is none of that name, or nothing was measured.
+///
+/// # Errors
+/// [`ValueError`] says what is wrong with the value.
+pub fn set_draw(insert: &mut Insert, when: When, name: &str, value: &Value) -> Result<bool, ValueError> {
+    let (Some(drawn), rule) = (&mut insert.drawn, Drawn::rule(name)) else { return Ok(false) };
+    grading::set(&mut drawn.strengths, rule, when, value)
+}
+
+/// Frames of a clip, evenly over the trim: their number, and linear light at a width.
+fn frames(
+    shot: &OpenShot,
+    count: u32,
+    width: u32,
+    mut each: impl FnMut(u32, Vec<u8>, (u32, u32)) -> Result<(), EngineError>,
+) -> Result<(), EngineError> {
+    let (first, end) = shot.range();
+    let clip = if width < shot.clip.width { shot.clip.shrunk(width) } else { shot.clip.clone() };
+    let total = end - first;
+    let count = count.min(total);
+    for k in 0..count {
+        let frame = (2 * k + 1) * total / (2 * count);
+        let mut reader = FrameReader::open(&clip, Some((first + frame, first + frame + 1)), PixelKind::Rgb)?;
+        if let Some(bytes) = reader.next_frame()? {
+            each(frame, bytes.to_vec(), (clip.width, clip.height))?;
+        }
+    }
+    Ok(())
+}
+
+/// Measures grain and sharpness of the plate of a shot.
+///
+/// # Errors
+/// [`EngineError`] when frames cannot be read, or nothing stands out.
+pub fn measure_plate(shot: &OpenShot) -> Result<PlateMeasure, EngineError> {
+    let mut all = Vec::new();
+    frames(shot, MEASURED, u32::MAX, |_, rgb, _| {
+        all.push(light::light_of(&rgb));
+        Ok(())
+    })?;
+    let width = shot.clip.width as usize;
+    let lights: Vec<&[[f32; 3]]> = all.iter().map(Vec::as_slice).collect();
+    let grain = measure_grain(&lights, width);
+    let mut blurs: Vec<f64> = lights.iter().filter_map(|l| edge_blur_px(l, width)).collect();
+    blurs.sort_by(f64::total_cmp);
+    let blur_px = blurs.get(blurs.len() / 2).map(|b| b * LENS_WIDTH_PX / width as f64);
+    if grain.is_none() && blur_px.is_none() {
+        return Err(MatchError::NoMeasure.into());
+    }
+    Ok(PlateMeasure { grain, blur_px })
+}
+
+/// What is seen of an insert, and of the plate about it.
+type Lots = (Vec<[f32; 3]>, Vec<[f32; 3]>);
+
+/// Measures what makes an insert look like the plate about it: over the whole shot, or following the plate with keys.
+///
+/// # Errors
+/// [`EngineError`] when frames cannot be read, or it is seen too little.
+pub fn measure_insert(
+    composer: &Composer,
+    shot: &OpenShot,
+    insert: &Insert,
+    follows: bool,
+) -> Result<Drawn, EngineError> {
+    let mut lots: Vec<(f64, Lots)> = Vec::new();
+    frames(shot, LOOKED_AT, COMPARED_PX, |frame, rgb, size| {
+        if let Some(alone) = composer.alone(insert, frame, size)? {
+            let lot = looked_at(&alone, &light::light_of(&rgb), size);
+            if !lot.0.is_empty() {
+                lots.push((f64::from(frame), lot));
+            }
+        }
+        Ok(())
+    })?;
+    let unseen = || MatchError::Unseen { name: insert.shown_name() };
+    let strengths = insert.drawn.as_ref().map(|d| d.strengths.clone()).unwrap_or_default();
+    if follows && lots.len() > 2 {
+        let each: Vec<_> =
+            lots.iter().filter_map(|(frame, (own, about))| Some((*frame, likeness(own, about)?))).collect();
+        let steady = smoothed(&each);
+        if steady.is_empty() {
+            return Err(unseen().into());
+        }
+        return Ok(Drawn { strengths, ..Drawn::measured(&steady) });
+    }
+    let (own, about) = lots.into_iter().fold((Vec::new(), Vec::new()), |(mut own, mut about), (_, lot)| {
+        own.extend(lot.0);
+        about.extend(lot.1);
+        (own, about)
+    });
+    let found = likeness(&own, &about).ok_or_else(unseen)?;
+    Ok(Drawn { strengths, ..Drawn::measured(&[(0.0, found)]) })
+}
+
+/// Each with its neighbours, so that it does not jump from one frame to the next.
+fn smoothed(all: &[(f64, Likeness)]) -> Vec<(f64, Likeness)> {
+    let weighed = |i: usize, of: fn(&Likeness) -> f64| {
+        let near = [(i.saturating_sub(1), 1.0), (i, 2.0), ((i + 1).min(all.len() - 1), 1.0)];
+        near.iter().map(|(j, w)| w * of(&all[*j].1)).sum::<f64>() / 4.0
+    };
+    let one = |i: usize| {
+        let like = Likeness {
+            exposure: weighed(i, |l| l.exposure),
+            warmth: weighed(i, |l| l.warmth),
+            tint: weighed(i, |l| l.tint),
+            contrast: weighed(i, |l| l.contrast),
+            saturation: weighed(i, |l| l.saturation),
+        };
+        (all[i].0, like)
+    };
+    (0..all.len()).map(one).collect()
+}
+
+/// The colours of an insert that was drawn alone, light times how much of it is there and that; and those of the plate
+/// about it.
+fn looked_at(alone: &[[f32; 4]], plate: &[[f32; 3]], (width, height): (u32, u32)) -> Lots {
+    let (w, h) = (width as usize, height as usize);
+    let there = |i: usize| alone[i][3] > COVERED;
+    let covered: Vec<usize> = (0..w * h).filter(|i| there(*i)).collect();
+    let Some(first) = covered.first() else { return (Vec::new(), Vec::new()) };
+    let start = (first % w, first % w, first / w, first / w);
+    let (left, right, top, bottom) = covered.iter().fold(start, |(l, r, t, b), i| {
+        let (x, y) = (i % w, i / w);
+        (l.min(x), r.max(x), t.min(y), b.max(y))
+    });
+    let reach = (ABOUT.0 * ((right - left).max(bottom - top) as f64)).max(ABOUT.1) as usize;
+    let rows = top.saturating_sub(reach)..(bottom + reach + 1).min(h);
+    let columns = left.saturating_sub(reach)..(right + reach + 1).min(w);
+    let own = covered.iter().map(|i| {
+        let [r, g, b, a] = alone[*i];
+        [r / a, g / a, b / a]
+    });
+    let about = rows.flat_map(|y| columns.clone().map(move |x| y * w + x)).filter(|i| alone[*i][3] <= 0.0);
+    (own.collect(), about.map(|i| plate[i]).collect())
+}
+
+/// An insert by its id.
+///
+/// # Errors
+/// [`super::ShotError::Gone`].
+pub fn insert_of(shot: &OpenShot, id: u32) -> Result<&Insert, EngineError> {
+    Ok(shot.document().insert(InsertId(id)).ok_or(super::ShotError::Gone { what: "insert" })?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lens_and_film_are_made_anew_from_their_values_and_none_is_left_out() {
+        let mut made = LensLook::default();
+        for (k, rule) in LENS_RULES.iter().enumerate() {
+            made.numbers.set_at(rule, 0.0, rule.usual + 0.01 * (k + 1) as f64);
+        }
+        made.haze_colour = [10.0, 20.0, 30.0].into();
+        let mut other = LensLook::default();
+        for (name, value) in values(&made, 0.0) {
+            assert!(set(&mut other, When::At(0.0), &name, &value).unwrap(), "{name}");
+        }
+        assert_eq!(other, made);
+        let mut named: Vec<_> = LENS_FIELDS.iter().map(|f| f.name).collect();
+        named.sort_unstable();
+        assert_eq!(named, values(&made, 0.0).keys().collect::<Vec<_>>());
+        assert_eq!(DRAW_FIELDS.map(|f| f.name), DRAW.map(|r| r.name));
+    }
+
+    #[test]
+    fn the_plate_is_looked_at_about_what_is_placed_and_nowhere_else() {
+        let (w, h) = (100u32, 60u32);
+        let inside = |i: usize| (40..60).contains(&(i % 100)) && (20..40).contains(&(i / 100));
+        let alone: Vec<_> = (0..6000).map(|i| if inside(i) { [0.2, 0.1, 0.05, 1.0] } else { [0.0; 4] }).collect();
+        let plate: Vec<_> = (0..6000).map(|i| [i as f32, 0.0, 0.0]).collect();
+        let (own, about) = looked_at(&alone, &plate, (w, h));
+        assert_eq!((own.len(), own[0]), (400, [0.2, 0.1, 0.05]));
+        assert_eq!(about.len(), 44 * 44 - 400, "twelve px all round");
+        assert!(about.iter().all(|p| !inside(p[0] as usize)));
+    }
+}

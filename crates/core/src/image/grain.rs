@@ -1,0 +1,272 @@
+//! Grain: how much a plate has, by brightness and channel, and how far it hangs together; and grain that is like it.
+
+use crate::colour::encode;
+use serde::{Deserialize, Serialize};
+
+/// Bands of brightness for which grain is measured, evenly over display values.
+pub const GRAIN_BANDS: usize = 8;
+/// Side of the blocks that are looked at, px.
+const BLOCK: usize = 12;
+/// Of the blocks of a band, the flattest part that is believed; and how many are needed.
+const FLATTEST: f64 = 0.25;
+const LEAST: usize = 8;
+/// Lags at which it is told how grain hangs together, px.
+const LAGS: usize = 3;
+
+/// Grain of a plate.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Grain {
+    /// Standard deviation of red, green and blue in each band of brightness, display values 0 to 1, from dark to bright.
+    pub deviation: Vec<[f64; 3]>,
+    /// How far it hangs together across and down: the radius of the blur that would make it of grain without, px.
+    pub blur_px: [f64; 2],
+    /// Width of the picture in which it was measured, px.
+    pub width: u32,
+}
+
+/// A frame as display values 0 to 1, row by row.
+fn display(frame: &[[f32; 3]]) -> Vec<[f32; 3]> {
+    frame.iter().map(|c| c.map(|v| encode(v.clamp(0.0, 1.0)))).collect()
+}
+
+/// One flat block: its band, and of each channel the variance about a plane and the products at lags across and down.
+struct Flat {
+    band: usize,
+    variance: [f64; 3],
+    lags: [[f64; LAGS]; 2],
+    roughness: f64,
+}
+
+/// The grain of frames in linear light, `width` px across; `None` where nothing is flat. What varies in the flattest
+/// blocks of each brightness about a plane is grain (after Olsen, "Estimation of Noise in Images", 1993, whose blocks are
+/// these).
+pub fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
+    let mut blocks: Vec<Flat> = Vec::new();
+    for frame in frames {
+        let shown = display(frame);
+        let height = shown.len() / width.max(1);
+        for y in (0..height.saturating_sub(BLOCK)).step_by(BLOCK) {
+            for x in (0..width.saturating_sub(BLOCK)).step_by(BLOCK) {
+                blocks.extend(flat(&shown, width, x, y));
+            }
+        }
+    }
+    let mut deviation = vec![None; GRAIN_BANDS];
+    let (mut power, mut lags) = (0.0, [[0.0; LAGS]; 2]);
+    for (band, slot) in deviation.iter_mut().enumerate() {
+        let mut own: Vec<&Flat> = blocks.iter().filter(|b| b.band == band).collect();
+        own.sort_by(|a, b| a.roughness.total_cmp(&b.roughness));
+        let count = ((own.len() as f64 * FLATTEST) as usize).max(LEAST);
+        if own.len() < count {
+            continue;
+        }
+        own.truncate(count);
+        // The flattest of many are flatter than all are: the median of the chosen is near the truth where many blocks are
+        // flat.
+        let median = |k: usize| {
+            let mut all: Vec<f64> = own.iter().map(|b| b.variance[k]).collect();
+            all.sort_by(f64::total_cmp);
+            all[all.len() / 2]
+        };
+        *slot = Some([0, 1, 2].map(|k| median(k).max(0.0).sqrt()));
+        for block in own {
+            power += block.variance[1];
+            (0..2).for_each(|axis| (0..LAGS).for_each(|k| lags[axis][k] += block.lags[axis][k]));
+        }
+    }
+    if deviation.iter().all(Option::is_none) || power <= 0.0 {
+        return None;
+    }
+    let blur_px = [0, 1].map(|axis| blur_of(lags[axis].map(|v| v / power)));
+    Some(Grain { deviation: filled(&deviation), blur_px, width: width as u32 })
+}
+
+/// Bands of which nothing is known have what the nearest has.
+fn filled(deviation: &[Option<[f64; 3]>]) -> Vec<[f64; 3]> {
+    let known: Vec<(usize, [f64; 3])> = deviation.iter().enumerate().filter_map(|(k, d)| Some((k, (*d)?))).collect();
+    let near = |k: usize| known.iter().min_by_key(|(j, _)| j.abs_diff(k)).map_or([0.0; 3], |n| n.1);
+    (0..GRAIN_BANDS).map(near).collect()
+}
+
+/// The radius of the blur that makes neighbours agree as much (of a Gaussian, the correlation at d is exp(-d^2/4r^2)).
+fn blur_of(correlation: [f64; LAGS]) -> f64 {
+    let first = correlation[0];
+    if first < 0.02 { 0.0 } else { 0.5 / (-(first.min(0.98)).ln()).sqrt() }
+}
+
+fn flat(shown: &[[f32; 3]], width: usize, x: usize, y: usize) -> Option<Flat> {
+    let n = (BLOCK * BLOCK) as f64;
+    let middle = (BLOCK as f64 - 1.0) / 2.0;
+    let square = n * ((BLOCK * BLOCK) as f64 - 1.0) / 12.0;
+    let mut residual = [[0.0f64; BLOCK * BLOCK]; 3];
+    let (mut mean, mut variance) = ([0.0; 3], [0.0; 3]);
+    for k in 0..3 {
+        let at = |i: usize| f64::from(shown[(y + i / BLOCK) * width + x + i % BLOCK][k]);
+        let (mut sum, mut by_x, mut by_y) = (0.0, 0.0, 0.0);
+        for i in 0..BLOCK * BLOCK {
+            let v = at(i);
+            sum += v;
+            by_x += v * ((i % BLOCK) as f64 - middle);
+            by_y += v * ((i / BLOCK) as f64 - middle);
+        }
+        mean[k] = sum / n;
+        for (i, r) in residual[k].iter_mut().enumerate() {
+            let plane = by_x / square * ((i % BLOCK) as f64 - middle) + by_y / square * ((i / BLOCK) as f64 - middle);
+            *r = at(i) - mean[k] - plane;
+        }
+        // Three values were fitted.
+        variance[k] = residual[k].iter().map(|r| r * r).sum::<f64>() / (n - 3.0);
+    }
+    let bright = 0.2126 * mean[0] + 0.7152 * mean[1] + 0.0722 * mean[2];
+    // What is clipped has lost its grain.
+    if mean.iter().any(|m| !(0.004..0.985).contains(m)) {
+        return None;
+    }
+    let mut lags = [[0.0; LAGS]; 2];
+    for (axis, sums) in lags.iter_mut().enumerate() {
+        for (d, sum) in sums.iter_mut().enumerate() {
+            let step = if axis == 0 { 1 } else { BLOCK } * (d + 1);
+            let count = (BLOCK * (BLOCK - d - 1)) as f64;
+            for i in 0..BLOCK * BLOCK {
+                let inside = if axis == 0 { i % BLOCK + d + 1 < BLOCK } else { i / BLOCK + d + 1 < BLOCK };
+                if inside {
+                    *sum += residual[1][i] * residual[1][i + step] / count;
+                }
+            }
+        }
+    }
+    // Structure varies over longer ways than grain: means of quarters differ.
+    let half = BLOCK / 2;
+    let quarter = |qx: usize, qy: usize| {
+        let of = |i: usize| (qy * half + i / half) * BLOCK + qx * half + i % half;
+        (0..half * half).map(|i| residual[1][of(i)]).sum::<f64>() / (half * half) as f64
+    };
+    let quarters = [quarter(0, 0), quarter(1, 0), quarter(0, 1), quarter(1, 1)];
+    let structure = quarters.iter().map(|q| q * q).sum::<f64>();
+    let band = ((bright * GRAIN_BANDS as f64) as usize).min(GRAIN_BANDS - 1);
+    let roughness = variance.iter().sum::<f64>() + 30.0 * structure;
+    Some(Flat { band, variance, lags, roughness })
+}
+
+impl Grain {
+    /// Standard deviation of a channel at a brightness, display values.
+    pub fn deviation_at(&self, bright: f32, channel: usize) -> f32 {
+        let at = (bright.clamp(0.0, 1.0) * GRAIN_BANDS as f32 - 0.5).clamp(0.0, (GRAIN_BANDS - 1) as f32);
+        let k = (at as usize).min(GRAIN_BANDS.saturating_sub(2));
+        let of = |k: usize| self.deviation.get(k).map_or(0.0, |d| d[channel] as f32);
+        of(k) + (of(k + 1) - of(k)) * (at - k as f32)
+    }
+
+    /// Checks every number.
+    pub fn is_sound(&self) -> bool {
+        self.deviation.len() == GRAIN_BANDS
+            && self.deviation.iter().flatten().chain(&self.blur_px).all(|v| (0.0..=16.0).contains(v))
+            && self.width > 0
+    }
+}
+
+/// Grain of deviation 1 that hangs together as it is told, for a frame: three numbers a pixel, row by row; the same
+/// `seed` gives the same.
+pub fn grain_field(width: usize, height: usize, blur_px: [f64; 2], seed: u64) -> Vec<[f32; 3]> {
+    use rayon::prelude::*;
+    let mut field: Vec<[f32; 3]> =
+        (0..width * height).into_par_iter().map(|i| [0, 1, 2].map(|k| normal(seed, (3 * i + k) as u64))).collect();
+    for (axis, radius) in blur_px.into_iter().enumerate() {
+        let kernel = kernel(radius);
+        let reach = kernel.len() / 2;
+        if reach == 0 {
+            continue;
+        }
+        let before = field;
+        let blurred = |i: usize| {
+            let (x, y) = (i % width, i / width);
+            let mut sum = [0.0; 3];
+            for (j, weight) in kernel.iter().enumerate() {
+                // Beyond the rim it goes on from the other side: grain has no rim.
+                let at = if axis == 0 {
+                    y * width + (x + j + width * reach - reach) % width
+                } else {
+                    (y + j + height * reach - reach) % height * width + x
+                };
+                (0..3).for_each(|k| sum[k] += weight * before[at][k]);
+            }
+            sum
+        };
+        field = (0..width * height).into_par_iter().map(blurred).collect();
+    }
+    field
+}
+
+/// A blur that leaves grain as strong as it was: its squares sum to 1.
+fn kernel(radius: f64) -> Vec<f32> {
+    if radius < 0.15 {
+        return vec![1.0];
+    }
+    let reach = (3.0 * radius).ceil() as i32;
+    let all: Vec<f64> = (-reach..=reach).map(|d| (-0.5 * f64::from(d * d) / (radius * radius)).exp()).collect();
+    let norm = all.iter().map(|w| w * w).sum::<f64>().sqrt();
+    all.into_iter().map(|w| (w / norm) as f32).collect()
+}
+
+/// A number that is distributed normally, the same for the same place and seed (SplitMix64, Steele et al. 2014; Box and
+/// Muller 1958).
+fn normal(seed: u64, place: u64) -> f32 {
+    let mut z = seed.wrapping_mul(0x9E37_79B9_7F4A_7C15).wrapping_add(place.wrapping_mul(0xD1B5_4A32_D192_ED03));
+    z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+    z ^= z >> 31;
+    let (a, b) = ((z >> 32) as f32 / 4_294_967_296.0, (z & 0xFFFF_FFFF) as f32 / 4_294_967_296.0);
+    (-2.0 * (1.0 - a).max(1e-7).ln()).sqrt() * (std::f32::consts::TAU * b).cos()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::colour::decode;
+
+    /// A plate of soft steps with grain that is known.
+    fn plate(grain: &Grain, seed: u64) -> Vec<[f32; 3]> {
+        let (width, height) = (384usize, 256usize);
+        let field = grain_field(width, height, grain.blur_px, seed);
+        (0..width * height)
+            .map(|i| {
+                let (x, y) = (i % width, i / width);
+                let step = (x / 48) as f32 / 8.0 + 0.0625;
+                let shade = step + 0.02 * (y as f32 / height as f32 - 0.5);
+                std::array::from_fn(|k| decode((shade + field[i][k] * grain.deviation_at(shade, k)).clamp(0.0, 1.0)))
+            })
+            .collect()
+    }
+
+    #[test]
+    fn grain_is_measured_as_it_was_made() {
+        for blur_px in [[0.0, 0.0], [0.6, 0.6], [1.1, 0.8]] {
+            let deviation =
+                (0..GRAIN_BANDS).map(|k| [0.012, 0.009, 0.015].map(|d| d * (1.2 - 0.1 * k as f64))).collect();
+            let truth = Grain { deviation, blur_px, width: 384 };
+            let frames: Vec<_> = (0..4).map(|seed| plate(&truth, seed)).collect();
+            let found = measure_grain(&frames.iter().map(Vec::as_slice).collect::<Vec<_>>(), 384).unwrap();
+            for band in 1..GRAIN_BANDS - 1 {
+                for k in 0..3 {
+                    let (a, b) = (found.deviation[band][k], truth.deviation[band][k]);
+                    assert!((a / b - 1.0).abs() < 0.1, "{blur_px:?} band {band} channel {k}: {a} {b}");
+                }
+            }
+            for axis in 0..2 {
+                let (a, b) = (found.blur_px[axis], blur_px[axis]);
+                assert!((a - b).abs() < 0.15 * b.max(1.0), "{a} {b}");
+            }
+            // Grain made anew from what was measured is as strong.
+            let again = grain_field(384, 256, found.blur_px, 77);
+            let power = again.iter().map(|g| f64::from(g[1] * g[1])).sum::<f64>() / again.len() as f64;
+            assert!((power.sqrt() - 1.0).abs() < 0.03, "{}", power.sqrt());
+        }
+    }
+
+    #[test]
+    fn nothing_flat_tells_no_grain() {
+        assert!(measure_grain(&[], 100).is_none());
+        let black = vec![[0.0; 3]; 100 * 100];
+        assert!(measure_grain(&[&black], 100).is_none());
+    }
+}

@@ -1,0 +1,280 @@
+// What is placed is made to belong: lit, shadowed, held out behind what passes in front, and finished.
+import assert from "node:assert/strict";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import {
+  colourAt,
+  distance,
+  edited,
+  endAll,
+  exactlyDrawn,
+  openStation,
+  placeOnPage,
+  seenAt,
+  showFrame,
+  startAll,
+  stateOf,
+  unfold,
+} from "../support.mjs";
+
+let folder, server, browser, page, files;
+
+before(async () => {
+  ({ folder, server, browser, page } = await startAll());
+  files = mkdtempSync(join(tmpdir(), "fennik-files-"));
+  // A red card, a white matte whose left half is black, a sky of one colour, and a table that turns everything round.
+  const svg = (inside) =>
+    `<svg xmlns="http://www.w3.org/2000/svg" width="64" height="64"><rect width="64" height="64" fill="#e01010"/>${inside}</svg>`;
+  writeFileSync(join(files, "card.svg"), svg(""));
+  writeFileSync(
+    join(files, "half.svg"),
+    svg('<rect width="64" height="64" fill="#fff"/><rect width="32" height="64" fill="#000"/>'),
+  );
+  writeFileSync(
+    join(files, "blue sky.svg"),
+    svg('<rect width="64" height="64" fill="#1030ff"/>').replaceAll(/height="64"/g, 'height="32"'),
+  );
+  const corners = [0, 1].flatMap((b) => [0, 1].flatMap((g) => [0, 1].map((r) => `${1 - r} ${1 - g} ${1 - b}`)));
+  writeFileSync(join(files, "turned.cube"), `LUT_3D_SIZE 2\n${corners.join("\n")}\n`);
+  writeFileSync(join(files, "broken.cube"), "LUT_3D_SIZE 2\n0 0 0\n");
+  await page.goto(`${server.address}shots/2`);
+  await page.waitForFunction(() => globalThis.fennik?.model.state);
+  await page.waitForFunction(() => !document.querySelector('.job[data-kind="decode"]'), null, { timeout: 120_000 });
+  await openStation(page, "inserts");
+  await showFrame(page, 60);
+  await page.setInputFiles("#file-in", join(files, "card.svg"));
+  await page.waitForFunction(() => document.getElementById("file-reading").textContent.startsWith("card.svg"));
+  const [x, y] = await placeOnPage(page, CARD);
+  await page.mouse.move(x, y);
+  await changed(() => page.mouse.click(x, y));
+  await exactlyDrawn(page);
+});
+after(() => {
+  rmSync(files, { recursive: true, force: true });
+  return endAll({ page, quiet: true, browser, server, folder });
+});
+
+/** Where the card stands, and a place on it. */
+const CARD = [300, 630];
+const ON_CARD = [300, 590];
+
+const changed = (act) => edited(page, act, { timeout: 20_000 });
+const state = () => stateOf(page);
+const seen = (at, test, what) => seenAt(page, at, test, what);
+
+/** Types a value into a form and waits until it is saved. */
+async function type(form, name, value) {
+  await changed(async () => {
+    await page.fill(`${form} [name="${name}"]`, String(value));
+    await page.press(`${form} [name="${name}"]`, "Tab");
+  });
+}
+
+test("what is drawn round stands in front, softly, and can be kept from some", async () => {
+  await seen(ON_CARD, "r > 120 && g < 70", "the card is seen");
+  await openStation(page, "holdouts");
+  await page.click('[data-act="draw"][data-mode="holdout"]');
+  for (const at of [
+    [200, 480],
+    [300, 480],
+    [300, 700],
+    [200, 700],
+  ]) {
+    const [x, y] = await placeOnPage(page, at);
+    await page.mouse.move(x, y);
+    await page.mouse.click(x, y);
+  }
+  await changed(() => page.keyboard.press("Enter"));
+  const { holdouts, masks } = await state();
+  assert.deepEqual([holdouts.length, holdouts[0].by, masks[0].mode], [1, "mask", "shape"]);
+  await exactlyDrawn(page);
+  // The outline of the chosen one stands over the picture; a look beside it is enough.
+  await seen([ON_CARD[0] - 12, ON_CARD[1]], "Math.abs(r - g) < 60", "the plate is before the left half");
+  await seen([ON_CARD[0] + 12, ON_CARD[1]], "r > 120 && g < 70", "and the right half is seen");
+  await type("#sheet", "feather", 40);
+  await exactlyDrawn(page);
+  const half = await colourAt(page, [ON_CARD[0] + 6, ON_CARD[1] + 40], 1);
+  const whole = await colourAt(page, [ON_CARD[0] + 30, ON_CARD[1] + 40], 1);
+  assert.ok(whole[0] - whole[1] > 1.2 * (half[0] - half[1]), `it fades in: ${half} ${whole}`);
+  await type("#sheet", "strength", 0.5);
+  assert.equal((await state()).holdouts[0].strength, 0.5);
+  await type("#sheet", "strength", 1);
+  await unfold(page, "holdout-of");
+  const other = (await state()).inserts[0].id;
+  await changed(() => page.check(`#sheet [name="of-${other}"]`));
+  await seen([ON_CARD[0] - 12, ON_CARD[1]], "r > 120 && g < 70", "it is in front of the other alone");
+  await changed(() => page.uncheck(`#sheet [name="of-${other}"]`));
+});
+
+test("the matte is seen over the picture, alone and cut out, and a matte from a file crosses it", async () => {
+  await page.selectOption("#matte-view", "alone");
+  await seen([240, 600], "r > 240 && g > 240", "white is in front");
+  await seen([600, 300], "r < 12 && g < 12", "black is not");
+  await page.setInputFiles("#matte-in", join(files, "half.svg"));
+  await page.waitForFunction(() => globalThis.fennik.model.state.holdouts.length === 2);
+  await seen([1100, 300], "r > 240", "the right half of the picture is in front as well");
+  await changed(() => page.selectOption('#sheet [name="combine"]', "cross"));
+  await seen([1100, 300], "r < 12", "what both cover is");
+  await page.selectOption("#matte-view", "cut");
+  await seen([1100, 300], "Math.abs(r - 96) < 6 && Math.abs(b - 96) < 6", "cut out, on grey");
+  await page.selectOption("#matte-view", "");
+  await page.keyboard.press("Escape");
+  await changed(() => page.keyboard.press("Control+z"));
+  await changed(() => page.keyboard.press("Control+z"));
+  assert.equal((await state()).holdouts.length, 1);
+});
+
+test("a key on the plate tells what is in front, and its colour is picked on the picture", async () => {
+  await page.selectOption("#hold-key", "brighter");
+  await changed(() => page.click('[data-act="hold-key"]'));
+  await type("#sheet", "from", 0);
+  await type("#sheet", "soft", 0);
+  await seen([ON_CARD[0] + 40, ON_CARD[1]], "Math.abs(r - g) < 70", "everything is brighter than black");
+  await changed(() => page.selectOption('#sheet [name="key"]', "colour"));
+  await page.click('[data-act="pick-key"]');
+  const [x, y] = await placeOnPage(page, [900, 100]);
+  await page.mouse.move(x, y);
+  await changed(() => page.mouse.click(x, y));
+  const { colour } = (await state()).holdouts.at(-1).key;
+  const plate = await page.evaluate(() => globalThis.fennik.model.state.holdouts.at(-1).key.colour);
+  assert.deepEqual(colour, plate);
+  assert.notDeepEqual(colour, [64, 96, 160]);
+  await changed(() => page.click('[data-act="remove-holdout"]'));
+});
+
+test("a lamp lights what stands by it, and can be hidden", async () => {
+  await page.evaluate(() => globalThis.fennik.model.choose(null));
+  await openStation(page, "light");
+  await changed(async () => {
+    await page.fill('#light [name="sun"]', "0");
+    await page.press('#light [name="sun"]', "Tab");
+  });
+  await type("#light", "ambient", 0.05);
+  await exactlyDrawn(page);
+  const dark = await colourAt(page, [ON_CARD[0] + 30, ON_CARD[1]], 2);
+  assert.ok(dark[0] < 110, `it is dark: ${dark}`);
+  await page.click('[data-act="place"][data-kind="lamp"]');
+  const [x, y] = await placeOnPage(page, [330, 690]);
+  await page.mouse.move(x, y);
+  await changed(() => page.mouse.click(x, y));
+  const lamp = (await state()).inserts.at(-1);
+  assert.equal(lamp.content.kind, "lamp");
+  await exactlyDrawn(page);
+  const lit = await colourAt(page, [ON_CARD[0] + 30, ON_CARD[1]], 2);
+  assert.ok(lit[0] > dark[0] + 25, `the lamp lights it: ${dark} ${lit}`);
+  await page.click('[data-act="switch"][data-value="hidden"]');
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.at(-1).hidden);
+  await exactlyDrawn(page);
+  assert.ok(distance(await colourAt(page, [ON_CARD[0] + 30, ON_CARD[1]], 2), dark) < 4);
+});
+
+test("surroundings light by their colour, are turned and graded, and stand beside the plate", async () => {
+  await openStation(page, "light");
+  await unfold(page, "light-around");
+  await type("#light", "ambient", 0);
+  await page.setInputFiles("#around-in", join(files, "blue sky.svg"));
+  await page.waitForFunction(() => globalThis.fennik.model.state.light.surroundings);
+  // What is red gives back little of blue light; the other insert is yellow.
+  await page.waitForFunction(() => document.getElementById("around-look").naturalWidth > 0);
+  await exactlyDrawn(page);
+  const blue = await colourAt(page, [ON_CARD[0] + 30, ON_CARD[1]], 2);
+  await type("#around", "exposure", 3);
+  await exactlyDrawn(page);
+  const brighter = await colourAt(page, [ON_CARD[0] + 30, ON_CARD[1]], 2);
+  assert.ok(brighter[0] > blue[0] + 15, `three stops more: ${blue} ${brighter}`);
+  await type("#around", "saturation", 0);
+  await exactlyDrawn(page);
+  const grey = await colourAt(page, [ON_CARD[0] + 30, ON_CARD[1]], 2);
+  assert.ok(grey[0] > brighter[0] + 15, `grey light holds red: ${brighter} ${grey}`);
+  await changed(() => page.click('[data-act="hide-around"]'));
+  await changed(() => page.selectOption("#around-picture", ""));
+  await type("#light", "sun", 0.85);
+  await type("#light", "ambient", 0.4);
+});
+
+test("the floor darkens where something stands, and mirrors it", async () => {
+  await unfold(page, "catch-0");
+  await exactlyDrawn(page);
+  const at = [ON_CARD[0] + 25, 640];
+  const bare = await colourAt(page, at, 1);
+  await type("#catch-0", "contact", 1);
+  await exactlyDrawn(page);
+  const dark = await colourAt(page, at, 1);
+  assert.ok(dark[1] < bare[1] - 4, `close to its foot: ${bare} ${dark}`);
+  await type("#catch-0", "contact", 0);
+  await type("#catch-0", "mirror", 1);
+  await exactlyDrawn(page);
+  const mirrored = await colourAt(page, at, 1);
+  assert.ok(mirrored[0] - mirrored[1] > bare[0] - bare[1] + 30, `red is mirrored: ${bare} ${mirrored}`);
+  await type("#catch-0", "mirror", 0);
+});
+
+test("the finish grades all, bars it, and a line parts before from after", async () => {
+  await page.evaluate(() => globalThis.fennik.model.choose(null));
+  await openStation(page, "finish");
+  await exactlyDrawn(page);
+  const plain = await colourAt(page, [900, 560], 2);
+  await type("#finish", "exposure", -1);
+  await exactlyDrawn(page);
+  const darker = await colourAt(page, [900, 560], 2);
+  const light = (v) => (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4);
+  assert.ok(Math.abs(light(darker[1]) / light(plain[1]) - 0.5) < 0.04, `half the light: ${plain} ${darker}`);
+  await type("#finish", "bars-format", 2.39);
+  await seen([640, 20], "r < 8 && g < 8 && b < 8", "the bar is black");
+  await page.click('[data-act="wipe"]');
+  await page.waitForFunction(() => document.getElementById("plate").dataset.wipe === "true");
+  await seen([200, 20], "r + g + b > 60", "before: no bar on the left of the line");
+  await seen([1000, 20], "r < 8 && g < 8 && b < 8", "after: on its right");
+  const [x, y] = await placeOnPage(page, [640, 300]);
+  const [to] = await placeOnPage(page, [1100, 300]);
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(to, y, { steps: 4 });
+  await page.mouse.up();
+  await seen([1000, 20], "r + g + b > 60", "the line was dragged");
+  await page.click('[data-act="wipe"]');
+  await changed(() => page.click('[data-act="finish-off"]'));
+  await seen([640, 20], "r + g + b > 60", "off is as it was filmed");
+  await changed(() => page.click('[data-act="finish-off"]'));
+});
+
+test("a value of the finish has keys, and a table and a look are put over it", async () => {
+  await page.selectOption('[data-station="finish"] [data-key-value]', "exposure");
+  const key = () => changed(() => page.click('[data-station="finish"] [data-act="key-of"][data-how="key"]'));
+  await key();
+  await showFrame(page, 80);
+  await key();
+  await type("#finish", "exposure", 1);
+  const keys = (await state()).finish.numbers.exposure.keys;
+  assert.deepEqual(
+    keys.map((k) => [k.frame, k.value]),
+    [
+      [60, -1],
+      [80, 1],
+    ],
+  );
+  await showFrame(page, 70);
+  await page.waitForFunction(() => document.querySelector('#finish [name="exposure"]').value === "0");
+  await changed(() => page.click('[data-station="finish"] [data-act="key-of"][data-how="forget-keys"]'));
+  await showFrame(page, 60);
+  await page.setInputFiles("#table-in", join(files, "broken.cube"));
+  await page.waitForFunction(() => /8/.test(document.querySelector(".note")?.textContent ?? ""));
+  await exactlyDrawn(page);
+  const before = await colourAt(page, [900, 560], 2);
+  await changed(() => page.setInputFiles("#table-in", join(files, "turned.cube")));
+  await exactlyDrawn(page);
+  const after = await colourAt(page, [900, 560], 2);
+  assert.ok(
+    [0, 1, 2].every((k) => Math.abs(before[k] + after[k] - 255) < 8),
+    `${before} ${after}`,
+  );
+  await page.fill("#look-name", "turned round");
+  await page.click('[data-act="keep-look"]');
+  await page.waitForSelector("#look-kept option");
+  await changed(() => page.selectOption("#finish-table", ""));
+  assert.equal((await state()).finish.table, undefined);
+  await changed(() => page.click('[data-act="use-look"]'));
+  assert.equal((await state()).finish.table.file, "turned.cube");
+});
