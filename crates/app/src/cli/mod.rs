@@ -3,6 +3,7 @@
 mod accuracy;
 mod add;
 mod apply;
+mod belongs;
 mod bench;
 mod bench_bundle;
 mod bench_inserts;

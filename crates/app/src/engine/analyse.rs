@@ -27,7 +27,7 @@ fn prepared(clip: &ClipInfo, bytes: &[u8], picture: &PictureSettings) -> Result<
             let Levels { black, white } = clip.grey_levels();
             Plane::from_bytes(width, height, bytes, (black, white)).map_err(|_| EngineError::Fault)?
         }
-        PixelKind::Rgb | PixelKind::Rgba => {
+        PixelKind::Rgb | PixelKind::DeepRgb | PixelKind::Rgba => {
             channel_of(width, height, bytes, picture.channel).ok_or(EngineError::Fault)?
         }
     };

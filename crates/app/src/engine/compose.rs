@@ -4,6 +4,7 @@ use super::assets::{self, AssetFiles, ShotAssets};
 use super::fronts::{self, Asked};
 use super::{EngineError, OpenShot, turn};
 use fennik_core::camera::{Camera, CameraPath};
+use fennik_core::colour::{ColourTable, PlateLaw, Primaries, Transfer, encode};
 use fennik_core::scene::anim::Numbers;
 use fennik_core::scene::{Asset, HoldoutBy, Insert, InsertKind, ShotDocument};
 use fennik_core::solve::Solution;
@@ -12,6 +13,7 @@ use fennik_render::{
     composite_on,
 };
 use fennik_store::Store;
+use rayon::prelude::*;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Makes finished frames of a shot.
@@ -20,10 +22,33 @@ pub struct Composer {
     solution: Option<Arc<Solution>>,
     scene: RenderScene,
     assets: Arc<dyn Assets>,
-    table: Option<Arc<fennik_core::colour::ColourTable>>,
+    table: Option<Arc<ColourTable>>,
     clip_width: u32,
+    /// What the code values of the plate mean; and a quick table from them to display values, where they are none.
+    law: PlateLaw,
+    quick_law: Option<ColourTable>,
     /// What is done over all on the frame that was asked for last.
     finisher: Mutex<Option<(u32, Arc<Finisher>)>>,
+}
+
+/// Entries along a side of the table by which a plate is quickly shown.
+const QUICK: usize = 49;
+
+/// The law of a shot's plate: as its file says, or as its document does.
+fn plate_law(store: &Store, shot: &OpenShot, document: &ShotDocument) -> Result<PlateLaw, EngineError> {
+    let of = &document.plate;
+    let table = of.table.as_ref().map(|t| assets::table_of(store, t)).transpose()?;
+    let (transfer, primaries) =
+        (of.transfer.unwrap_or(shot.clip.transfer), of.primaries.unwrap_or(shot.clip.primaries));
+    Ok(PlateLaw::new(transfer, primaries, table))
+}
+
+/// Whether the plate of a shot is shown otherwise than its preview frames are.
+pub fn shows_plate_anew(shot: &OpenShot) -> bool {
+    let of = &shot.document().plate;
+    let plain = (Transfer::Display, Primaries::Bt709);
+    let own = (of.transfer.unwrap_or(shot.clip.transfer), of.primaries.unwrap_or(shot.clip.primaries));
+    of.table.is_some() || own != plain
 }
 
 /// All files that a document shows.
@@ -59,7 +84,20 @@ impl Composer {
             Some(table) if !document.finish.off => Some(assets::table_of(store, table)?),
             _ => None,
         };
-        Ok(Self { document, solution, scene, assets, table, clip_width: shot.clip.width, finisher: Mutex::default() })
+        let law = plate_law(store, shot, &document)?;
+        let shown = |code: [f32; 3]| law.light(code).map(|v| encode(v.clamp(0.0, 1.0)));
+        let quick_law = (!law.is_plain()).then(|| ColourTable::cube_of(QUICK, shown));
+        Ok(Self {
+            law,
+            quick_law,
+            document,
+            solution,
+            scene,
+            assets,
+            table,
+            clip_width: shot.clip.width,
+            finisher: Mutex::default(),
+        })
     }
 
     /// For a shot as it stands, read from its store.
@@ -151,7 +189,16 @@ impl Composer {
     /// # Errors
     /// [`EngineError`] names the holdout whose picture cannot be read.
     pub fn fronts(&self, frame: u32, size: [usize; 2], rgb: &[u8]) -> Result<Fronts, EngineError> {
-        let light = if fronts::asks_plate(&self.document, frame) { colour::light_of(rgb) } else { Vec::new() };
+        self.fronts_of(frame, size, &mut || colour::light_of(rgb))
+    }
+
+    fn fronts_of(
+        &self,
+        frame: u32,
+        size: [usize; 2],
+        plate: &mut dyn FnMut() -> Vec<[f32; 3]>,
+    ) -> Result<Fronts, EngineError> {
+        let light = if fronts::asks_plate(&self.document, frame) { plate() } else { Vec::new() };
         let camera = |frame: u32| self.camera_at(frame, size[0] as u32);
         let asked = Asked {
             frame,
@@ -183,6 +230,32 @@ impl Composer {
         Ok(None)
     }
 
+    /// What a delivery is made for: the law of its code values.
+    pub fn law(&self) -> &PlateLaw {
+        &self.law
+    }
+
+    /// Finishes a frame over its plate in full depth: code values 0 to 1, three a pixel, of the clip's size; what nothing is
+    /// done to stays what it was.
+    ///
+    /// # Errors
+    /// As [`Composer::finish`].
+    pub fn finish_deep(&self, codes: &mut [[f32; 3]], size: (u32, u32), frame: u32) -> Result<(), EngineError> {
+        let (width, height) = size;
+        let whole = [width as usize, height as usize];
+        let mut light: Vec<[f32; 3]> = codes.par_iter().map(|c| self.law.light(*c)).collect();
+        let camera = self.camera_at(frame, width);
+        let fronts =
+            if camera.is_some() { self.fronts_of(frame, whole, &mut || light.clone())? } else { Fronts::none() };
+        let mut canvas = Canvas::Light(&mut light);
+        if let Some(camera) = &camera {
+            composite_on(&mut canvas, whole, camera, &self.scene, &self.drawing(frame, Quality::Exact), &fronts)?;
+        }
+        self.finisher(frame).apply(&mut canvas, whole);
+        codes.par_iter_mut().zip(&light).for_each(|(code, light)| *code = self.law.code(*light));
+        Ok(())
+    }
+
     /// Finishes a frame over its plate, display bytes of any size of the shot's frame; what is placed is drawn as the
     /// camera of `camera_of` sees it, and a frame without a camera has nothing placed. `ahead` is what was found out
     /// before.
@@ -198,6 +271,13 @@ impl Composer {
         ahead: Option<Projected>,
     ) -> Result<(), EngineError> {
         let size = [width as usize, height as usize];
+        if let Some(table) = &self.quick_law {
+            // What is drawn on is what is seen.
+            rgb.par_chunks_exact_mut(3).for_each(|p| {
+                let shown = table.look([p[0], p[1], p[2]].map(|v| f32::from(v) / 255.0));
+                p.copy_from_slice(&shown.map(|v| (v * 255.0 + 0.5) as u8));
+            });
+        }
         let finisher = self.finisher(frame);
         let camera = self.camera_at(camera_of, width);
         let fronts = if camera.is_some() { self.fronts(frame, size, rgb)? } else { Fronts::none() };

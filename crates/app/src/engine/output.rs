@@ -5,7 +5,7 @@ use super::compose::Composer;
 use super::{EngineError, OpenShot, fronts, picture};
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::{Insert, InsertKind};
-use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoWriter, camera_document, glb};
+use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoColour, VideoWriter, camera_document, glb};
 use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
 use nalgebra::Vector3;
@@ -88,16 +88,28 @@ pub fn video(
 ) -> Result<(), EngineError> {
     let composer = Composer::of_shot(store, shot)?;
     let (first, end) = shot.range();
-    let mut reader = FrameReader::open(&shot.clip, Some((first, end)), PixelKind::Rgb)?;
-    let mut writer = VideoWriter::create(target, &shot.clip, Some(AudioFrom { clip: &shot.clip, first, end }))?;
+    let (transfer, primaries) = composer.law().delivered();
+    let deep = shot.clip.deep;
+    let kind = if deep { PixelKind::DeepRgb } else { PixelKind::Rgb };
+    let mut reader = FrameReader::open(&shot.clip, Some((first, end)), kind)?;
+    let audio = AudioFrom { clip: &shot.clip, first, end };
+    // What is drawn in bytes is drawn for displays.
+    let colour = if deep { VideoColour { deep, transfer, primaries } } else { VideoColour::default() };
+    let mut writer = VideoWriter::create(target, &shot.clip, colour, Some(audio))?;
+    let size = (shot.clip.width, shot.clip.height);
     let mut buffer = Vec::new();
     let mut frame = 0;
     // Every frame of the trim, or no video: the reader tells when one is missing.
     while let Some(bytes) = reader.next_frame()? {
-        buffer.clear();
-        buffer.extend_from_slice(bytes);
-        let size = (shot.clip.width, shot.clip.height);
-        composer.finish(&mut buffer, size, (frame, frame), Quality::Exact, None)?;
+        if deep {
+            let mut codes = codes_of(bytes);
+            composer.finish_deep(&mut codes, size, frame)?;
+            buffer = bytes_of(&codes);
+        } else {
+            buffer.clear();
+            buffer.extend_from_slice(bytes);
+            composer.finish(&mut buffer, size, (frame, frame), Quality::Exact, None)?;
+        }
         writer.push(&buffer)?;
         frame += 1;
         if !go_on(frame, end - first) {
@@ -130,6 +142,17 @@ pub fn stills(
         write_still(folder, frame, &picture.into())?;
         if go_on(frame - first + 1, last - first + 1) { Ok(()) } else { Err(EngineError::Stopped) }
     })
+}
+
+/// Code values 0 to 1 of numbers of 16 bits, the lower byte first.
+fn codes_of(bytes: &[u8]) -> Vec<[f32; 3]> {
+    let number = |p: &[u8], k: usize| f32::from(u16::from_le_bytes([p[2 * k], p[2 * k + 1]])) / 65_535.0;
+    bytes.chunks_exact(6).map(|p| [number(p, 0), number(p, 1), number(p, 2)]).collect()
+}
+
+/// The same back.
+fn bytes_of(codes: &[[f32; 3]]) -> Vec<u8> {
+    codes.iter().flatten().flat_map(|v| ((v.clamp(0.0, 1.0) * 65_535.0).round() as u16).to_le_bytes()).collect()
 }
 
 /// Writes what stands in front on frames `first` to `last` of the trimmed clip as grey PNG stills `000012.png`, ... into a

@@ -263,6 +263,7 @@ pub fn key(shot: &OpenShot) -> String {
         fronts,
         &document.finish,
         &document.lens,
+        &document.plate,
         // The last frame fades.
         document.finish.changes().then_some(document.trim.last),
     ))

@@ -3,6 +3,7 @@
 use super::stations::track::TrackForm;
 use super::{AppState, PageError, block};
 use crate::engine::adopt::{kept_solve, way_to};
+use crate::engine::compose::shows_plate_anew;
 use crate::engine::laying::proposed;
 use crate::engine::measure::measure;
 use crate::engine::picture::{self, grey_jpeg};
@@ -60,7 +61,8 @@ async fn show_state(app: web::Data<AppState>, id: web::Path<ShotId>) -> Result<i
             "finish": document.finish,
             "lens": document.lens,
             // Whether frames look otherwise than they were filmed although nothing is placed.
-            "graded": !document.finish.is_plain(),
+            "graded": !document.finish.is_plain() || shows_plate_anew(&shot),
+            "plate": document.plate,
             // What its pictures and its solve are made from: as long as these stay, nothing need be fetched anew.
             "picture": picture::key(&shot),
             "scene": scene_key(&app, &shot),

@@ -4,6 +4,7 @@
 mod add;
 mod analysis;
 mod arranged;
+mod belongs;
 mod carried;
 mod demo;
 mod ending;

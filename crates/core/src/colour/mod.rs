@@ -8,6 +8,7 @@ mod drawn;
 mod grade;
 mod hues;
 mod oklab;
+mod plate;
 mod table;
 mod transfer;
 mod white;
@@ -17,6 +18,7 @@ pub use drawn::{Likeness, ToneGrade, likeness, likeness_of, oklab_colour, tone_w
 pub use grade::{CURVE_NODES, Grade, HueChange};
 pub use hues::{HUES, hue_weights};
 pub use oklab::{linear_of_oklab, oklab_of};
+pub use plate::{PlateLaw, Primaries, Transfer};
 pub use table::{ColourTable, TableError, TableShape};
 pub use transfer::{decode, encode};
 pub use white::{Matrix3, white_matrix};

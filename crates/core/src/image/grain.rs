@@ -7,11 +7,14 @@ use serde::{Deserialize, Serialize};
 pub const GRAIN_BANDS: usize = 8;
 /// Side of the blocks that are looked at, px.
 const BLOCK: usize = 12;
-/// Of the blocks of a band, the flattest part that is believed; and how many are needed.
-const FLATTEST: f64 = 0.25;
+/// The flattest part of a band's blocks tells how flat a block is that is nothing but grain: up to so many times as much
+/// is believed. And how many blocks are needed.
+const FLATTEST: (f64, f64) = (0.25, 2.0);
 const LEAST: usize = 8;
-/// Lags at which it is told how grain hangs together, px.
-const LAGS: usize = 3;
+/// How often the share of the grain that a plane takes with it is reckoned anew from how far it hangs together.
+const ROUNDS: usize = 4;
+/// Lags at which it is told how grain hangs together, px: the nearest tells it best.
+const LAGS: usize = 1;
 
 /// Grain of a plate.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -55,20 +58,19 @@ pub fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
     let (mut power, mut lags) = (0.0, [[0.0; LAGS]; 2]);
     for (band, slot) in deviation.iter_mut().enumerate() {
         let mut own: Vec<&Flat> = blocks.iter().filter(|b| b.band == band).collect();
-        own.sort_by(|a, b| a.roughness.total_cmp(&b.roughness));
-        let count = ((own.len() as f64 * FLATTEST) as usize).max(LEAST);
-        if own.len() < count {
+        if own.len() < LEAST {
             continue;
         }
-        own.truncate(count);
-        // The flattest of many are flatter than all are: the median of the chosen is near the truth where many blocks are
-        // flat.
+        own.sort_by(|a, b| a.roughness.total_cmp(&b.roughness));
+        let (part, times) = FLATTEST;
+        let most = times * own[(own.len() as f64 * part) as usize].roughness;
+        own.retain(|b| b.roughness <= most);
         let median = |k: usize| {
             let mut all: Vec<f64> = own.iter().map(|b| b.variance[k]).collect();
             all.sort_by(f64::total_cmp);
             all[all.len() / 2]
         };
-        *slot = Some([0, 1, 2].map(|k| median(k).max(0.0).sqrt()));
+        *slot = Some([0, 1, 2].map(|k| median(k).max(0.0)));
         for block in own {
             power += block.variance[1];
             (0..2).for_each(|axis| (0..LAGS).for_each(|k| lags[axis][k] += block.lags[axis][k]));
@@ -77,8 +79,39 @@ pub fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
     if deviation.iter().all(Option::is_none) || power <= 0.0 {
         return None;
     }
-    let blur_px = [0, 1].map(|axis| blur_of(lags[axis].map(|v| v / power)));
+    // What was fitted took a part of the grain with it, the more the farther that hangs together.
+    let (mut blur_px, mut taken) = ([0.0; 2], 3.0 / (BLOCK * BLOCK) as f64);
+    for _ in 0..ROUNDS {
+        let whole = power / (1.0 - taken);
+        blur_px = [0, 1].map(|axis| blur_of(lags[axis][0] / whole + taken));
+        taken = taken_by_plane(blur_px);
+    }
+    let more = (1.0 / (1.0 - taken)).sqrt();
+    let deviation: Vec<Option<[f64; 3]>> = deviation.iter().map(|d| d.map(|v| v.map(|v| v.sqrt() * more))).collect();
     Some(Grain { deviation: filled(&deviation), blur_px, width: width as u32 })
+}
+
+/// The share of grain of a block that a plane through it takes, by how far it hangs together.
+fn taken_by_plane(blur_px: [f64; 2]) -> f64 {
+    let middle = (BLOCK as f64 - 1.0) / 2.0;
+    // Of a level line and of a rising one, along an axis.
+    let along = |radius: f64| {
+        let agree = |d: f64| {
+            if radius <= 0.0 { if d == 0.0 { 1.0 } else { 0.0 } } else { (-d * d / (4.0 * radius * radius)).exp() }
+        };
+        let (mut level, mut rising, mut norm) = (0.0, 0.0, 0.0);
+        for i in 0..BLOCK {
+            norm += (i as f64 - middle).powi(2);
+            for j in 0..BLOCK {
+                let agrees = agree(i as f64 - j as f64);
+                level += agrees / BLOCK as f64;
+                rising += (i as f64 - middle) * (j as f64 - middle) * agrees;
+            }
+        }
+        (level, rising / norm)
+    };
+    let ((u, v), (w, z)) = (along(blur_px[0]), along(blur_px[1]));
+    (u * w + v * w + u * z) / (BLOCK * BLOCK) as f64
 }
 
 /// Bands of which nothing is known have what the nearest has.
@@ -89,8 +122,7 @@ fn filled(deviation: &[Option<[f64; 3]>]) -> Vec<[f64; 3]> {
 }
 
 /// The radius of the blur that makes neighbours agree as much (of a Gaussian, the correlation at d is exp(-d^2/4r^2)).
-fn blur_of(correlation: [f64; LAGS]) -> f64 {
-    let first = correlation[0];
+fn blur_of(first: f64) -> f64 {
     if first < 0.02 { 0.0 } else { 0.5 / (-(first.min(0.98)).ln()).sqrt() }
 }
 
@@ -114,8 +146,7 @@ fn flat(shown: &[[f32; 3]], width: usize, x: usize, y: usize) -> Option<Flat> {
             let plane = by_x / square * ((i % BLOCK) as f64 - middle) + by_y / square * ((i / BLOCK) as f64 - middle);
             *r = at(i) - mean[k] - plane;
         }
-        // Three values were fitted.
-        variance[k] = residual[k].iter().map(|r| r * r).sum::<f64>() / (n - 3.0);
+        variance[k] = residual[k].iter().map(|r| r * r).sum::<f64>() / n;
     }
     let bright = 0.2126 * mean[0] + 0.7152 * mean[1] + 0.0722 * mean[2];
     // What is clipped has lost its grain.

@@ -30,8 +30,8 @@ pub use datum::{
 };
 pub use document::{
     AnalysisId, DatumEdit, DocumentError, Edit, EditError, FinishEdit, Follow, FootageEdit, FrameRange, Holding,
-    HoldoutEdit, Light, LightColour, LightEdit, LightNow, Masking, MaskingEdit, Placing, PlacingEdit, ShotDocument,
-    Solving, SolvingEdit, Surfacing, SurfacingEdit, Tracking, TrackingEdit,
+    HoldoutEdit, Light, LightColour, LightEdit, LightNow, Masking, MaskingEdit, Placing, PlacingEdit, PlateColour,
+    ShotDocument, Solving, SolvingEdit, Surfacing, SurfacingEdit, Tracking, TrackingEdit,
 };
 pub use drawn::{DRAW, Drawn};
 pub use finish::{BARS, FADES, Finish, FinishNow, TABLE_STRENGTH, VIGNETTE};

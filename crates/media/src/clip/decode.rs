@@ -16,6 +16,8 @@ pub enum PixelKind {
     Grey,
     /// Three bytes a pixel: red, green, blue, as encoded for display.
     Rgb,
+    /// Six bytes a pixel: red, green, blue, 16 bits each, the lower byte first.
+    DeepRgb,
     /// Four bytes a pixel: with alpha, which is full where the clip has none.
     Rgba,
 }
@@ -25,6 +27,7 @@ impl PixelKind {
         match self {
             Self::Grey => 1,
             Self::Rgb => 3,
+            Self::DeepRgb => 6,
             Self::Rgba => 4,
         }
     }
@@ -33,6 +36,7 @@ impl PixelKind {
         match self {
             Self::Grey => "gray",
             Self::Rgb => "rgb24",
+            Self::DeepRgb => "rgb48le",
             Self::Rgba => "rgba",
         }
     }

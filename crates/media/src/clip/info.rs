@@ -3,6 +3,7 @@
 use crate::clip::note::Note;
 use crate::clip::rate::Rate;
 use crate::clip::source::Source;
+use fennik_core::colour::{Primaries, Transfer};
 use serde::{Deserialize, Serialize};
 
 /// What is known of a clip before its frames are decoded. Sizes are those of the upright picture
@@ -39,6 +40,15 @@ pub struct ClipInfo {
     /// from the rate: a reader can begin in the middle of the file.
     #[serde(default)]
     pub lead_s: Option<f64>,
+    /// More than eight bits a channel.
+    #[serde(default)]
+    pub deep: bool,
+    /// The law between its code values and light, as the file names it; the usual one where it says nothing.
+    #[serde(default)]
+    pub transfer: Transfer,
+    /// The primaries that they mix, as the file names them.
+    #[serde(default)]
+    pub primaries: Primaries,
     /// Whether its frames are made smaller quickly rather than carefully.
     #[serde(skip)]
     pub quick: bool,

@@ -7,6 +7,7 @@ use crate::clip::source::Source;
 use crate::clip::timing::{PacketTimes, constant_rate_of};
 use crate::error::MediaError;
 use crate::tool::{self, last_line};
+use fennik_core::colour::{Primaries, Transfer};
 use serde::Deserialize;
 
 /// Frames that a packet may be shown for, on average: one that stands still for minutes is not worth a full disk.
@@ -95,6 +96,7 @@ struct Stream {
     pix_fmt: Option<String>,
     color_range: Option<String>,
     color_transfer: Option<String>,
+    color_primaries: Option<String>,
     #[serde(default)]
     side_data_list: Vec<SideData>,
     #[serde(default)]
@@ -229,8 +231,21 @@ pub fn read_probe(
         shown: None,
         counted: false,
         lead_s,
+        deep: video.pix_fmt.as_deref().is_some_and(is_deep),
+        transfer: video.color_transfer.as_deref().and_then(Transfer::of_file).unwrap_or_default(),
+        primaries: video.color_primaries.as_deref().and_then(Primaries::of_file).unwrap_or_default(),
         quick: false,
     })
+}
+
+/// Whether a pixel format of ffmpeg's has more than eight bits a channel.
+fn is_deep(format: &str) -> bool {
+    [
+        "10le", "10be", "12le", "12be", "14le", "16le", "16be", "48le", "48be", "64le", "64be", "p010", "p012", "p016",
+        "f32",
+    ]
+    .iter()
+    .any(|end| format.contains(end))
 }
 
 /// A line for each packet of the picture: its time, seconds, and its flags.

@@ -3,6 +3,7 @@
 use crate::clip::info::ClipInfo;
 use crate::error::{MediaError, io_error};
 use crate::tool::{self, Running};
+use fennik_core::colour::{Primaries, Transfer};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{ChildStdin, Stdio};
@@ -18,7 +19,18 @@ pub struct AudioFrom<'a> {
     pub end: u32,
 }
 
-/// Writes an MP4 (H.264) frame by frame. The file appears under its name when it is whole.
+/// What the pixels of a video are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct VideoColour {
+    /// Ten bits a channel in the file (H.265), handed over as 16 bits each, the lower byte first; else eight (H.264).
+    pub deep: bool,
+    /// The law of its code values.
+    pub transfer: Transfer,
+    /// Their primaries.
+    pub primaries: Primaries,
+}
+
+/// Writes an MP4 frame by frame. The file appears under its name when it is whole.
 pub struct VideoWriter {
     running: Running,
     pipe: Option<ChildStdin>,
@@ -31,11 +43,17 @@ impl VideoWriter {
     ///
     /// # Errors
     /// [`MediaError::ToolMissing`] when ffmpeg cannot be started.
-    pub fn create(target: &Path, clip: &ClipInfo, audio: Option<AudioFrom>) -> Result<Self, MediaError> {
+    pub fn create(
+        target: &Path,
+        clip: &ClipInfo,
+        colour: VideoColour,
+        audio: Option<AudioFrom>,
+    ) -> Result<Self, MediaError> {
         let partial = target.with_extension("part.mp4");
         let rate = format!("{}/{}", clip.rate.frames, clip.rate.seconds);
         let mut command = tool::command("ffmpeg");
-        command.args(["-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s"]);
+        command.args(["-v", "error", "-y", "-f", "rawvideo", "-pix_fmt"]);
+        command.args([if colour.deep { "rgb48le" } else { "rgb24" }, "-s"]);
         command.arg(format!("{}x{}", clip.width, clip.height)).args(["-r", &rate, "-i", "pipe:0"]);
         if let Some(from) = audio.as_ref().filter(|a| a.clip.audio) {
             let seconds = |frame: u32| format!("{:.6}", f64::from(frame) / clip.rate.per_second());
@@ -43,19 +61,22 @@ impl VideoWriter {
             command.args(from.clip.source.input_arguments());
             command.args(["-map", "0:v:0", "-map", "1:a:0", "-c:a", "aac", "-b:a", "192k", "-shortest"]);
         }
-        // H.264 with 4:2:0 needs even sides; the colours are tagged so that players show what we saw.
-        command.args(["-vf", "pad=ceil(iw/2)*2:ceil(ih/2)*2,scale=out_color_matrix=bt709:out_range=tv,format=yuv420p"]);
-        command.args(["-c:v", "libx264", "-preset", "medium", "-crf", "16"]);
-        command.args([
-            "-colorspace",
-            "bt709",
-            "-color_primaries",
-            "bt709",
-            "-color_trc",
-            "bt709",
-            "-movflags",
-            "+faststart",
-        ]);
+        // 4:2:0 needs even sides; the colours are tagged so that players show what we saw.
+        let wide = colour.primaries == Primaries::Bt2020;
+        let matrix = if wide { "bt2020" } else { "bt709" };
+        let format = if colour.deep { "yuv420p10le" } else { "yuv420p" };
+        let filters =
+            format!("pad=ceil(iw/2)*2:ceil(ih/2)*2,scale=out_color_matrix={matrix}:out_range=tv,format={format}");
+        command.args(["-vf", &filters]);
+        if colour.deep {
+            command.args(["-c:v", "libx265", "-preset", "medium", "-crf", "14", "-tag:v", "hvc1"]);
+            command.args(["-x265-params", "log-level=error"]);
+        } else {
+            command.args(["-c:v", "libx264", "-preset", "medium", "-crf", "16"]);
+        }
+        let space = if wide { "bt2020nc" } else { "bt709" };
+        command.args(["-colorspace", space, "-color_primaries", colour.primaries.file_name()]);
+        command.args(["-color_trc", colour.transfer.file_name(), "-movflags", "+faststart"]);
         // The prefix keeps a name that begins with a dash or holds a colon what it is.
         let mut named = std::ffi::OsString::from("file:");
         named.push(&partial);

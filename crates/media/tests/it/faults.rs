@@ -3,8 +3,8 @@
 
 use super::{BARS, count, ffmpeg, open};
 use fennik_media::{
-    ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoWriter, gather_folder, probe,
-    write_proxies,
+    ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoColour, VideoWriter, gather_folder,
+    probe, write_proxies,
 };
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -72,7 +72,7 @@ fn a_decoder_that_dies_is_no_end_of_the_clip() {
 
     let target = folder.path().join("out.mp4");
     std::fs::write(&target, "what was there before").unwrap();
-    let mut writer = VideoWriter::create(&target, &clip, None).unwrap();
+    let mut writer = VideoWriter::create(&target, &clip, VideoColour::default(), None).unwrap();
     writer.push(&vec![9; 640 * 360 * 3]).unwrap();
     std::thread::sleep(Duration::from_millis(200));
     assert_eq!(kill_tool_at(&folder.path().join("out.part.mp4")), 1);
@@ -244,7 +244,7 @@ fn a_video_goes_where_it_is_told_whatever_the_path_looks_like() {
     let clip = open(&path).unwrap();
     for name in ["-y.mp4", "http:x.mp4", "50%d.mp4", "é “q”.mp4"] {
         let target = folder.path().join(name);
-        let mut writer = VideoWriter::create(&target, &clip, None).unwrap();
+        let mut writer = VideoWriter::create(&target, &clip, VideoColour::default(), None).unwrap();
         writer.push(&vec![9; 322 * 182 * 3]).unwrap();
         writer.finish().unwrap();
         assert_eq!(count(&open(&target).unwrap(), None), 1, "{name}");
@@ -252,7 +252,7 @@ fn a_video_goes_where_it_is_told_whatever_the_path_looks_like() {
     // Where a bare name is given, nothing stands before the dash.
     let here = std::env::current_dir().unwrap();
     std::env::set_current_dir(folder.path()).unwrap();
-    let ended = VideoWriter::create(Path::new("-n.mp4"), &clip, None).and_then(|mut w| {
+    let ended = VideoWriter::create(Path::new("-n.mp4"), &clip, VideoColour::default(), None).and_then(|mut w| {
         w.push(&vec![9; 322 * 182 * 3])?;
         w.finish()
     });

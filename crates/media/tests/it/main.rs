@@ -5,8 +5,8 @@ mod faults;
 mod others;
 
 use fennik_media::{
-    ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoWriter, gather_folder, probe,
-    unpack_zip, write_proxies,
+    ClipInfo, FrameReader, Gathered, MediaError, Note, PixelKind, Rate, Source, VideoColour, VideoWriter,
+    gather_folder, probe, unpack_zip, write_proxies,
 };
 use std::path::Path;
 use std::process::Command;
@@ -250,7 +250,7 @@ fn what_is_written_reads_back_even_with_odd_sides() {
     ffmpeg(&[&BARS[..], &["-vf", "crop=321:181", "-c:v", "ffv1"]].concat(), &path);
     let clip = open(&path).unwrap();
     let target = folder.path().join("out.mp4");
-    let mut writer = VideoWriter::create(&target, &clip, None).unwrap();
+    let mut writer = VideoWriter::create(&target, &clip, VideoColour::default(), None).unwrap();
     let mut reader = FrameReader::open(&clip, None, PixelKind::Rgb).unwrap();
     while let Some(frame) = reader.next_frame().unwrap() {
         let frame = frame.to_vec();
@@ -267,10 +267,12 @@ fn what_is_written_reads_back_even_with_odd_sides() {
     };
     assert!((mean(&clip) - mean(&written)).abs() < 2.0, "colours: {} {}", mean(&clip), mean(&written));
     assert!(matches!(
-        VideoWriter::create(&folder.path().join("no/such/place.mp4"), &clip, None).and_then(|mut w| {
-            (0..200).try_for_each(|_| w.push(&vec![0; 321 * 181 * 3]))?;
-            w.finish()
-        }),
+        VideoWriter::create(&folder.path().join("no/such/place.mp4"), &clip, VideoColour::default(), None).and_then(
+            |mut w| {
+                (0..200).try_for_each(|_| w.push(&vec![0; 321 * 181 * 3]))?;
+                w.finish()
+            }
+        ),
         Err(MediaError::Encode { .. })
     ));
 }

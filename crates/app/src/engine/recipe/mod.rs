@@ -13,6 +13,7 @@ use super::arrange::Arrange;
 use super::kinds::Values;
 use super::laying::{Axis, Part};
 use super::quantity::Amount;
+use fennik_core::colour::{Primaries, Transfer};
 use fennik_core::image::Channel;
 use fennik_core::matte::{MaskMode, OutlineKey};
 use fennik_core::scene::anim::Ease;
@@ -132,6 +133,21 @@ pub enum Step {
         /// Last frame of the file.
         last: u32,
     },
+    /// Says what the code values of the plate mean; what is left out is as the file says.
+    PlateColour {
+        /// The transfer function.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        transfer: Option<Transfer>,
+        /// The primaries.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        primaries: Option<Primaries>,
+        /// A `.cube` file beside the recipe that makes display values of them, as comes with footage in log.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        file: Option<String>,
+        /// Or one that was taken in before, by its content.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        asset: Option<AssetName>,
+    },
     /// Draws a mask of the analysis.
     Mask {
         /// Its name; one of this name is replaced.
@@ -201,6 +217,9 @@ pub enum Step {
         /// Or one that was taken in before, by its content.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         asset: Option<AssetName>,
+        /// Or an item of the library, by its name.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        library: Option<String>,
     },
     /// Puts a table of colours over all, or none.
     Table {
@@ -569,6 +588,7 @@ impl Step {
         match self {
             Self::TakeIn { .. } => "take-in",
             Self::Trim { .. } => "trim",
+            Self::PlateColour { .. } => "plate-colour",
             Self::Mask { .. } => "mask",
             Self::HoldOut { .. } => "hold-out",
             Self::FollowMask { .. } => "follow-mask",

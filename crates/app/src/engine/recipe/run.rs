@@ -21,8 +21,8 @@ use fennik_core::matte::{Mask, Outline};
 use fennik_core::scene::anim::Ease;
 use fennik_core::scene::{
     AssetName, DrawnLine, Edit, FinishEdit, Follow, FootageEdit, FrameRange, Holdout, HoldoutEdit, Insert, InsertKind,
-    LensLook, LightEdit, MaskingEdit, ModelFoot, PlacingEdit, SolvingEdit, Stance, Surface, SurfaceId, SurfacingEdit,
-    Surroundings, TrackingEdit, points_inside, spot_on,
+    LensLook, LightEdit, MaskingEdit, ModelFoot, PlacingEdit, PlateColour, SolvingEdit, Stance, Surface, SurfaceId,
+    SurfacingEdit, Surroundings, TrackingEdit, points_inside, spot_on,
 };
 use fennik_core::solve::{LensChoice, MotionChoice, Solution, SolveSettings};
 use fennik_core::track::{TrackDirection, TrackId, TrackSettings};
@@ -272,6 +272,15 @@ impl<'a> Cook<'a> {
                 &self.open()?,
                 &Edit::Footage(FootageEdit::Trim { range: FrameRange { first: *first, last: *last } }),
             ),
+            Step::PlateColour { transfer, primaries, file, asset } => {
+                let taken = self.shown_file(file.as_deref(), asset.as_ref())?;
+                if let Some(taken) = &taken {
+                    assets::table_of(self.store, &taken.asset)?;
+                }
+                let table = taken.map(|taken| taken.asset);
+                let colour = PlateColour { transfer: *transfer, primaries: *primaries, table };
+                self.edit(&self.open()?, &Edit::Footage(FootageEdit::PlateColour { colour }))
+            }
             Step::Mask { name, mode, keys, smooth, inverted, span, feather, feathers } => {
                 let mask = Mask::new(*mode, keys.clone());
                 let outline = Outline { smooth: smooth.clone(), ..mask.outline.clone() };
@@ -285,8 +294,11 @@ impl<'a> Cook<'a> {
                 let id = mask_named(&shot, mask)?.id;
                 run::follow(self.store, &shot, id, *frame, tell).map(|_| ())
             }
-            Step::Surroundings { file, asset } => {
-                let taken = self.shown_file(file.as_deref(), asset.as_ref())?;
+            Step::Surroundings { file, asset, library } => {
+                let taken = match library {
+                    Some(item) => library::take(self.store, library::item(item)?)?.into_iter().next(),
+                    None => self.shown_file(file.as_deref(), asset.as_ref())?,
+                };
                 let shot = self.open()?;
                 let mut light = shot.document().light.clone();
                 if let Some(taken) = &taken {

@@ -10,8 +10,8 @@ use crate::engine::{
 use fennik_core::camera::CameraPath;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
-    Datum, Drawn, Holdout, HoldoutBy, Insert, InsertKind, Light, Placing, ShotDocument, Stance, Surface, points_inside,
-    propose, spot_at, world_of,
+    Datum, Drawn, Holdout, HoldoutBy, Insert, InsertKind, Light, Placing, PlateColour, ShotDocument, Stance, Surface,
+    points_inside, propose, spot_at, world_of,
 };
 use fennik_core::solve::{LensChoice, Motion, MotionChoice, ReadoutChoice, Solution, SolveSettings};
 use fennik_core::survey::{Plane, PlaneKind, Survey, View, plane_through};
@@ -47,6 +47,11 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
     let mut steps = vec![Step::TakeIn { clip: shot.clip_row.name.clone(), name: Some(shot.state.shot.name.clone()) }];
     if document.trim.count() != shot.clip.frames {
         steps.push(Step::Trim { first: document.trim.first, last: document.trim.last });
+    }
+    if document.plate != PlateColour::default() {
+        let of = &document.plate;
+        let asset = of.table.as_ref().map(|t| t.name.clone());
+        steps.push(Step::PlateColour { transfer: of.transfer, primaries: of.primaries, file: None, asset });
     }
     steps.extend(document.masking.masks.masks.iter().map(|m| Step::Mask {
         name: m.name.clone(),
@@ -99,7 +104,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         steps.extend(set_steps("light", light::told(&document.light)));
     }
     if let Some(around) = &document.light.surroundings {
-        steps.push(Step::Surroundings { file: None, asset: Some(around.asset.name.clone()) });
+        steps.push(Step::Surroundings { file: None, asset: Some(around.asset.name.clone()), library: None });
         steps.extend(set_steps("surroundings", surroundings::told(around)));
     }
     for (name, told) in surroundings::catches_told(&document.light, &document.surfacing.surfaces) {

@@ -2,17 +2,19 @@
 
 use super::job_line::JobLine;
 use super::view::{ShotView, Station};
-use crate::engine::EngineError;
+use crate::engine::{EngineError, ShotError, assets, kinds};
 use crate::web::answer::Editor;
 use crate::web::{PageError, views};
 use actix_web::{Responder, post, web};
 use askama::Template;
-use fennik_core::scene::{Edit, FootageEdit, FrameRange};
+use fennik_core::colour::{Primaries, Transfer};
+use fennik_core::scene::{AssetName, Edit, FootageEdit, FrameRange, PlateColour};
 use fennik_store::JobKind;
 use serde::Deserialize;
+use serde_json::Value;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(change_trim);
+    config.service(change_trim).service(change_colour);
 }
 
 #[derive(Template)]
@@ -26,10 +28,18 @@ struct Tools {
     trim: FrameRange,
     clip_last: u32,
     has_tracks: bool,
+    /// What the file says of its colours, and what is taken instead.
+    says: String,
+    transfer: &'static str,
+    primaries: &'static str,
+    table: String,
+    tables: Vec<(String, String)>,
 }
 
 pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let trim = view.document().trim;
+    let (clip, plate) = (&view.shot.clip, &view.document().plate);
+    let tables = assets::all(&view.app.store)?.into_iter().filter(|a| a.kind == "table");
     let tools = Tools {
         id: view.id(),
         clip_name: view.shot.clip_row.name.clone(),
@@ -39,8 +49,49 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         trim,
         clip_last: view.shot.clip.frames.saturating_sub(1),
         has_tracks: view.tracks.is_some(),
+        says: format!(
+            "{}, {}{}",
+            clip.transfer.word(),
+            clip.primaries.word(),
+            if clip.deep { ", more than 8 bits" } else { "" }
+        ),
+        transfer: plate.transfer.map_or("", Transfer::word),
+        primaries: plate.primaries.map_or("", Primaries::word),
+        table: plate.table.as_ref().map(|t| t.name.to_string()).unwrap_or_default(),
+        tables: tables.map(|a| (a.asset.name.to_string(), a.asset.file)).collect(),
     };
     Station::new("footage", "Footage", format!("{} frames", trim.count()), &tools)
+}
+
+#[derive(Deserialize)]
+struct ColourForm {
+    revision: i64,
+    transfer: String,
+    primaries: String,
+    table: String,
+}
+
+/// One of some words, or none where nothing was chosen.
+fn chosen<T: serde::de::DeserializeOwned>(text: &str) -> Result<Option<T>, EngineError> {
+    Ok(if text.is_empty() { None } else { Some(kinds::word(&Value::from(text))?) })
+}
+
+/// What the code values of the plate mean.
+#[post("/shots/{id}/plate-colour")]
+async fn change_colour(editor: Editor, form: web::Form<ColourForm>) -> Result<impl Responder, PageError> {
+    let form = form.into_inner();
+    editor
+        .apply(form.revision, move |app, _| {
+            let name = |text: String| AssetName::try_from(text).map_err(|_| ShotError::Gone { what: "table" });
+            let table = if form.table.is_empty() { None } else { Some(name(form.table)?) };
+            let table = table.map(|name| assets::find(&app.store, &name)).transpose()?.map(|taken| taken.asset);
+            if let Some(table) = &table {
+                assets::table_of(&app.store, table)?;
+            }
+            let colour = PlateColour { transfer: chosen(&form.transfer)?, primaries: chosen(&form.primaries)?, table };
+            Ok(Edit::Footage(FootageEdit::PlateColour { colour }))
+        })
+        .await
 }
 
 #[derive(Deserialize)]

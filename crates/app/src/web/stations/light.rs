@@ -11,6 +11,7 @@ use crate::web::{AppState, PageError, block};
 use actix_web::{HttpResponse, Responder, get, post, web};
 use askama::Template;
 use fennik_core::scene::{Asset, AssetName, Edit, Light, LightEdit, ShotDocument, SurfaceId, Surroundings};
+use fennik_demo::library::{Item, Kind, items};
 use fennik_render::Panorama;
 use fennik_store::ShotId;
 use serde::Deserialize;
@@ -37,8 +38,9 @@ struct Tools {
     /// What each group is called, and its values.
     groups: Vec<(&'static str, Vec<Line>)>,
     keys: usize,
-    /// Pictures that could be all round, by their names.
+    /// Pictures that could be all round, by their names; and items of the library.
     pictures: Vec<(String, String)>,
+    items: Vec<&'static Item>,
     around: Option<Around>,
     catches: Vec<Catch>,
 }
@@ -127,6 +129,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
             .filter(picture)
             .map(|a| (a.asset.name.to_string(), a.asset.file))
             .collect(),
+        items: items().iter().filter(|i| i.kind == Kind::Surroundings).collect(),
         around: around_of(view.document()),
         catches: catches_of(view.document()),
     };

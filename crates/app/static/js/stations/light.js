@@ -1,7 +1,7 @@
 // @ts-check
 /** Light: the sun is put where a shadow on the plate says that it stands. */
 import { takeIn } from "../files.js";
-import { told } from "../notes.js";
+import { refusal, told } from "../notes.js";
 import { press } from "./station.js";
 
 /** What is clicked next, by how much was. */
@@ -16,6 +16,15 @@ export function light({ model, byId }) {
   const picking = () => (model.tool.kind === "picks" && model.tool.what === "shadow" ? model.tool : null);
   /** @param {string|null} asset */
   const around = (asset) => model.change("surroundings", { asset });
+
+  /** A picture by its name, an item of the library, or none. @param {string} chosen */
+  async function choose(chosen) {
+    const item = chosen.match(/^library:(.*)$/)?.[1];
+    if (!item) return around(chosen || null);
+    const response = await fetch(`/library/${item}`, { method: "POST" });
+    if (!response.ok) throw new Error(await refusal(response));
+    return around((await response.json()).name);
+  }
 
   return {
     acts: {
@@ -35,7 +44,7 @@ export function light({ model, byId }) {
     },
     input(target, done) {
       if (!done) return;
-      if (target.id === "around-picture") around(byId("around-picture").value || null).catch(told);
+      if (target.id === "around-picture") choose(byId("around-picture").value).catch(told);
       else if (target.id === "around-in") {
         const list = /** @type {HTMLInputElement} */ (target).files;
         if (list?.length)

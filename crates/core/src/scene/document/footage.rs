@@ -1,6 +1,8 @@
 //! Which part of the clip is used.
 
 use super::error::EditError;
+use crate::colour::{Primaries, Transfer};
+use crate::scene::Asset;
 use serde::{Deserialize, Serialize};
 
 /// Frames of the file, both ends included.
@@ -37,12 +39,33 @@ pub enum FootageEdit {
         /// The part.
         range: FrameRange,
     },
+    /// Takes the code values of the plate for something else than the file says.
+    PlateColour {
+        /// What.
+        colour: PlateColour,
+    },
+}
+
+/// What the code values of the plate mean, where that is another than the file says.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct PlateColour {
+    /// The transfer function.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub transfer: Option<Transfer>,
+    /// The primaries.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub primaries: Option<Primaries>,
+    /// A table that makes display values of them, as comes with footage in log.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub table: Option<Asset>,
 }
 
 impl FootageEdit {
     /// A few words for the undo button.
     pub fn label(&self) -> String {
-        let Self::Trim { range } = self;
-        format!("trim to frames {} to {}", range.first, range.last)
+        match self {
+            Self::Trim { range } => format!("trim to frames {} to {}", range.first, range.last),
+            Self::PlateColour { .. } => "colour of the plate".to_owned(),
+        }
     }
 }

@@ -20,7 +20,7 @@ mod upgrade;
 pub use edit::Edit;
 pub use error::EditError;
 pub use finishing::FinishEdit;
-pub use footage::{FootageEdit, FrameRange};
+pub use footage::{FootageEdit, FrameRange, PlateColour};
 pub use holding::{Holding, HoldoutEdit};
 pub use laying::{DatumEdit, Follow};
 pub use light::{Light, LightColour, LightEdit, LightNow};
@@ -70,6 +70,8 @@ pub struct ShotDocument {
     pub finish: Finish,
     /// How what is placed is seen through the plate's lens and on its film.
     pub lens: LensLook,
+    /// What the code values of the plate mean.
+    pub plate: PlateColour,
 }
 
 /// The same, as the newest format is written.
@@ -87,6 +89,8 @@ struct Written {
     finish: Finish,
     #[serde(default)]
     lens: LensLook,
+    #[serde(default)]
+    plate: PlateColour,
 }
 
 impl TryFrom<serde_json::Value> for ShotDocument {
@@ -94,10 +98,36 @@ impl TryFrom<serde_json::Value> for ShotDocument {
 
     fn try_from(value: serde_json::Value) -> Result<Self, DocumentError> {
         let written: Written = serde_json::from_value(upgrade::upgrade(value)?)?;
-        let Written { trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish, lens } =
-            written;
+        let Written {
+            trim,
+            tracking,
+            masking,
+            solving,
+            datum,
+            surfacing,
+            placing,
+            light,
+            holding,
+            finish,
+            lens,
+            plate,
+        } = written;
         let format = upgrade::FORMAT;
-        Ok(Self { format, trim, tracking, masking, solving, datum, surfacing, placing, light, holding, finish, lens })
+        Ok(Self {
+            format,
+            trim,
+            tracking,
+            masking,
+            solving,
+            datum,
+            surfacing,
+            placing,
+            light,
+            holding,
+            finish,
+            lens,
+            plate,
+        })
     }
 }
 
@@ -117,6 +147,7 @@ impl ShotDocument {
             holding: Holding::default(),
             finish: Finish::default(),
             lens: LensLook::default(),
+            plate: PlateColour::default(),
         }
     }
 
@@ -158,6 +189,7 @@ impl ShotDocument {
         let mut next = self.clone();
         match edit {
             Edit::Footage(FootageEdit::Trim { range }) => next.trim_to(*range)?,
+            Edit::Footage(FootageEdit::PlateColour { colour }) => next.plate = colour.clone(),
             Edit::Tracking(edit) => next.tracking.apply(edit)?,
             Edit::Masking(edit) => {
                 next.masking.apply(edit)?;
