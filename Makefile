@@ -51,3 +51,4 @@ film: setup ## make the demo's clips, their truth and their analyses again (an h
 shots: setup-test ## make docs/screenshots again
 	cargo build --release --locked -p fennik
 	node e2e/screenshots.mjs
+	node e2e/screenshots-belonging.mjs

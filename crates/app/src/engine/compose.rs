@@ -145,18 +145,11 @@ impl Composer {
         Drawing { quality, shutter, phase, lens }
     }
 
-    /// An insert as it is lit, without what is done to its colours, alone on a frame: light times how much of it is there,
-    /// and that; `None` without a camera.
+    /// An insert as it is lit, without what is done to its colours, alone.
     ///
     /// # Errors
     /// [`EngineError`] when it cannot be made.
-    pub fn alone(
-        &self,
-        insert: &Insert,
-        frame: u32,
-        (width, height): (u32, u32),
-    ) -> Result<Option<Vec<[f32; 4]>>, EngineError> {
-        let Some(camera) = self.camera_at(frame, width) else { return Ok(None) };
+    pub fn alone(&self, insert: &Insert) -> Result<RenderScene, EngineError> {
         let all = self.document.placing.inserts.iter().cloned();
         let alone: Vec<Insert> = all
             .map(|i| {
@@ -171,12 +164,25 @@ impl Composer {
         let mut light = self.document.light.clone();
         light.floor_shadow = 0.0.into();
         light.catchers.clear();
-        let scene = RenderScene::build(&alone, &light, &ShapeCache::default(), &self.assets)?;
+        Ok(RenderScene::build(&alone, &light, &ShapeCache::default(), &self.assets)?)
+    }
+
+    /// What a scene shows on a frame over nothing: light times how much of it is there, and that; `None` without a camera.
+    ///
+    /// # Errors
+    /// [`EngineError`] when it cannot be drawn.
+    pub fn over_nothing(
+        &self,
+        scene: &RenderScene,
+        frame: u32,
+        (width, height): (u32, u32),
+    ) -> Result<Option<Vec<[f32; 4]>>, EngineError> {
+        let Some(camera) = self.camera_at(frame, width) else { return Ok(None) };
         let size = [width as usize, height as usize];
         let how = Drawing { quality: Quality::Draft, shutter: 0.0, phase: 0.0, lens: None };
         let over = |ground: f32| -> Result<Vec<[f32; 3]>, EngineError> {
             let mut picture = vec![[ground; 3]; size[0] * size[1]];
-            composite_on(&mut Canvas::Light(&mut picture), size, &camera, &scene, &how, &Fronts::none())?;
+            composite_on(&mut Canvas::Light(&mut picture), size, &camera, scene, &how, &Fronts::none())?;
             Ok(picture)
         };
         let (black, white) = (over(0.0)?, over(1.0)?);

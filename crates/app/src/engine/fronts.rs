@@ -3,7 +3,7 @@
 use super::EngineError;
 use fennik_core::camera::Camera;
 use fennik_core::matte::{Coverage, LightPicture};
-use fennik_core::scene::{Holdout, HoldoutBy, MatteOf, ShotDocument};
+use fennik_core::scene::{Holdout, HoldoutBy, MatteChannel, ShotDocument};
 use fennik_core::survey::Plane;
 use fennik_render::{Assets, Fronts, Mesh, RenderError, ShapeError, Treatment};
 use nalgebra::{Vector2, Vector3};
@@ -130,7 +130,7 @@ fn coverage(document: &ShotDocument, holdout: &Holdout, asked: &Asked) -> Result
             };
             key.coverage(picture, clean.as_deref().map(|light| LightPicture { width, height, light }))
         }
-        HoldoutBy::Matte { asset, play, of } => {
+        HoldoutBy::Matte { asset, play, channel } => {
             let run = asked.assets.run(&asset.name).map_err(|why| named(holdout, why))?;
             let Some(at) = play.frame_at(f64::from(asked.frame), run.frames, run.rate) else {
                 return Ok(Coverage::empty(width, height));
@@ -141,12 +141,12 @@ fn coverage(document: &ShotDocument, holdout: &Holdout, asked: &Asked) -> Result
             let part = |i: usize| {
                 let at = [((i % width) as f32 + 0.5) * step[0], ((i / width) as f32 + 0.5) * step[1]];
                 let [r, g, b, a] = picture.seen_at(at, step);
-                match of {
+                match channel {
                     // A matte says parts, not light.
-                    MatteOf::Brightness => {
+                    MatteChannel::Brightness => {
                         fennik_core::colour::encode(fennik_core::colour::luminance([r, g, b])).clamp(0.0, 1.0)
                     }
-                    MatteOf::Alpha => a,
+                    MatteChannel::Alpha => a,
                 }
             };
             Coverage { width, height, parts: (0..width * height).into_par_iter().map(part).collect() }

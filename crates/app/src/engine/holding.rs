@@ -6,7 +6,7 @@ use super::kinds::{
 };
 use super::{EngineError, ShotError, assets};
 use fennik_core::matte::{Combine, KeyBy, PlateKey};
-use fennik_core::scene::{Holdout, HoldoutBy, HoldoutId, Insert, MatteOf, Play, ShotDocument, SurfaceId};
+use fennik_core::scene::{Holdout, HoldoutBy, HoldoutId, Insert, MatteChannel, Play, ShotDocument, SurfaceId};
 use serde_json::{Value, json};
 
 /// Of all but those that are told by a surface.
@@ -88,8 +88,8 @@ pub fn values(holdout: &Holdout, frame: f64) -> Values {
             ("soft", json!(key.soft)),
             ("clean-frame", json!(key.clean_frame)),
         ]),
-        HoldoutBy::Matte { play, of, .. } => {
-            all.push(("matte", json!(of)));
+        HoldoutBy::Matte { play, channel, .. } => {
+            all.push(("matte", json!(channel)));
             played = play_values(play);
         }
         HoldoutBy::Mask { .. } | HoldoutBy::Surface { .. } => {}
@@ -125,7 +125,7 @@ pub fn set(holdout: &mut Holdout, when: When, name: &str, value: &Value) -> Resu
         ("from", HoldoutBy::Key { key }) => key.from = plain()?,
         ("soft", HoldoutBy::Key { key }) => key.soft = plain()?,
         ("clean-frame", HoldoutBy::Key { key }) => key.clean_frame = plain()?.round().clamp(0.0, 1e9) as u32,
-        ("matte", HoldoutBy::Matte { of, .. }) => *of = word::<MatteOf>(value)?,
+        ("matte", HoldoutBy::Matte { channel, .. }) => *channel = word::<MatteChannel>(value)?,
         (_, HoldoutBy::Matte { play, .. }) => return set_play(play, name, value),
         _ => return Ok(false),
     }
@@ -177,7 +177,11 @@ pub fn first_of(document: &ShotDocument, wish: &Wish, frame: u32) -> Result<Hold
             if !picture {
                 return Err(ValueError::NoAsset { kind: "matte", shows: "picture or a clip" }.into());
             }
-            let by = HoldoutBy::Matte { asset: taken.asset.clone(), play: Play::default(), of: MatteOf::default() };
+            let by = HoldoutBy::Matte {
+                asset: taken.asset.clone(),
+                play: Play::default(),
+                channel: MatteChannel::default(),
+            };
             named(&taken.asset.file, by)
         }
     }
@@ -229,15 +233,15 @@ mod tests {
         let document = ShotDocument::new(10);
         let key = first_of(&document, &Wish::Key("colour"), 4).unwrap();
         let asset = Asset { name: AssetName::of_digest(&[7; 32]), file: "crowd.png".into() };
-        let by = HoldoutBy::Matte { asset, play: Play { start: 3.0, ..Play::default() }, of: MatteOf::Alpha };
+        let by = HoldoutBy::Matte { asset, play: Play { start: 3.0, ..Play::default() }, channel: MatteChannel::Alpha };
         for mut made in [key, Holdout::new("crowd".into(), by)] {
             (made.inverted, made.combine, made.strength) = (true, Combine::Cross, 0.5.into());
             let mut other = match &made.by {
                 HoldoutBy::Key { .. } => first_of(&document, &Wish::Key("brighter"), 0).unwrap(),
                 by => {
                     let mut by = by.clone();
-                    if let HoldoutBy::Matte { play, of, .. } = &mut by {
-                        (*play, *of) = (Play::default(), MatteOf::default());
+                    if let HoldoutBy::Matte { play, channel, .. } = &mut by {
+                        (*play, *channel) = (Play::default(), MatteChannel::default());
                     }
                     Holdout::new("other".into(), by)
                 }

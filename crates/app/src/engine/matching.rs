@@ -212,8 +212,9 @@ pub fn measure_insert(
     follows: bool,
 ) -> Result<Drawn, EngineError> {
     let mut lots: Vec<(f64, Lots)> = Vec::new();
+    let scene = composer.alone(insert)?;
     frames(shot, LOOKED_AT, COMPARED_PX, |frame, rgb, size| {
-        if let Some(alone) = composer.alone(insert, frame, size)? {
+        if let Some(alone) = composer.over_nothing(&scene, frame, size)? {
             let lot = looked_at(&alone, &light::light_of(&rgb), size);
             if !lot.0.is_empty() {
                 lots.push((f64::from(frame), lot));

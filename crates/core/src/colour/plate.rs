@@ -253,8 +253,13 @@ mod tests {
                             continue;
                         }
                     }
+                    // Near black a code of high range tells less light than single precision loses beside what is bright.
+                    let alone = PlateLaw::new(transfer, Primaries::Bt709, None);
+                    let (meant, got) = (alone.light(code), alone.light(back));
+                    let lost = 1e-6 * meant.iter().fold(0.0_f32, |most, v| most.max(v.abs()));
                     for k in 0..3 {
-                        prop_assert!((back[k] - code[k]).abs() < 0.5 / 1023.0, "{transfer:?} {primaries:?} {code:?} {back:?}");
+                        let close = (back[k] - code[k]).abs() < 0.5 / 1023.0 || (got[k] - meant[k]).abs() < lost;
+                        prop_assert!(close, "{transfer:?} {primaries:?} {code:?} {back:?}");
                     }
                 }
             }

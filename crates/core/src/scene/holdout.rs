@@ -13,7 +13,7 @@ pub struct HoldoutId(pub u32);
 /// What of an imported picture is the matte.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum MatteOf {
+pub enum MatteChannel {
     /// Its brightness.
     #[default]
     Brightness,
@@ -47,7 +47,7 @@ pub enum HoldoutBy {
         /// How it is played.
         play: Play,
         /// What of it counts.
-        of: MatteOf,
+        channel: MatteChannel,
     },
 }
 
@@ -202,6 +202,7 @@ impl Holdout {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::scene::AssetName;
 
     #[test]
     fn holdouts_are_checked_and_written_in_short() {
@@ -222,6 +223,13 @@ mod tests {
         one.strength = 1.0.into();
         one.name = " ".into();
         assert_eq!(one.validate(), Err(HoldoutError::Name));
+        let file = Asset { name: AssetName::of_digest(&[3; 32]), file: "half.png".into() };
+        let matte = HoldoutBy::Matte { asset: file, play: Play::default(), channel: MatteChannel::Alpha };
+        for by in [matte, HoldoutBy::Surface { surface: SurfaceId(2) }, HoldoutBy::Key { key: PlateKey::default() }] {
+            let one = Holdout { of: vec![InsertId(2)], ..Holdout::new("each".into(), by) };
+            let text = serde_json::to_string(&one).unwrap();
+            assert_eq!(serde_json::from_str::<Holdout>(&text).unwrap(), one);
+        }
         let key = PlateKey { from: f64::NAN, ..PlateKey::default() };
         assert!(Holdout::new("sky".into(), HoldoutBy::Key { key }).validate().is_err());
     }

@@ -36,7 +36,7 @@ pub use document::{
 pub use drawn::{DRAW, Drawn};
 pub use finish::{BARS, FADES, Finish, FinishNow, TABLE_STRENGTH, VIGNETTE};
 pub use grading::{BASIC, CURVES, HUE_RULES, TONES, grade_at, grade_rules};
-pub use holdout::{Holdout, HoldoutBy, HoldoutError, HoldoutId, MatteOf};
+pub use holdout::{Holdout, HoldoutBy, HoldoutError, HoldoutId, MatteChannel};
 pub use insert::*;
 pub use lens::{BLOOM, FOCUS, GLASS, GRAIN, HAZE, LENS_RULES, LENS_WIDTH_PX, LensLook, LensNow, PHASE, PlateMeasure};
 pub use pull::{PullError, PulledCorners, Rectangle, pulled};

@@ -8,8 +8,8 @@ mod lamp;
 mod surroundings;
 
 pub(crate) use lamp::{LampNow, scattered};
+pub(crate) use surroundings::AroundNow;
 pub use surroundings::Panorama;
-pub(crate) use surroundings::{Around, AroundNow};
 
 use crate::catching::caught;
 use crate::colour::linear_colour;

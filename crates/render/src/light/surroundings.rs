@@ -4,7 +4,7 @@ use fennik_core::colour::Grade;
 use nalgebra::{Rotation3, Vector3};
 use rayon::prelude::*;
 use std::f32::consts::PI;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 type V = Vector3<f32>;
 
@@ -25,6 +25,23 @@ pub struct Panorama {
     pub height: usize,
     /// Light, row by row.
     pub light: Vec<[f32; 3]>,
+    ready: Ready,
+}
+
+/// What was made ready to light last, and for which grade: scenes are built anew with each edit, and this takes longer.
+#[derive(Debug, Default)]
+struct Ready(Mutex<Option<(Grade, Arc<Around>)>>);
+
+impl Clone for Ready {
+    fn clone(&self) -> Self {
+        Self::default()
+    }
+}
+
+impl PartialEq for Ready {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
 }
 
 impl Panorama {
@@ -34,7 +51,7 @@ impl Panorama {
     /// When there is no pixel, or not one for each place.
     pub fn new(width: usize, height: usize, light: Vec<[f32; 3]>) -> Self {
         assert!(width > 0 && height > 0 && light.len() == width * height, "one light a pixel");
-        let mut made = Self { width, height, light };
+        let mut made = Self { width, height, light, ready: Ready::default() };
         while made.width > MOST_ACROSS && made.height > 1 {
             made = made.halved();
         }
@@ -55,7 +72,7 @@ impl Panorama {
                 sum
             })
             .collect();
-        Self { width, height, light }
+        Self { width, height, light, ready: Ready::default() }
     }
 
     /// The same with something done to its light.
@@ -63,6 +80,17 @@ impl Panorama {
     pub fn graded(&self, grade: &Grade) -> Self {
         let light = self.light.par_iter().map(|c| grade.apply(*c)).collect();
         Self { light, ..self.clone() }
+    }
+
+    /// Made ready to light, with something done to its light; once for each grade that is asked for in a row.
+    pub(crate) fn lighting(&self, grade: &Grade) -> Arc<Around> {
+        let held = || self.ready.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let kept = held().as_ref().filter(|(of, _)| of == grade).map(|(_, made)| made.clone());
+        kept.unwrap_or_else(|| {
+            let made = Arc::new(Around::new(&self.graded(grade)));
+            *held() = Some((grade.clone(), made.clone()));
+            made
+        })
     }
 
     /// The direction of a pixel, unit.
@@ -157,7 +185,8 @@ impl Around {
     }
 }
 
-/// Blurred as rough faces mirror, that are looked at head-on (Karis, "Real Shading in Unreal Engine 4", 2013; looked up
+/// Blurred as rough faces mirror, that are looked at head-on (Karis in the course "Physically Based
+/// Shading in Theory and Practice", SIGGRAPH 2013; looked up
 /// less sharply where a look stands for more, Colbert and Krivanek 2007).
 fn blurred(picture: &Panorama) -> Vec<Panorama> {
     let mut halves = vec![picture.clone()];
@@ -173,7 +202,7 @@ fn blurred(picture: &Panorama) -> Vec<Panorama> {
         let rough = step as f32 / (STEPS - 1) as f32;
         let a2 = rough.powi(4);
         let width = ACROSS[step].min(picture.width);
-        let blank = Panorama { width, height: (width / 2).max(1), light: Vec::new() };
+        let blank = Panorama { width, height: (width / 2).max(1), light: Vec::new(), ready: Ready::default() };
         let look = |i: usize| {
             let normal = blank.direction(i % width, i / width);
             let side = if normal.y.abs() < 0.9 { V::y() } else { V::x() };
@@ -242,7 +271,7 @@ mod tests {
 
     /// Bright above, dark below, with a red patch towards -Z.
     fn sky() -> Panorama {
-        let mut sky = Panorama { width: 256, height: 128, light: vec![[0.0; 3]; 256 * 128] };
+        let mut sky = Panorama::new(256, 128, vec![[0.0; 3]; 256 * 128]);
         for y in 0..128 {
             for x in 0..256 {
                 let d = sky.direction(x, y);
@@ -255,7 +284,7 @@ mod tests {
 
     #[test]
     fn even_light_lights_white_with_itself_and_half_a_sky_with_half() {
-        let even = Around::new(&Panorama { width: 64, height: 32, light: vec![[0.7, 0.5, 0.3]; 64 * 32] });
+        let even = Around::new(&Panorama::new(64, 32, vec![[0.7, 0.5, 0.3]; 64 * 32]));
         for d in [V::y(), V::x(), V::new(0.6, -0.8, 0.0)] {
             assert!((even.even(d) - V::new(0.7, 0.5, 0.3)).norm() < 0.01, "{d}");
             for rough in [0.0, 0.3, 1.0] {
@@ -267,6 +296,19 @@ mod tests {
         for (d, wanted) in [(V::y(), 1.0), (V::z(), 0.5), (-V::y(), 0.0)] {
             assert!((half.even(d).y - wanted).abs() < 0.06, "{d} {}", half.even(d).y);
         }
+    }
+
+    #[test]
+    fn it_is_made_ready_once_for_a_grade() {
+        let sky = sky();
+        let plain = Grade::default();
+        let mut brighter = plain.clone();
+        brighter.light = [[2.0, 0.0, 0.0], [0.0, 2.0, 0.0], [0.0, 0.0, 2.0]];
+        let made = sky.lighting(&plain);
+        assert!(Arc::ptr_eq(&made, &sky.lighting(&plain)));
+        let bright = sky.lighting(&brighter);
+        assert!((bright.even(V::y()).y / made.even(V::y()).y - 2.0).abs() < 1e-3);
+        assert!(Arc::ptr_eq(&bright, &sky.lighting(&brighter)));
     }
 
     #[test]

@@ -156,7 +156,7 @@ async fn change_holdout(editor: Editor, form: web::Form<HoldoutForm>) -> Result<
                 holding::set(&mut holdout, When::At(frame), name, &value).map_err(|why| why.of(name))?;
             }
             let last = document.trim.count() - 1;
-            holdout.span = match (frame_of(&typed, "first"), frame_of(&typed, "last")) {
+            holdout.span = match (frame_of(&typed, "from-frame"), frame_of(&typed, "to-frame")) {
                 (None, None) => None,
                 (first, end) => Some((first.unwrap_or(0), end.unwrap_or(last))),
             };
