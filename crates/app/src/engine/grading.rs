@@ -27,11 +27,11 @@ const BASIC_FIELDS: [Field; 5] = [
     Field::number("saturation", "saturation", Measure::Plain, 0.05),
 ];
 
-/// What a number is called where it stands in its table: `lift-red` is `red` beside `lift`, `curve-red-dark` is `red dark`.
+/// What a number is called where it stands in its table: `black-red` is `red` beside `black`, `curve-red-dark` is `red dark`.
 fn label(name: &'static str) -> &'static str {
     let parts: Vec<&str> = name.split('-').collect();
     match parts[..] {
-        ["lift" | "gamma" | "gain", channel] => channel,
+        ["black" | "gamma" | "gain", channel] => channel,
         ["curve", place] => place,
         // Made once for all.
         ["curve", channel, place] => Box::leak(format!("{channel} {place}").into_boxed_str()),

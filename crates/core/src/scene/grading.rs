@@ -47,7 +47,7 @@ pub const BASIC: [NumberRule; 5] = [
 ];
 /// What black becomes, how bright the middle is, what white becomes: of all channels and of each.
 pub const TONES: [[NumberRule; 4]; 3] =
-    [channels!("lift", 0.0, -1.0, 1.0), channels!("gamma", 1.0, 0.1, 10.0), channels!("gain", 1.0, 0.0, 10.0)];
+    [channels!("black", 0.0, -1.0, 1.0), channels!("gamma", 1.0, 0.1, 10.0), channels!("gain", 1.0, 0.0, 10.0)];
 /// Curves through five places: of all channels and of each.
 pub const CURVES: [[NumberRule; CURVE_NODES]; 4] =
     [curve!("curve"), curve!("curve-red"), curve!("curve-green"), curve!("curve-blue")];
