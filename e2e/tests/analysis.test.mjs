@@ -194,7 +194,7 @@ test("looking first keeps out of the mask, and what the tracker sees is shown", 
   const plain = await colourAt(page, [250, 330], 6);
   await page.click("#seen-picture > summary");
   await page.click("#see-picture");
-  await page.fill('[name="contrast"]', "1");
+  await page.fill('#track-settings [name="contrast"]', "1");
   await saved(() => page.selectOption('[name="channel"]', "red"));
   await page.waitForFunction(() => globalThis.fennik.model.seen?.frame === 100);
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
