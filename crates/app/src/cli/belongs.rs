@@ -222,7 +222,7 @@ mod tests {
         for ([what, _, found], most) in sun_rows().unwrap().into_iter().zip([2.3, 2.0]) {
             let number =
                 |text: Option<&str>| -> f64 { text.unwrap().split([' ', ',']).next().unwrap().parse().unwrap() };
-            let (middle, high) = (number(Some(&found)), number(found.split("within ").nth(1)));
+            let (middle, high) = (number(Some(found.as_str())), number(found.split("within ").nth(1)));
             assert!(middle < 0.67 && high < most, "{what}: {found}");
         }
     }
