@@ -37,7 +37,8 @@ impl Canvas<'_> {
         }
     }
 
-    /// Does something to rows at a time, several at once: the number of the first row, and its pixels from a column on.
+    /// Does something to the pixels of rows, several rows at once: of each its column, its row and its light; `None` leaves it
+    /// as it is.
     pub(crate) fn each_pixel(
         &mut self,
         width: usize,

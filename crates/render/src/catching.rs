@@ -81,7 +81,7 @@ impl CatchPlane {
         self.origin + self.way(own)
     }
 
-    /// Whether it is the floor's plane, where nothing need be turned.
+    /// Names it among planes whose shadows are kept.
     pub fn bits(&self) -> [[u32; 3]; 3] {
         [self.origin, self.axes[0], self.axes[1]].map(|v| <[f32; 3]>::from(v).map(f32::to_bits))
     }
@@ -192,7 +192,7 @@ fn ray(
             distance: seen.distance + gone,
             pixel: seen.pixel,
         };
-        let sent = shade(scene, light, &hit, Care { shadows: care.shadows, ..care });
+        let sent = shade(scene, light, &hit, care);
         let look = scene.look(hit.face);
         let [r, g, b, alpha] = sent.light.map(|v| v * look.share_at(at, hit.distance) * fades);
         sum += V::new(r, g, b) * left;

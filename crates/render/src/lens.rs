@@ -96,7 +96,6 @@ impl LensPass {
             let own = if far.is_finite() || self.now.focus.is_none() { self.now.defocus_at(far) } else { 0.0 };
             (own * scale) as f32
         };
-        let there = |p: &Pixel| p[3] > 0.0 || p[..3] != [0.0; 3];
         let radii: Vec<f32> = (0..width * height)
             .into_par_iter()
             .map(|i| if there(&drawn.pixels[i]) { radius(i) } else { 0.0 })
@@ -207,13 +206,17 @@ impl LensPass {
     }
 }
 
+/// Whether anything is there.
+fn there(p: &Pixel) -> bool {
+    p[3] > 0.0 || p[..3] != [0.0; 3]
+}
+
 /// Rows and columns within so many px of anything.
 fn reached(
     pixels: &[Pixel],
     [width, height]: [usize; 2],
     by: usize,
 ) -> (std::ops::Range<usize>, std::ops::Range<usize>) {
-    let there = |p: &Pixel| p[3] > 0.0 || p[..3] != [0.0; 3];
     let rows: Vec<Option<(usize, usize)>> =
         pixels.par_chunks(width).map(|row| Some((row.iter().position(there)?, row.iter().rposition(there)?))).collect();
     let (Some(top), Some(bottom)) = (rows.iter().position(Option::is_some), rows.iter().rposition(Option::is_some))

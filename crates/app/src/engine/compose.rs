@@ -5,6 +5,7 @@ use super::fronts::{self, Asked};
 use super::{EngineError, OpenShot, turn};
 use fennik_core::camera::{Camera, CameraPath};
 use fennik_core::colour::{ColourTable, PlateLaw, Primaries, Transfer, encode};
+use fennik_core::matte::Coverage;
 use fennik_core::scene::anim::Numbers;
 use fennik_core::scene::{Asset, HoldoutBy, Insert, InsertKind, ShotDocument};
 use fennik_core::solve::Solution;
@@ -194,8 +195,17 @@ impl Composer {
     ///
     /// # Errors
     /// [`EngineError`] names the holdout whose picture cannot be read.
-    pub fn fronts(&self, frame: u32, size: [usize; 2], rgb: &[u8]) -> Result<Fronts, EngineError> {
+    fn fronts(&self, frame: u32, size: [usize; 2], rgb: &[u8]) -> Result<Fronts, EngineError> {
         self.fronts_of(frame, size, &mut || colour::light_of(rgb))
+    }
+
+    /// The matte of a frame: what stands in front of everything, where anything does.
+    ///
+    /// # Errors
+    /// As [`Composer::fronts`].
+    pub fn matte(&self, frame: u32, size: [usize; 2], rgb: &[u8]) -> Result<Option<Arc<Coverage>>, EngineError> {
+        let fronts = self.fronts(frame, size, rgb)?;
+        Ok(fronts.all.or(fronts.plate))
     }
 
     fn fronts_of(

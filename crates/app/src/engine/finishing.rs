@@ -1,6 +1,6 @@
 //! What pages and recipes know of the finish, and of looks that are kept.
 
-use super::kinds::{Field, Measure, ToldKey, ValueError, Values, When, typed_anew};
+use super::kinds::{Field, Measure, ToldKey, ValueError, Values, When, set_anew, switch};
 use super::{EngineError, assets, grading};
 use fennik_core::scene::anim::{Numbers, Track};
 use fennik_core::scene::{Asset, Finish, Insert, NAME_MOST};
@@ -39,7 +39,7 @@ pub fn values(finish: &Finish, frame: f64) -> Values {
 /// [`ValueError`] says what is wrong with the value.
 pub fn set(finish: &mut Finish, when: When, name: &str, value: &Value) -> Result<bool, ValueError> {
     if name == "off" {
-        finish.off = value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() })?;
+        finish.off = switch(value)?;
         return Ok(true);
     }
     grading::set(&mut finish.numbers, Finish::rule(name), when, value)
@@ -51,10 +51,7 @@ pub fn set(finish: &mut Finish, when: When, name: &str, value: &Value) -> Result
 /// The first value that cannot be used, by its name.
 pub fn set_typed(finish: &mut Finish, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(finish, frame);
-    for (name, typed) in typed_anew(fields(), &now, typed) {
-        set(finish, When::At(frame), name, &Value::from(typed)).map_err(|why| why.of(name))?;
-    }
-    Ok(())
+    set_anew(fields(), &now, typed, |name, value| set(finish, When::At(frame), name, value))
 }
 
 /// The numbers that have keys, by name, with the times of these.

@@ -1,8 +1,8 @@
 //! What pages and recipes know of holdouts: their values by name.
 
 use super::kinds::{
-    Field, Input, Measure, PLAY_FIELDS, ToldKey, ValueError, Values, When, amount, colour, play_values, set_play, tell,
-    text, word, written,
+    Field, Input, Measure, PLAY_FIELDS, ToldKey, ValueError, Values, When, amount, colour, play_values, set_play,
+    switch, tell, text, word, written,
 };
 use super::{EngineError, ShotError, assets};
 use fennik_core::matte::{Combine, KeyBy, PlateKey};
@@ -106,9 +106,7 @@ pub fn set(holdout: &mut Holdout, when: When, name: &str, value: &Value) -> Resu
     let wrong = || ValueError::NoWord { value: value.clone() };
     match (name, &mut holdout.by) {
         ("name", _) => text(value)?.trim().clone_into(&mut holdout.name),
-        ("hidden", _) => {
-            holdout.hidden = value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() })?
-        }
+        ("hidden", _) => holdout.hidden = switch(value)?,
         ("strength", _) => when.put(&mut holdout.strength, plain()?),
         ("combine", _) => holdout.combine = word::<Combine>(value)?,
         ("inverted", _) => {

@@ -3,7 +3,7 @@
 use super::EngineError;
 use super::arrange::Place;
 use super::kinds::{
-    Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, tell, typed_anew, written,
+    Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, set_anew, tell, written_light,
 };
 use fennik_core::camera::CameraPath;
 use fennik_core::scene::anim::{Animated, Track};
@@ -37,11 +37,11 @@ pub fn values(light: &LightNow) -> Values {
         ("bearing", json!(light.bearing_deg)),
         ("height", json!(light.height_deg)),
         ("sun", json!(light.sun)),
-        ("sun-colour", json!(shown(light.sun_colour))),
+        ("sun-colour", json!(written_light(light.sun_colour))),
         ("sun-width", json!(light.sun_width_deg)),
         ("sun-shadow", json!(light.sun_shadow)),
         ("ambient", json!(light.ambient)),
-        ("ambient-colour", json!(shown(light.ambient_colour))),
+        ("ambient-colour", json!(written_light(light.ambient_colour))),
         ("floor-shadow", json!(light.floor_shadow)),
     ];
     all.into_iter().map(|(name, value)| (name.to_owned(), value)).collect()
@@ -120,7 +120,7 @@ pub fn told(light: &Light) -> (Values, Vec<ToldKey>) {
     for name in names() {
         match over(&mut light, name) {
             Some(Over::Number(of, _)) => tell(name, of, |v| json!(v), &mut still, &mut keys),
-            Some(Over::Colour(of)) => tell(name, of, |v| json!(shown(*v)), &mut still, &mut keys),
+            Some(Over::Colour(of)) => tell(name, of, |v| json!(written_light(*v)), &mut still, &mut keys),
             None => {}
         }
     }
@@ -133,10 +133,7 @@ pub fn told(light: &Light) -> (Values, Vec<ToldKey>) {
 /// The first value that cannot be used, by its name.
 pub fn set_typed(light: &mut Light, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(&light.at(frame));
-    for (name, typed) in typed_anew(fields(), &now, typed) {
-        set(light, When::At(frame), name, &Value::from(typed)).map_err(|why| why.of(name))?;
-    }
-    Ok(())
+    set_anew(fields(), &now, typed, |name, value| set(light, When::At(frame), name, value))
 }
 
 /// A shadow on the plate: the foot of an upright thing, the tip of its shadow on the floor, and its top if it is seen.
@@ -173,10 +170,6 @@ pub fn by_shadow(document: &ShotDocument, solution: &Solution, shadow: &Shadow) 
         light.height_deg = height.into();
     }
     Ok(light)
-}
-
-fn shown(colour: LightColour) -> String {
-    written(colour.map(|v| v.round().clamp(0.0, 255.0) as u8))
 }
 
 #[cfg(test)]

@@ -2,13 +2,13 @@
 
 use super::compose::Composer;
 use super::kinds::{
-    Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, tell, typed_anew, written,
+    Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, set_anew, tell, written_light,
 };
 use super::{EngineError, OpenShot, grading};
 use fennik_core::colour::{Likeness, likeness};
-use fennik_core::image::{edge_blur_px, measure_grain};
+use fennik_core::image::{GrainSamples, edge_blur_px};
 use fennik_core::scene::anim::Track;
-use fennik_core::scene::{DRAW, Drawn, Insert, InsertId, LENS_RULES, LENS_WIDTH_PX, LensLook, PlateMeasure};
+use fennik_core::scene::{DRAW, Drawn, Insert, LENS_RULES, LENS_WIDTH_PX, LensLook, PlateMeasure};
 use fennik_media::{FrameReader, PixelKind};
 use fennik_render::colour as light;
 use serde_json::{Value, json};
@@ -72,8 +72,7 @@ pub enum MatchError {
 /// The values of lens and film at a time, frames.
 pub fn values(lens: &LensLook, frame: f64) -> Values {
     let mut all = grading::values(&lens.numbers, &LENS_RULES, frame);
-    let haze = lens.haze_colour.at(frame).map(|v| v.round().clamp(0.0, 255.0) as u8);
-    all.insert("haze-colour".to_owned(), json!(written(haze)));
+    all.insert("haze-colour".to_owned(), json!(written_light(lens.haze_colour.at(frame))));
     all
 }
 
@@ -103,10 +102,7 @@ pub fn set(lens: &mut LensLook, when: When, name: &str, value: &Value) -> Result
 /// The first value that cannot be used, by its name.
 pub fn set_typed(lens: &mut LensLook, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
     let now = values(lens, frame);
-    for (name, typed) in typed_anew(LENS_FIELDS.iter(), &now, typed) {
-        set(lens, When::At(frame), name, &Value::from(typed)).map_err(|why| why.of(name))?;
-    }
-    Ok(())
+    set_anew(LENS_FIELDS.iter(), &now, typed, |name, value| set(lens, When::At(frame), name, value))
 }
 
 /// The numbers that have keys, by name, with the times of these.
@@ -135,8 +131,7 @@ pub fn with_track(lens: &mut LensLook, name: &str, act: impl FnOnce(&mut dyn Tra
 pub fn told(lens: &LensLook) -> (Values, Vec<ToldKey>) {
     let (mut still, mut keys) = grading::told(&lens.numbers);
     if lens.haze_colour != LensLook::default().haze_colour {
-        let shown = |c: &[f64; 3]| json!(written(c.map(|v| v.round().clamp(0.0, 255.0) as u8)));
-        tell("haze-colour", &lens.haze_colour, shown, &mut still, &mut keys);
+        tell("haze-colour", &lens.haze_colour, |c| json!(written_light(*c)), &mut still, &mut keys);
     }
     (still, keys)
 }
@@ -181,15 +176,16 @@ fn frames(
 /// # Errors
 /// [`EngineError`] when frames cannot be read, or nothing stands out.
 pub fn measure_plate(shot: &OpenShot) -> Result<PlateMeasure, EngineError> {
-    let mut all = Vec::new();
+    let width = shot.clip.width as usize;
+    let (mut samples, mut blurs) = (GrainSamples::default(), Vec::new());
+    // One after the other: of a large clip a few frames at once are more than there is room for.
     frames(shot, MEASURED, u32::MAX, |_, rgb, _| {
-        all.push(light::light_of(&rgb));
+        let light = light::light_of(&rgb);
+        samples.look_at(&light, width);
+        blurs.extend(edge_blur_px(&light, width));
         Ok(())
     })?;
-    let width = shot.clip.width as usize;
-    let lights: Vec<&[[f32; 3]]> = all.iter().map(Vec::as_slice).collect();
-    let grain = measure_grain(&lights, width);
-    let mut blurs: Vec<f64> = lights.iter().filter_map(|l| edge_blur_px(l, width)).collect();
+    let grain = samples.grain(width);
     blurs.sort_by(f64::total_cmp);
     let blur_px = blurs.get(blurs.len() / 2).map(|b| b * LENS_WIDTH_PX / width as f64);
     if grain.is_none() && blur_px.is_none() {
@@ -282,14 +278,6 @@ fn looked_at(alone: &[[f32; 4]], plate: &[[f32; 3]], (width, height): (u32, u32)
     });
     let about = rows.flat_map(|y| columns.clone().map(move |x| y * w + x)).filter(|i| alone[*i][3] <= 0.0);
     (own.collect(), about.map(|i| plate[i]).collect())
-}
-
-/// An insert by its id.
-///
-/// # Errors
-/// [`super::ShotError::Gone`].
-pub fn insert_of(shot: &OpenShot, id: u32) -> Result<&Insert, EngineError> {
-    Ok(shot.document().insert(InsertId(id)).ok_or(super::ShotError::Gone { what: "insert" })?)
 }
 
 #[cfg(test)]

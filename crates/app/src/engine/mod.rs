@@ -37,7 +37,7 @@ pub mod turn;
 pub use error::{EngineError, ShotError};
 
 use fennik_core::matte::Masks;
-use fennik_core::scene::{AnalysisId, ShotDocument};
+use fennik_core::scene::{AnalysisId, Insert, InsertId, ShotDocument};
 use fennik_core::solve::{Solution, SolveSettings};
 use fennik_core::track::{TrackId, TrackSet};
 use fennik_media::ClipInfo;
@@ -78,6 +78,14 @@ impl OpenShot {
     /// The document at its head.
     pub fn document(&self) -> &ShotDocument {
         &self.state.head.document
+    }
+
+    /// What is placed, by its id.
+    ///
+    /// # Errors
+    /// [`ShotError::Gone`].
+    pub fn insert(&self, id: u32) -> Result<&Insert, ShotError> {
+        self.document().insert(InsertId(id)).ok_or(ShotError::Gone { what: "insert" })
     }
 
     /// The trim as first frame and the one after the last.

@@ -170,8 +170,7 @@ pub fn mattes(
     let composer = Composer::of_shot(store, shot)?;
     let size = [shot.clip.width as usize, shot.clip.height as usize];
     each_frame(shot, (first, last), |frame, rgb| {
-        let fronts = composer.fronts(frame, size, &rgb)?;
-        let grey = match fronts.all.or(fronts.plate) {
+        let grey = match composer.matte(frame, size, &rgb)? {
             Some(all) => all.parts.iter().map(|p| (p * 255.0 + 0.5) as u8).collect(),
             None => vec![0; size[0] * size[1]],
         };

@@ -192,8 +192,7 @@ pub fn matte(
     let path = shot.proxies.join(format!("{:06}.jpg", frame + composer.document().trim.first));
     let mut picture = (*plates.decoded(plates.open(&path, frame, false)?, frame)?).clone();
     let (width, height) = picture.dimensions();
-    let fronts = composer.fronts(frame, [width as usize, height as usize], &picture)?;
-    let all = fronts.all.or(fronts.plate);
+    let all = composer.matte(frame, [width as usize, height as usize], &picture)?;
     for (i, p) in picture.pixels_mut().enumerate() {
         let part = all.as_ref().map_or(0.0, |c| c.parts[i]);
         let mix =

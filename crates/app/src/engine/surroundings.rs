@@ -1,9 +1,12 @@
 //! What pages and recipes know of the surroundings, and of what flat parts of the plate do with what is placed.
 
 use super::grading;
-use super::kinds::{Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, tell, written};
+use super::kinds::{
+    Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, set_anew, switch, tell, written_light,
+};
 use fennik_core::scene::{Catcher, Light, Surface, SurfaceId, Surroundings};
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 /// How they are turned.
@@ -51,10 +54,19 @@ pub fn values(around: &Surroundings, frame: f64) -> Values {
 /// [`ValueError`] says what is wrong with the value.
 pub fn set(around: &mut Surroundings, when: When, name: &str, value: &Value) -> Result<bool, ValueError> {
     if name == "hidden" {
-        around.hidden = value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() })?;
+        around.hidden = switch(value)?;
         return Ok(true);
     }
     grading::set(&mut around.numbers, Surroundings::rule(name), when, value)
+}
+
+/// Sets those values at a time, frames, that were typed as others than are there.
+///
+/// # Errors
+/// The first value that cannot be used, by its name.
+pub fn set_typed(around: &mut Surroundings, frame: f64, typed: &BTreeMap<String, String>) -> Result<(), ValueError> {
+    let now = values(around, frame);
+    set_anew(fields(), &now, typed, |name, value| set(around, When::At(frame), name, value))
 }
 
 /// As steps of a recipe say them.
@@ -70,12 +82,11 @@ pub fn told(around: &Surroundings) -> (Values, Vec<ToldKey>) {
 pub fn catch_values(light: &Light, surface: Option<SurfaceId>, frame: f64) -> Values {
     let now = light.catcher(surface).map_or_else(|| Catcher::new(surface).at(frame), |c| c.at(frame));
     let shadow = if surface.is_none() { light.at(frame).floor_shadow } else { now.shadow };
-    let tint = now.tint.map(|v| v.round().clamp(0.0, 255.0) as u8);
     let all = [
         json!(shadow),
         json!(now.contact),
         json!(now.contact_reach_m),
-        json!(written(tint)),
+        json!(written_light(now.tint)),
         json!(now.mirror),
         json!(now.mirror_rough),
         json!(now.mirror_fade_m),
@@ -109,6 +120,20 @@ pub fn set_catch(
     Ok(true)
 }
 
+/// Sets those of them at a time, frames, that were typed as others than are there.
+///
+/// # Errors
+/// The first value that cannot be used, by its name.
+pub fn set_catch_typed(
+    light: &mut Light,
+    surface: Option<SurfaceId>,
+    frame: f64,
+    typed: &BTreeMap<String, String>,
+) -> Result<(), ValueError> {
+    let now = catch_values(light, surface, frame);
+    set_anew(CATCH_FIELDS.iter(), &now, typed, |name, value| set_catch(light, surface, When::At(frame), name, value))
+}
+
 /// What the floor and surfaces do, as steps of a recipe say it: of which, and its values.
 pub fn catches_told(light: &Light, surfaces: &[Surface]) -> Vec<(String, (Values, Vec<ToldKey>))> {
     let named = |c: &Catcher| match c.surface {
@@ -118,8 +143,7 @@ pub fn catches_told(light: &Light, surfaces: &[Surface]) -> Vec<(String, (Values
     let one = |c: &Catcher| {
         let (mut still, mut keys) = grading::told(&c.numbers);
         if c.tint != [0.0; 3].into() {
-            let shown = |v: &[f64; 3]| json!(written(v.map(|v| v.round().clamp(0.0, 255.0) as u8)));
-            tell("tint", &c.tint, shown, &mut still, &mut keys);
+            tell("tint", &c.tint, |v| json!(written_light(*v)), &mut still, &mut keys);
         }
         Some((named(c)?, (still, keys)))
     };

@@ -57,7 +57,8 @@ impl Cache {
     }
 }
 
-fn jpeg(bytes: Vec<u8>, keep: bool) -> HttpResponse {
+/// A JPEG as an answer, which browsers may keep or not.
+pub(super) fn jpeg(bytes: Vec<u8>, keep: bool) -> HttpResponse {
     let cache = if keep { "private, max-age=31536000, immutable" } else { "no-store" };
     HttpResponse::Ok().content_type("image/jpeg").insert_header((header::CACHE_CONTROL, cache)).body(bytes)
 }

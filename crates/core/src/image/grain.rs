@@ -33,6 +33,7 @@ fn display(frame: &[[f32; 3]]) -> Vec<[f32; 3]> {
 }
 
 /// One flat block: its band, and of each channel the variance about a plane and the products at lags across and down.
+#[derive(Debug)]
 struct Flat {
     band: usize,
     variance: [f64; 3],
@@ -40,20 +41,37 @@ struct Flat {
     roughness: f64,
 }
 
-/// The grain of frames in linear light, `width` px across; `None` where nothing is flat. What varies in the flattest
-/// blocks of each brightness about a plane is grain (after Olsen, "Estimation of Noise in Images", 1993, whose blocks are
-/// these).
-pub fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
-    let mut blocks: Vec<Flat> = Vec::new();
-    for frame in frames {
+/// What is flat in the frames that were looked at so far: no frame need be kept.
+#[derive(Debug, Default)]
+pub struct GrainSamples(Vec<Flat>);
+
+impl GrainSamples {
+    /// Looks at one more frame in linear light, `width` px across.
+    pub fn look_at(&mut self, frame: &[[f32; 3]], width: usize) {
         let shown = display(frame);
         let height = shown.len() / width.max(1);
         for y in (0..height.saturating_sub(BLOCK)).step_by(BLOCK) {
             for x in (0..width.saturating_sub(BLOCK)).step_by(BLOCK) {
-                blocks.extend(flat(&shown, width, x, y));
+                self.0.extend(flat(&shown, width, x, y));
             }
         }
     }
+
+    /// The grain of all of them, frames of a width, px; `None` where nothing is flat. What varies in the flattest blocks of
+    /// each brightness about a plane is grain (after Olsen, "Estimation of Noise in Images", 1993, whose blocks are these).
+    pub fn grain(&self, width: usize) -> Option<Grain> {
+        grain_of(&self.0, width)
+    }
+}
+
+/// The grain of frames in linear light, `width` px across; see [`GrainSamples`].
+pub fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
+    let mut samples = GrainSamples::default();
+    frames.iter().for_each(|frame| samples.look_at(frame, width));
+    samples.grain(width)
+}
+
+fn grain_of(blocks: &[Flat], width: usize) -> Option<Grain> {
     let mut deviation = vec![None; GRAIN_BANDS];
     let (mut power, mut lags) = (0.0, [[0.0; LAGS]; 2]);
     for (band, slot) in deviation.iter_mut().enumerate() {

@@ -7,7 +7,7 @@ mod prepare;
 mod pyramid;
 mod sharpness;
 
-pub use grain::{GRAIN_BANDS, Grain, grain_field, measure_grain};
+pub use grain::{GRAIN_BANDS, Grain, GrainSamples, grain_field, measure_grain};
 pub use plane::{Plane, PlaneError};
 pub use prepare::{Channel, PictureSettings, channel_of, prepare};
 pub use pyramid::Pyramid;

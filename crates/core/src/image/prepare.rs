@@ -134,7 +134,7 @@ fn combined(a: &Plane, b: &Plane, by: impl Fn(f32, f32) -> f32 + Sync) -> Plane 
 }
 
 /// A normalised Gaussian of deviation `sigma` px, cut off at three deviations.
-fn gaussian(sigma: f64) -> Vec<f32> {
+pub(super) fn gaussian(sigma: f64) -> Vec<f32> {
     let half = (3.0 * sigma).ceil().max(1.0) as i32;
     let weights: Vec<f64> = (-half..=half).map(|i| (-0.5 * (f64::from(i) / sigma).powi(2)).exp()).collect();
     let sum: f64 = weights.iter().sum();

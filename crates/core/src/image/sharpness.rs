@@ -1,9 +1,11 @@
 //! How sharp a plate is.
 
+use super::plane::Plane;
+use super::prepare::gaussian;
 use crate::colour::{encode, luminance};
 
 /// The blur that a picture is blurred by once more, px.
-const AGAIN_PX: f32 = 1.0;
+const AGAIN_PX: f64 = 1.0;
 /// Edges that are looked at: the strongest part of all pixels, and the least number.
 const STRONGEST: f64 = 0.02;
 const LEAST: usize = 40;
@@ -17,8 +19,10 @@ pub fn edge_blur_px(frame: &[[f32; 3]], width: usize) -> Option<f64> {
     if width < 16 || height < 16 {
         return None;
     }
-    let plane: Vec<f32> = frame.iter().map(|c| encode(luminance(*c).clamp(0.0, 1.0))).collect();
-    let again = blurred(&plane, width, height, AGAIN_PX);
+    let plane = frame.iter().map(|c| encode(luminance(*c).clamp(0.0, 1.0))).collect();
+    let plane = Plane::new(width, height, plane).ok()?;
+    let again = plane.filtered(&gaussian(AGAIN_PX));
+    let (plane, again) = (plane.samples(), again.samples());
     let slope = |p: &[f32], i: usize| {
         let (dx, dy) = (p[i + 1] - p[i - 1], p[i + width] - p[i - width]);
         dx.hypot(dy)
@@ -27,11 +31,11 @@ pub fn edge_blur_px(frame: &[[f32; 3]], width: usize) -> Option<f64> {
     for y in 8..height - 8 {
         for x in 8..width - 8 {
             let i = y * width + x;
-            let own = slope(&plane, i);
+            let own = slope(plane, i);
             // Only where it is steepest across the edge.
             let (dx, dy) = (plane[i + 1] - plane[i - 1], plane[i + width] - plane[i - width]);
             let across = if dx.abs() > dy.abs() { [i - 1, i + 1] } else { [i - width, i + width] };
-            if own > 0.04 && across.iter().all(|j| slope(&plane, *j) <= own) {
+            if own > 0.04 && across.iter().all(|j| slope(plane, *j) <= own) {
                 edges.push((own, i));
             }
         }
@@ -44,8 +48,8 @@ pub fn edge_blur_px(frame: &[[f32; 3]], width: usize) -> Option<f64> {
     let mut blurs: Vec<f64> = edges[..count]
         .iter()
         .filter_map(|(own, i)| {
-            let ratio = f64::from(own / slope(&again, *i).max(1e-6));
-            (ratio > 1.001).then(|| f64::from(AGAIN_PX) / (ratio * ratio - 1.0).sqrt())
+            let ratio = f64::from(own / slope(again, *i).max(1e-6));
+            (ratio > 1.001).then(|| AGAIN_PX / (ratio * ratio - 1.0).sqrt())
         })
         .collect();
     if blurs.len() < LEAST / 2 {
@@ -55,30 +59,6 @@ pub fn edge_blur_px(frame: &[[f32; 3]], width: usize) -> Option<f64> {
     let found = blurs[(blurs.len() as f64 * SHARPEST) as usize];
     // A slope over two pixels blurs by as much as a box of two does.
     Some((found * found - 1.0 / 3.0).max(0.0).sqrt())
-}
-
-/// Blurred by a Gaussian of a radius, px.
-fn blurred(plane: &[f32], width: usize, height: usize, radius: f32) -> Vec<f32> {
-    let reach = (3.0 * radius).ceil() as isize;
-    let all: Vec<f32> = (-reach..=reach).map(|d| (-0.5 * (d * d) as f32 / (radius * radius)).exp()).collect();
-    let sum: f32 = all.iter().sum();
-    let along = |from: &[f32], step: usize, count: usize, other: usize| -> Vec<f32> {
-        let mut out = vec![0.0; from.len()];
-        for o in 0..other {
-            for c in 0..count {
-                let base = if step == 1 { o * count } else { o };
-                let mut v = 0.0;
-                for (k, weight) in all.iter().enumerate() {
-                    let at = (c as isize + k as isize - reach).clamp(0, count as isize - 1) as usize;
-                    v += weight / sum * from[base + at * step];
-                }
-                out[base + c * step] = v;
-            }
-        }
-        out
-    };
-    let rows = along(plane, 1, width, height);
-    along(&rows, width, height, width)
 }
 
 #[cfg(test)]

@@ -185,9 +185,8 @@ impl Around {
     }
 }
 
-/// Blurred as rough faces mirror, that are looked at head-on (Karis in the course "Physically Based
-/// Shading in Theory and Practice", SIGGRAPH 2013; looked up
-/// less sharply where a look stands for more, Colbert and Krivanek 2007).
+/// Blurred as rough faces mirror, that are looked at head-on (Karis in the course "Physically Based Shading in Theory and
+/// Practice", SIGGRAPH 2013; looked up less sharply where a look stands for more, Colbert and Krivanek 2007).
 fn blurred(picture: &Panorama) -> Vec<Panorama> {
     let mut halves = vec![picture.clone()];
     while let Some(last) = halves.last().filter(|p| p.width > 8 && p.height > 4) {

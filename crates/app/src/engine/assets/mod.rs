@@ -391,6 +391,16 @@ pub fn table_of(store: &Store, asset: &Asset) -> Result<Arc<ColourTable>, Engine
     Ok(Arc::new(table(&main_file(&folder, &taken.asset.file), &taken.asset.file).map_err(AssetsError::from)?))
 }
 
+/// One by its name, which can be read.
+///
+/// # Errors
+/// As [`table_of`].
+pub fn table_named(store: &Store, name: &AssetName) -> Result<Asset, EngineError> {
+    let asset = find(store, name)?.asset;
+    table_of(store, &asset)?;
+    Ok(asset)
+}
+
 /// All files that were taken in, the newest first.
 ///
 /// # Errors

@@ -2,6 +2,7 @@
 
 use super::{Amount, Measure, Values};
 use crate::engine::quantity::QuantityError;
+use fennik_core::scene::LightColour;
 use fennik_core::scene::anim::{Animated, Ease, Interpolate};
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -195,6 +196,22 @@ impl Field {
     }
 }
 
+/// Sets those fields that were typed as others than are there.
+///
+/// # Errors
+/// The first value that cannot be used, by its name.
+pub fn set_anew(
+    fields: impl Iterator<Item = &'static Field>,
+    now: &Values,
+    typed: &BTreeMap<String, String>,
+    mut set: impl FnMut(&str, &Value) -> Result<bool, ValueError>,
+) -> Result<(), ValueError> {
+    for (name, typed) in typed_anew(fields, now, typed) {
+        set(name, &Value::from(typed)).map_err(|why| why.of(name))?;
+    }
+    Ok(())
+}
+
 /// The names of those fields that were typed as others than are there, and what was typed.
 pub fn typed_anew<'t>(
     fields: impl Iterator<Item = &'static Field>,
@@ -241,6 +258,19 @@ pub fn colour(value: &Value) -> Result<[u8; 3], ValueError> {
     let number = digits.and_then(|d| u32::from_str_radix(d, 16).ok());
     let [_, r, g, b] = number.ok_or(ValueError::NoColour { text })?.to_be_bytes();
     Ok([r, g, b])
+}
+
+/// Whether something is so.
+///
+/// # Errors
+/// [`ValueError::NoSwitch`].
+pub fn switch(value: &Value) -> Result<bool, ValueError> {
+    value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() })
+}
+
+/// A colour that may change over time as it is written.
+pub fn written_light(colour: LightColour) -> String {
+    written(colour.map(|v| v.round().clamp(0.0, 255.0) as u8))
 }
 
 /// A colour as it is written.

@@ -13,7 +13,10 @@ mod prop;
 mod sign;
 mod title;
 
-pub use field::{Field, Input, ToldKey, ValueError, When, amount, colour, tell, text, typed_anew, word, written};
+pub use field::{
+    Field, Input, ToldKey, ValueError, When, amount, colour, set_anew, switch, tell, text, typed_anew, word, written,
+    written_light,
+};
 pub use look::FIELDS as LOOK_FIELDS;
 pub use look::SPAN_FIELDS;
 pub use material::set_material;
@@ -246,7 +249,7 @@ fn width_m(content: &InsertKind) -> f64 {
 /// # Errors
 /// [`ValueError`] says what is wrong with the value, or what values there are.
 pub fn set(insert: &mut Insert, frame: f64, name: &str, value: &Value) -> Result<(), ValueError> {
-    let switch = || value.as_bool().ok_or_else(|| ValueError::NoSwitch { value: value.clone() });
+    let switch = || switch(value);
     let width = width_m(&insert.content) * insert.placement.scale.at(frame);
     match name {
         "name" => insert.name = text(value)?.trim().to_owned(),

@@ -3,11 +3,11 @@
 use super::inserts::changed;
 use crate::engine::arrange::{Arrange, Arranging};
 use crate::engine::place::{Put, hull_of};
-use crate::engine::{ShotError, assets, library, place};
+use crate::engine::{assets, library, place};
 use crate::web::answer::Editor;
 use crate::web::{AppState, PageError, block};
 use actix_web::{HttpResponse, Responder, get, post, web};
-use fennik_core::scene::{AssetName, Edit, Insert, InsertId, PlacingEdit, Stance};
+use fennik_core::scene::{AssetName, Edit, Insert, PlacingEdit, Stance};
 use fennik_render::RenderScene;
 use fennik_store::ShotId;
 use serde::Deserialize;
@@ -72,8 +72,7 @@ async fn duplicate_insert(editor: Editor, body: web::Json<DuplicateRequest>) -> 
     let body = body.into_inner();
     editor
         .apply(body.revision, move |app, shot| {
-            let gone = || ShotError::Gone { what: "insert" };
-            let insert = shot.document().insert(InsertId(body.insert)).ok_or_else(gone)?;
+            let insert = shot.insert(body.insert)?;
             let shows = app.assets(shot, std::slice::from_ref(insert))?;
             Ok(Edit::Placing(PlacingEdit::AddInsert { insert: place::duplicate(insert, shows.as_ref())? }))
         })
@@ -94,8 +93,7 @@ async fn copy_insert(editor: Editor, body: web::Json<CopyRequest>) -> Result<imp
     editor
         .change(move |app, id| {
             let shot = app.open(id)?;
-            let gone = || ShotError::Gone { what: "insert" };
-            let insert = shot.document().insert(InsertId(body.insert)).ok_or_else(gone)?;
+            let insert = shot.insert(body.insert)?;
             let other = app.open(body.to)?;
             let solution = other.document().solving.solve.map(|_| app.solution(&other)).transpose()?;
             let insert = place::for_another_shot(insert, solution.as_deref(), other.document());

@@ -1,15 +1,16 @@
 //! What is done over all.
 
+use super::inserts::changed;
 use super::view::{ShotView, Station};
 use crate::engine::finishing::{self, Look};
 use crate::engine::kinds::Field;
-use crate::engine::{EngineError, ShotError, assets, grading};
+use crate::engine::{EngineError, assets, grading};
 use crate::web::PageError;
 use crate::web::answer::Editor;
 use crate::web::lines::Line;
 use actix_web::{Responder, post, web};
 use askama::Template;
-use fennik_core::scene::{AssetName, Edit, Finish, FinishEdit, InsertId, PlacingEdit};
+use fennik_core::scene::{AssetName, Edit, Finish, FinishEdit};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
@@ -57,7 +58,6 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         let lines: Vec<Line> = g.fields.iter().map(line).collect();
         Group { name: g.name, across: g.across, set: lines.iter().any(|l| l.began.is_some() || l.keyed), lines }
     };
-    let tables = assets::all(&view.app.store)?.into_iter().filter(|a| a.kind == "table");
     let reading = match (finish.off, finish.is_plain()) {
         (true, _) => "off",
         (_, true) => "as it is",
@@ -68,7 +68,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         off: finish.off,
         groups: grading::GROUPS.iter().map(group).collect(),
         more: finishing::FIELDS.iter().map(line).collect(),
-        tables: tables.map(|a| (a.asset.name.to_string(), a.asset.file)).collect(),
+        tables: view.files_that(|a| a.kind == "table")?,
         table: finish.table.as_ref().map(|t| t.name.to_string()),
         looks: view.app.store.looks()?,
         keys: keyed.iter().map(|(_, keys)| keys.len()).sum(),
@@ -126,10 +126,7 @@ async fn set_table(editor: Editor, body: web::Json<TableRequest>) -> Result<impl
     let TableRequest { revision, asset } = body.into_inner();
     editor
         .apply(revision, move |app, shot| {
-            let table = asset.map(|name| assets::find(&app.store, &name)).transpose()?.map(|taken| taken.asset);
-            if let Some(table) = &table {
-                assets::table_of(&app.store, table)?;
-            }
+            let table = asset.map(|name| assets::table_named(&app.store, &name)).transpose()?;
             Ok(edit(Finish { table, ..shot.document().finish.clone() }))
         })
         .await
@@ -151,9 +148,7 @@ async fn keep_look(editor: Editor, body: web::Json<LookRequest>) -> Result<impl 
         .change(move |app, id| {
             let shot = app.open(id)?;
             let look = match insert {
-                Some(id) => {
-                    Look::of_insert(shot.document().insert(InsertId(id)).ok_or(ShotError::Gone { what: "insert" })?)
-                }
+                Some(id) => Look::of_insert(shot.insert(id)?),
                 None => Look::of(&shot.document().finish),
             };
             look.keep(&app.store, &name)?;
@@ -169,9 +164,10 @@ async fn use_look(editor: Editor, body: web::Json<LookRequest>) -> Result<impl R
         .apply(revision, move |app, shot| {
             let look = Look::find(&app.store, &name)?;
             let Some(id) = insert else { return Ok(edit(look.on_finish())) };
-            let mut insert = shot.document().insert(InsertId(id)).ok_or(ShotError::Gone { what: "insert" })?.clone();
-            look.on_insert(&mut insert);
-            Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+            changed(shot, id, |insert| {
+                look.on_insert(insert);
+                Ok(())
+            })
         })
         .await
 }

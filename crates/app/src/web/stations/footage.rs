@@ -39,7 +39,6 @@ struct Tools {
 pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let trim = view.document().trim;
     let (clip, plate) = (&view.shot.clip, &view.document().plate);
-    let tables = assets::all(&view.app.store)?.into_iter().filter(|a| a.kind == "table");
     let tools = Tools {
         id: view.id(),
         clip_name: view.shot.clip_row.name.clone(),
@@ -58,7 +57,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         transfer: plate.transfer.map_or("", Transfer::word),
         primaries: plate.primaries.map_or("", Primaries::word),
         table: plate.table.as_ref().map(|t| t.name.to_string()).unwrap_or_default(),
-        tables: tables.map(|a| (a.asset.name.to_string(), a.asset.file)).collect(),
+        tables: view.files_that(|a| a.kind == "table")?,
     };
     Station::new("footage", "Footage", format!("{} frames", trim.count()), &tools)
 }
@@ -84,10 +83,7 @@ async fn change_colour(editor: Editor, form: web::Form<ColourForm>) -> Result<im
         .apply(form.revision, move |app, _| {
             let name = |text: String| AssetName::try_from(text).map_err(|_| ShotError::Gone { what: "table" });
             let table = if form.table.is_empty() { None } else { Some(name(form.table)?) };
-            let table = table.map(|name| assets::find(&app.store, &name)).transpose()?.map(|taken| taken.asset);
-            if let Some(table) = &table {
-                assets::table_of(&app.store, table)?;
-            }
+            let table = table.map(|name| assets::table_named(&app.store, &name)).transpose()?;
             let colour = PlateColour { transfer: chosen(&form.transfer)?, primaries: chosen(&form.primaries)?, table };
             Ok(Edit::Footage(FootageEdit::PlateColour { colour }))
         })

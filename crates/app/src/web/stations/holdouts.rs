@@ -3,12 +3,13 @@
 use super::job_line::JobLine;
 use super::view::{ShotView, Station};
 use crate::engine::holding::{self, Wish};
-use crate::engine::kinds::When;
+use crate::engine::kinds::{When, typed_anew};
 use crate::engine::picture::{self, MatteView};
 use crate::engine::{EngineError, ShotError, assets};
 use crate::web::answer::Editor;
+use crate::web::picture::jpeg;
 use crate::web::{AppState, PageError, block};
-use actix_web::{HttpResponse, Responder, get, post, web};
+use actix_web::{Responder, get, post, web};
 use askama::Template;
 use fennik_core::matte::{Mask, MaskMode};
 use fennik_core::scene::{AssetName, Edit, Holdout, HoldoutEdit, InsertId, SurfaceId};
@@ -74,11 +75,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         holdouts,
         masks: masks.iter().filter(|m| !used(m.id)).map(|m| (m.id, m.name.clone())).collect(),
         surfaces: document.surfacing.surfaces.iter().map(|s| (s.id.0, s.name.clone())).collect(),
-        files: assets::all(&view.app.store)?
-            .into_iter()
-            .filter(pictures)
-            .map(|a| (a.asset.name.to_string(), a.asset.file))
-            .collect(),
+        files: view.files_that(pictures)?,
         movers,
     };
     Station::new("holdouts", "Holdouts", reading, &tools)
@@ -149,9 +146,7 @@ async fn change_holdout(editor: Editor, form: web::Form<HoldoutForm>) -> Result<
             let now = holding::values(&holdout, frame);
             let name = typed.get("name").map(|n| ("name", n.as_str()));
             let fields = holding::fields(&holdout);
-            for (name, typed) in
-                crate::engine::kinds::typed_anew(fields.into_iter(), &now, &typed).into_iter().chain(name)
-            {
+            for (name, typed) in typed_anew(fields.into_iter(), &now, &typed).into_iter().chain(name) {
                 let value = Value::from(typed);
                 holding::set(&mut holdout, When::At(frame), name, &value).map_err(|why| why.of(name))?;
             }
@@ -217,5 +212,5 @@ async fn show_matte(
         picture::matte(&shot, frame, &composer, query.view, &app.plates)
     })
     .await?;
-    Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(("Cache-Control", "no-store")).body(bytes))
+    Ok(jpeg(bytes, false))
 }

@@ -1,14 +1,13 @@
 //! What is placed.
 
 use super::view::{ShotView, Station};
-use crate::engine::ShotError;
 use crate::engine::place::{self, Put};
 use crate::engine::{EngineError, OpenShot, assets, kinds};
 use crate::web::answer::Editor;
 use crate::web::{AppState, PageError, views};
 use actix_web::{Responder, post, web};
 use askama::Template;
-use fennik_core::scene::{AssetName, Edit, Insert, InsertId, PlacingEdit, Stance};
+use fennik_core::scene::{AssetName, Edit, Insert, PlacingEdit, Stance};
 use fennik_demo::library::{self, Item, Kind};
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -84,7 +83,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         shot: view.id(),
         shutter_deg: 360.0 * view.document().placing.shutter,
         solved: view.solution.is_some(),
-        files: assets::all(&view.app.store)?.iter().map(FileTile::of).collect(),
+        files: view.files()?.iter().map(FileTile::of).collect(),
         inserts: inserts.iter().map(line).collect(),
         library: Kind::ALL.map(|k| (k.word(), library::items().iter().filter(|i| i.kind == k).collect())).into(),
     };
@@ -180,8 +179,7 @@ pub(super) fn changed(
     id: u32,
     change: impl FnOnce(&mut Insert) -> Result<(), EngineError>,
 ) -> Result<Edit, EngineError> {
-    let gone = || ShotError::Gone { what: "insert" };
-    let mut insert = shot.document().insert(InsertId(id)).ok_or_else(gone)?.clone();
+    let mut insert = shot.insert(id)?.clone();
     change(&mut insert)?;
     Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
 }

@@ -2,20 +2,20 @@
 
 use super::view::{ShotView, Station};
 use crate::engine::assets::{self, AssetInfo, ShotAssets};
-use crate::engine::kinds::{self, Field, When};
+use crate::engine::kinds::Field;
 use crate::engine::light::{self, Shadow};
 use crate::engine::{EngineError, OpenShot, ShotError, picture, surroundings};
 use crate::web::answer::Editor;
 use crate::web::lines::Line;
+use crate::web::picture::jpeg;
 use crate::web::{AppState, PageError, block};
-use actix_web::{HttpResponse, Responder, get, post, web};
+use actix_web::{Responder, get, post, web};
 use askama::Template;
 use fennik_core::scene::{Asset, AssetName, Edit, Light, LightEdit, ShotDocument, SurfaceId, Surroundings};
 use fennik_demo::library::{Item, Kind, items};
 use fennik_render::Panorama;
 use fennik_store::ShotId;
 use serde::Deserialize;
-use serde_json::Value;
 use std::collections::BTreeMap;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
@@ -124,11 +124,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         id: view.id(),
         groups,
         keys,
-        pictures: assets::all(&view.app.store)?
-            .into_iter()
-            .filter(picture)
-            .map(|a| (a.asset.name.to_string(), a.asset.file))
-            .collect(),
+        pictures: view.files_that(picture)?,
         items: items().iter().filter(|i| i.kind == Kind::Surroundings).collect(),
         around: around_of(view.document()),
         catches: catches_of(view.document()),
@@ -206,14 +202,7 @@ async fn change_surroundings(editor: Editor, form: web::Form<LightForm>) -> Resu
     let form = form.into_inner();
     editor
         .apply(form.revision, move |_, shot| {
-            with_around(shot, |around| {
-                let now = surroundings::values(around, form.frame);
-                for (name, typed) in kinds::typed_anew(surroundings::fields(), &now, &form.typed) {
-                    let when = When::At(form.frame);
-                    surroundings::set(around, when, name, &Value::from(typed)).map_err(|why| why.of(name))?;
-                }
-                Ok(())
-            })
+            with_around(shot, |around| Ok(surroundings::set_typed(around, form.frame, &form.typed)?))
         })
         .await
 }
@@ -228,7 +217,7 @@ async fn show_surroundings(app: web::Data<AppState>, id: web::Path<ShotId>) -> R
         picture::surroundings_jpeg(&*panorama(&app, &around.asset)?, &around.at(0.0))
     })
     .await?;
-    Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(("Cache-Control", "no-store")).body(bytes))
+    Ok(jpeg(bytes, false))
 }
 
 #[derive(Deserialize)]
@@ -250,11 +239,7 @@ async fn change_catch(editor: Editor, form: web::Form<CatchForm>) -> Result<impl
         .apply(revision, move |_, shot| {
             let mut light = shot.document().light.clone();
             let surface = (surface > 0).then_some(SurfaceId(surface));
-            let now = surroundings::catch_values(&light, surface, frame);
-            for (name, typed) in kinds::typed_anew(surroundings::CATCH_FIELDS.iter(), &now, &typed) {
-                surroundings::set_catch(&mut light, surface, When::At(frame), name, &Value::from(typed))
-                    .map_err(|why| why.of(name))?;
-            }
+            surroundings::set_catch_typed(&mut light, surface, frame, &typed)?;
             Ok(Edit::Light(LightEdit::Light { light }))
         })
         .await

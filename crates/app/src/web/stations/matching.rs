@@ -1,5 +1,6 @@
 //! Lens and film, and drawing what is placed towards the plate.
 
+use super::inserts::changed;
 use super::view::{ShotView, Station};
 use crate::engine::kinds::Field;
 use crate::engine::{EngineError, grading, matching};
@@ -9,7 +10,7 @@ use crate::web::lines::Line;
 use actix_web::{Responder, post, web};
 use askama::Template;
 use fennik_core::colour::{decode, likeness_of};
-use fennik_core::scene::{Edit, FinishEdit, Insert, LensLook, PlacingEdit};
+use fennik_core::scene::{Edit, FinishEdit, LensLook};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
@@ -113,10 +114,6 @@ async fn measure_plate(editor: Editor, body: web::Json<MeasureRequest>) -> Resul
         .await
 }
 
-fn change_of(insert: Insert) -> Edit {
-    Edit::Placing(PlacingEdit::ChangeInsert { insert })
-}
-
 #[derive(Deserialize)]
 struct DrawRequest {
     revision: i64,
@@ -131,10 +128,11 @@ async fn draw_towards(editor: Editor, body: web::Json<DrawRequest>) -> Result<im
     let DrawRequest { revision, insert, follows } = body.into_inner();
     editor
         .apply(revision, move |app, shot| {
-            let insert = matching::insert_of(shot, insert)?;
             let composer = app.composer_of(shot, shot.document().clone())?;
-            let drawn = Some(matching::measure_insert(&composer, shot, insert, follows)?);
-            Ok(change_of(Insert { drawn, ..insert.clone() }))
+            changed(shot, insert, |insert| {
+                insert.drawn = Some(matching::measure_insert(&composer, shot, insert, follows)?);
+                Ok(())
+            })
         })
         .await
 }
@@ -154,12 +152,13 @@ async fn draw_colour(editor: Editor, body: web::Json<ColourRequest>) -> Result<i
     let body = body.into_inner();
     editor
         .apply(body.revision, move |_, shot| {
-            let insert = matching::insert_of(shot, body.insert)?;
             let light = |c: [f64; 3]| c.map(|v| decode((v / 255.0).clamp(0.0, 1.0) as f32));
             let like = likeness_of(light(body.from), light(body.to));
             // What was drawn before is seen already: the rest comes on top of it by hand.
-            let grade = grading::with_likeness(&insert.grade, &like);
-            Ok(change_of(Insert { grade, ..insert.clone() }))
+            changed(shot, body.insert, |insert| {
+                insert.grade = grading::with_likeness(&insert.grade, &like);
+                Ok(())
+            })
         })
         .await
 }
@@ -170,8 +169,10 @@ async fn let_go(editor: Editor, body: web::Json<DrawRequest>) -> Result<impl Res
     let DrawRequest { revision, insert, .. } = body.into_inner();
     editor
         .apply(revision, move |_, shot| {
-            let insert = matching::insert_of(shot, insert)?;
-            Ok(change_of(Insert { drawn: None, ..insert.clone() }))
+            changed(shot, insert, |insert| {
+                insert.drawn = None;
+                Ok(())
+            })
         })
         .await
 }

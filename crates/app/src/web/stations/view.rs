@@ -1,6 +1,7 @@
 //! A shot as the stations look at it, and what a station is.
 
 use super::job_line::JobLine;
+use crate::engine::assets::{self, TakenAsset};
 use crate::engine::{EngineError, OpenShot, ShotError};
 use crate::web::state::AppState;
 use askama::Template;
@@ -8,6 +9,7 @@ use fennik_core::scene::ShotDocument;
 use fennik_core::solve::Solution;
 use fennik_core::track::TrackSet;
 use fennik_store::{JobKind, JobRow, ShotId};
+use std::cell::OnceCell;
 use std::sync::Arc;
 
 /// A shot as the stations look at it. What cannot be read is told where it would stand; everything else can still be
@@ -20,6 +22,8 @@ pub struct ShotView<'a> {
     pub solve_fault: Option<String>,
     pub tracks: Option<Arc<TrackSet>>,
     pub tracks_fault: Option<String>,
+    /// Files that were taken in, once anybody asked for them.
+    files: OnceCell<Vec<TakenAsset>>,
 }
 
 impl<'a> ShotView<'a> {
@@ -35,7 +39,7 @@ impl<'a> ShotView<'a> {
         let (solution, solve_fault) =
             split(shot.document().solving.solve.map(|_| app.solution(&shot)).transpose().map_err(told));
         let (tracks, tracks_fault) = split(app.tracks(&shot).map_err(told));
-        Ok(Self { app, shot, jobs, solution, solve_fault, tracks, tracks_fault })
+        Ok(Self { app, shot, jobs, solution, solve_fault, tracks, tracks_fault, files: OnceCell::new() })
     }
 
     /// The shot's number.
@@ -46,6 +50,21 @@ impl<'a> ShotView<'a> {
     /// The document at its head.
     pub fn document(&self) -> &ShotDocument {
         self.shot.document()
+    }
+
+    /// All files that were taken in, the newest first; read once for all stations.
+    pub fn files(&self) -> Result<&[TakenAsset], EngineError> {
+        if let Some(there) = self.files.get() {
+            return Ok(there);
+        }
+        let all = assets::all(&self.app.store)?;
+        Ok(self.files.get_or_init(|| all))
+    }
+
+    /// The names of those that are so, and what they are called.
+    pub fn files_that(&self, is: impl Fn(&TakenAsset) -> bool) -> Result<Vec<(String, String)>, EngineError> {
+        let named = |a: &TakenAsset| (a.asset.name.to_string(), a.asset.file.clone());
+        Ok(self.files()?.iter().filter(|a| is(a)).map(named).collect())
     }
 
     /// A job that is waiting, at work, or ended other than well.
