@@ -41,7 +41,7 @@ const timeline = new Timeline(byId("timeline"), model, frames);
 const playback = new Playback(model, frames, (reading) => {
   byId("play-reading").textContent = reading;
 });
-const context = { model, byId };
+const context = { model, byId, frames };
 const [tracking, solving] = [track(context), solve(context)];
 /** @type {import("./stations/station.js").Station[]} */
 const stations = [

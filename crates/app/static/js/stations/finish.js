@@ -1,6 +1,6 @@
 // @ts-check
 /** Finish: what is done over all, looks that are kept, and the line between before and after. */
-import { takeIn } from "../files.js";
+import { takeChosen } from "../files.js";
 import { note, told } from "../notes.js";
 import { press } from "./station.js";
 
@@ -33,16 +33,11 @@ export function finish({ model, byId }) {
     input(target, done) {
       if (!done) return;
       if (target.id === "finish-table") table(byId("finish-table").value || null).catch(told);
-      else if (target.id === "table-in") {
-        const list = /** @type {HTMLInputElement} */ (target).files;
-        if (list?.length)
-          takeIn(list)
-            .then(({ name, kind }) => {
-              if (kind !== "table") throw new Error("That is no table of colours; choose a .cube file.");
-              return table(name);
-            })
-            .catch(told);
-      }
+      else if (target.id === "table-in")
+        takeChosen(target, ({ name, kind }) => {
+          if (kind !== "table") throw new Error("That is no table of colours; choose a .cube file.");
+          return table(name);
+        });
     },
   };
 }

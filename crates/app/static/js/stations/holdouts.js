@@ -1,7 +1,8 @@
 // @ts-check
 /** Holdouts: what passes in front of what is placed. */
-import { takeIn } from "../files.js";
+import { takeChosen } from "../files.js";
 import { told } from "../notes.js";
+import { plateColour } from "../picked.js";
 import { press } from "./station.js";
 
 /** @param {import("./station.js").Context} context @returns {import("./station.js").Station} */
@@ -108,31 +109,7 @@ export function holdouts({ model, byId }) {
         view = byId("matte-view").value;
         askMatte().catch(told);
       } else if (target.id === "hold-file") file = byId("hold-file").value;
-      else if (target.id === "matte-in") {
-        const list = /** @type {HTMLInputElement} */ (target).files;
-        if (list?.length)
-          takeIn(list)
-            .then(({ name }) => hold({ asset: name }))
-            .catch(told);
-      }
+      else if (target.id === "matte-in") takeChosen(target, ({ name }) => hold({ asset: name }));
     },
   };
-}
-
-/**
- * The colour of the plate about a place, the mean of nine pixels.
- * @param {import("../state/model.js").Model} model @param {number} frame @param {number[]} pixel
- * @returns {Promise<number[]|null>}
- */
-export async function plateColour(model, frame, [x, y]) {
-  const response = await fetch(model.url(`plate/${frame + model.state.trim.first}`));
-  if (!response.ok) return null;
-  const bitmap = await createImageBitmap(await response.blob());
-  const scale = bitmap.width / model.state.width;
-  const canvas = new OffscreenCanvas(3, 3),
-    g = /** @type {OffscreenCanvasRenderingContext2D} */ (canvas.getContext("2d"));
-  g.drawImage(bitmap, Math.round(x * scale) - 1, Math.round(y * scale) - 1, 3, 3, 0, 0, 3, 3);
-  bitmap.close();
-  const { data } = g.getImageData(0, 0, 3, 3);
-  return [0, 1, 2].map((k) => Math.round([...Array(9).keys()].reduce((sum, i) => sum + data[4 * i + k], 0) / 9));
 }

@@ -1,6 +1,6 @@
 // @ts-check
 /** Light: the sun is put where a shadow on the plate says that it stands. */
-import { takeIn } from "../files.js";
+import { takeChosen } from "../files.js";
 import { refusal, told } from "../notes.js";
 import { press } from "./station.js";
 
@@ -45,13 +45,7 @@ export function light({ model, byId }) {
     input(target, done) {
       if (!done) return;
       if (target.id === "around-picture") choose(byId("around-picture").value).catch(told);
-      else if (target.id === "around-in") {
-        const list = /** @type {HTMLInputElement} */ (target).files;
-        if (list?.length)
-          takeIn(list)
-            .then(({ name }) => around(name))
-            .catch(told);
-      }
+      else if (target.id === "around-in") takeChosen(target, ({ name }) => around(name));
     },
     show() {
       press("sun-shadow", () => picking() !== null);

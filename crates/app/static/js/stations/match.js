@@ -1,13 +1,13 @@
 // @ts-check
 /** Match: what is placed is drawn towards the plate, and gets the plate's blur and grain. */
 import { enable, press } from "./station.js";
-import { plateColour } from "./holdouts.js";
+import { colourOf, plateColour } from "../picked.js";
 
 /** What is clicked next, by how much was. */
 const NEXT = ["click a place of it on the picture", "click the place of the plate that it should look like"];
 
 /** @param {import("./station.js").Context} context @returns {import("./station.js").Station} */
-export function match({ model, byId }) {
+export function match({ model, byId, frames }) {
   const insert = () => model.insert(model.chosenOf("insert"));
   const picking = () => (model.tool.kind === "picks" && model.tool.what === "likeness" ? model.tool : null);
 
@@ -23,17 +23,10 @@ export function match({ model, byId }) {
     if (from && to) await model.change("match/colour", { insert: id, from, to });
   }
 
-  /** The colour of the finished picture about a place, the mean of nine pixels. @param {number[]} pixel */
-  function pictureColour([x, y]) {
-    const { frames } = /** @type {any} */ (globalThis).fennik,
-      bitmap = frames.bitmaps.get(model.frame) ?? frames.shown?.bitmap;
-    if (!bitmap) return null;
-    const scale = bitmap.width / model.state.width,
-      canvas = new OffscreenCanvas(3, 3),
-      g = /** @type {OffscreenCanvasRenderingContext2D} */ (canvas.getContext("2d"));
-    g.drawImage(bitmap, Math.round(x * scale) - 1, Math.round(y * scale) - 1, 3, 3, 0, 0, 3, 3);
-    const { data } = g.getImageData(0, 0, 3, 3);
-    return [0, 1, 2].map((k) => [...Array(9).keys()].reduce((sum, i) => sum + data[4 * i + k], 0) / 9);
+  /** The colour of the finished picture about a place. @param {number[]} pixel */
+  function pictureColour(pixel) {
+    const bitmap = frames.bitmaps.get(model.frame) ?? frames.shown?.bitmap;
+    return bitmap ? colourOf(bitmap, model.state.width, pixel) : null;
   }
 
   return {

@@ -5,6 +5,7 @@
  * @typedef {object} Context
  * @property {import("../state/model.js").Model} model
  * @property {(id: string) => any} byId
+ * @property {import("../state/frames.js").Frames} frames
  *
  * @typedef {object} Station
  * @property {Record<string, (button: HTMLElement) => any>} [acts] what its buttons do, by their `data-act`
