@@ -193,7 +193,8 @@ test("a mask moves between its keys, is held outside them, and is keyed by being
     [10, 15, 20],
   );
   assert.equal(outlineAt(keyed, 15)[0][0], 9);
-  assert.deepEqual(withoutKey(keyed, 15), mask);
+  assert.deepEqual(keyed.by_hand, [15], "what was set by hand is known");
+  assert.deepEqual(withoutKey(keyed, 15), { ...mask, by_hand: [] });
   assert.equal(withoutKey({ ...mask, keys: [mask.keys[0]] }, 10).keys.length, 1, "the last key stays");
   assert.ok(countsOn(mask, 5) && !countsOn({ ...mask, span: [6, 9] }, 5) && countsOn({ ...mask, span: [6, 9] }, 9));
 });

@@ -5,7 +5,7 @@ use super::output::OutputError;
 use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
 use fennik_core::matte::Masks;
 use fennik_core::solve::Solution;
-use fennik_core::track::{BackwardTracker, Follower, TrackDirection, TrackSet, TrackSettings, Tracker};
+use fennik_core::track::{BackwardTracker, Follower, TrackDirection, TrackSet, TrackSettings, Tracker, between};
 use fennik_media::{ClipInfo, FrameReader, Levels, PixelKind};
 
 /// Bytes of decoded pictures that are held at a time while a clip is run through backwards.
@@ -143,49 +143,66 @@ pub struct Followed {
     pub outlines: Vec<Vec<[f64; 2]>>,
 }
 
-/// Follows an outline that was drawn on frame `key` of the trimmed clip, forwards to `last` and backwards to `first`
-/// (frames of the trimmed clip), until nothing inside it can be followed any more.
+/// Where an outline is followed from, and how far: frames of the trimmed clip.
+pub struct Route<'a> {
+    /// Whence, and its corners there, px.
+    pub from: (u32, &'a [[f64; 2]]),
+    /// As far back as this, and on to this.
+    pub span: (u32, u32),
+    /// What it is known to be on the first and on the last of these: what lies between goes from one to the other.
+    pub known: [Option<&'a [[f64; 2]]>; 2],
+}
+
+/// Follows an outline both ways, until nothing inside it can be followed any more.
 ///
 /// # Errors
 /// [`EngineError`] when frames cannot be read, or `go_on` said no.
 pub fn follow(
     clip: &ClipInfo,
     trim_first: u32,
-    outline: &[[f64; 2]],
-    (first, key, last): (u32, u32, u32),
+    route: &Route,
     mut go_on: impl FnMut(u32, u32) -> bool,
 ) -> Result<Followed, EngineError> {
-    let total = last - first + 1;
-    let plain = PictureSettings::default();
+    let ((first, last), (key, outline)) = (route.span, route.from);
+    let times = |known: &Option<&[[f64; 2]]>| if known.is_some() { 2 } else { 1 };
+    let total = times(&route.known[0]) * (key - first) + times(&route.known[1]) * (last - key) + 2;
     let mut done = 0;
-    let mut run = |follower: &mut Option<Follower>, found: &mut Vec<Vec<[f64; 2]>>, lost: &mut bool, plane: &Plane| {
-        done += 1;
-        if !go_on(done.min(total), total) {
-            return Err(EngineError::Stopped);
+    let mut run = |outline: &[[f64; 2]], from: u32, to: u32| -> Result<Vec<Vec<[f64; 2]>>, EngineError> {
+        let (mut follower, mut found, mut lost) = (None::<Follower>, vec![outline.to_vec()], false);
+        let mut step = |plane: &Plane| {
+            done += 1;
+            if !go_on(done.min(total), total) {
+                return Err(EngineError::Stopped);
+            }
+            match &mut follower {
+                _ if lost => {}
+                None => follower = Some(Follower::new(plane, outline.to_vec())?),
+                Some(f) => match f.step(plane)? {
+                    Some(next) => found.push(next),
+                    None => lost = true,
+                },
+            }
+            Ok(())
+        };
+        let frames = (trim_first + from.min(to), trim_first + from.max(to) + 1);
+        let plain = PictureSettings::default();
+        if from <= to {
+            forwards(clip, frames, &plain, |plane| step(&plane))?;
+        } else {
+            backwards(clip, frames, &plain, step)?;
         }
-        match follower {
-            _ if *lost => {}
-            None => *follower = Some(Follower::new(plane, outline.to_vec())?),
-            Some(f) => match f.step(plane)? {
-                Some(next) => found.push(next),
-                None => *lost = true,
-            },
-        }
-        Ok(())
+        Ok(found)
     };
-    let (mut ahead, mut behind) = (Vec::new(), Vec::new());
-    let (mut follower, mut lost) = (None, false);
-    forwards(clip, (trim_first + key, trim_first + last + 1), &plain, |plane| {
-        run(&mut follower, &mut ahead, &mut lost, &plane)
-    })?;
-    let (mut follower, mut lost) = (None, false);
-    if key > first {
-        backwards(clip, (trim_first + first, trim_first + key + 1), &plain, |plane| {
-            run(&mut follower, &mut behind, &mut lost, plane)
-        })?;
+    let mut ahead = run(outline, key, last)?;
+    if let Some(known) = route.known[1] {
+        ahead = between(ahead, run(known, last, key)?, (last - key) as usize + 1);
     }
-    let from = key - behind.len() as u32;
-    let outlines = behind.into_iter().rev().chain(std::iter::once(outline.to_vec())).chain(ahead).collect();
+    let mut behind = if key > first { run(outline, key, first)? } else { vec![outline.to_vec()] };
+    if let Some(known) = route.known[0] {
+        behind = between(behind, run(known, first, key)?, (key - first) as usize + 1);
+    }
+    let from = key + 1 - behind.len() as u32;
+    let outlines = behind.into_iter().skip(1).rev().chain(ahead).collect();
     Ok(Followed { from, outlines })
 }
 

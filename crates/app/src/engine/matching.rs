@@ -150,25 +150,10 @@ pub fn set_draw(insert: &mut Insert, when: When, name: &str, value: &Value) -> R
     grading::set(&mut drawn.strengths, rule, when, value)
 }
 
-/// Frames of a clip, evenly over the trim: their number, and linear light at a width.
-fn frames(
-    shot: &OpenShot,
-    count: u32,
-    width: u32,
-    mut each: impl FnMut(u32, Vec<u8>, (u32, u32)) -> Result<(), EngineError>,
-) -> Result<(), EngineError> {
-    let (first, end) = shot.range();
-    let clip = if width < shot.clip.width { shot.clip.shrunk(width) } else { shot.clip.clone() };
-    let total = end - first;
+/// Frames that lie evenly over so many of a clip, at most `count`.
+fn spread_over(total: u32, count: u32) -> impl Iterator<Item = u32> {
     let count = count.min(total);
-    for k in 0..count {
-        let frame = (2 * k + 1) * total / (2 * count);
-        let mut reader = FrameReader::open(&clip, Some((first + frame, first + frame + 1)), PixelKind::Rgb)?;
-        if let Some(bytes) = reader.next_frame()? {
-            each(frame, bytes.to_vec(), (clip.width, clip.height))?;
-        }
-    }
-    Ok(())
+    (0..count).map(move |k| (2 * k + 1) * total / (2 * count))
 }
 
 /// Measures grain and sharpness of the plate of a shot.
@@ -177,14 +162,20 @@ fn frames(
 /// [`EngineError`] when frames cannot be read, or nothing stands out.
 pub fn measure_plate(shot: &OpenShot) -> Result<PlateMeasure, EngineError> {
     let width = shot.clip.width as usize;
+    let (first, end) = shot.range();
     let (mut samples, mut blurs) = (GrainSamples::default(), Vec::new());
-    // One after the other: of a large clip a few frames at once are more than there is room for.
-    frames(shot, MEASURED, u32::MAX, |_, rgb, _| {
-        let light = light::light_of(&rgb);
-        samples.look_at(&light, width);
-        blurs.extend(edge_blur_px(&light, width));
-        Ok(())
-    })?;
+    // Two after two: of a large clip a few frames at once are more than there is room for.
+    for frame in spread_over((end - first).saturating_sub(1).max(1), MEASURED) {
+        let pair = (first + frame, (first + frame + 2).min(end));
+        let mut reader = FrameReader::open(&shot.clip, Some(pair), PixelKind::Rgb)?;
+        let mut light = || Ok::<_, EngineError>(reader.next_frame()?.map(light::light_of));
+        let Some(one) = light()? else { continue };
+        blurs.extend(edge_blur_px(&one, width));
+        match light()? {
+            Some(next) => samples.look_at_pair(&one, &next, width),
+            None => samples.look_at(&one, width),
+        }
+    }
     let grain = samples.grain(width);
     blurs.sort_by(f64::total_cmp);
     let blur_px = blurs.get(blurs.len() / 2).map(|b| b * LENS_WIDTH_PX / width as f64);
@@ -194,8 +185,23 @@ pub fn measure_plate(shot: &OpenShot) -> Result<PlateMeasure, EngineError> {
     Ok(PlateMeasure { grain, blur_px })
 }
 
-/// What is seen of an insert, and of the plate about it.
-type Lots = (Vec<[f32; 3]>, Vec<[f32; 3]>);
+/// Colours that are seen of an insert, and of the plate to its right, to its left, under it and over it.
+#[derive(Debug, Default)]
+struct Lots {
+    own: Vec<[f32; 3]>,
+    about: [Vec<[f32; 3]>; 4],
+}
+
+impl Lots {
+    fn likeness(&self) -> Option<Likeness> {
+        likeness(&self.own, &self.about.each_ref().map(Vec::as_slice))
+    }
+
+    fn take(&mut self, other: Self) {
+        self.own.extend(other.own);
+        self.about.iter_mut().zip(other.about).for_each(|(all, more)| all.extend(more));
+    }
+}
 
 /// Measures what makes an insert look like the plate about it: over the whole shot, or following the plate with keys.
 ///
@@ -209,32 +215,32 @@ pub fn measure_insert(
 ) -> Result<Drawn, EngineError> {
     let mut lots: Vec<(f64, Lots)> = Vec::new();
     let scene = composer.alone(insert)?;
-    frames(shot, LOOKED_AT, COMPARED_PX, |frame, rgb, size| {
-        if let Some(alone) = composer.over_nothing(&scene, frame, size)? {
-            let lot = looked_at(&alone, &light::light_of(&rgb), size);
-            if !lot.0.is_empty() {
+    let (first, end) = shot.range();
+    let clip = if COMPARED_PX < shot.clip.width { shot.clip.shrunk(COMPARED_PX) } else { shot.clip.clone() };
+    let size = (clip.width, clip.height);
+    for frame in spread_over(end - first, LOOKED_AT) {
+        let Some(alone) = composer.over_nothing(&scene, frame, size)? else { continue };
+        let mut reader = FrameReader::open(&clip, Some((first + frame, first + frame + 1)), PixelKind::Rgb)?;
+        if let Some(rgb) = reader.next_frame()? {
+            let lot = looked_at(&alone, &light::light_of(rgb), size);
+            if !lot.own.is_empty() {
                 lots.push((f64::from(frame), lot));
             }
         }
-        Ok(())
-    })?;
+    }
     let unseen = || MatchError::Unseen { name: insert.shown_name() };
     let strengths = insert.drawn.as_ref().map(|d| d.strengths.clone()).unwrap_or_default();
     if follows && lots.len() > 2 {
-        let each: Vec<_> =
-            lots.iter().filter_map(|(frame, (own, about))| Some((*frame, likeness(own, about)?))).collect();
+        let each: Vec<_> = lots.iter().filter_map(|(frame, lot)| Some((*frame, lot.likeness()?))).collect();
         let steady = smoothed(&each);
         if steady.is_empty() {
             return Err(unseen().into());
         }
         return Ok(Drawn { strengths, ..Drawn::measured(&steady) });
     }
-    let (own, about) = lots.into_iter().fold((Vec::new(), Vec::new()), |(mut own, mut about), (_, lot)| {
-        own.extend(lot.0);
-        about.extend(lot.1);
-        (own, about)
-    });
-    let found = likeness(&own, &about).ok_or_else(unseen)?;
+    let mut all = Lots::default();
+    lots.into_iter().for_each(|(_, lot)| all.take(lot));
+    let found = all.likeness().ok_or_else(unseen)?;
     Ok(Drawn { strengths, ..Drawn::measured(&[(0.0, found)]) })
 }
 
@@ -263,7 +269,7 @@ fn looked_at(alone: &[[f32; 4]], plate: &[[f32; 3]], (width, height): (u32, u32)
     let (w, h) = (width as usize, height as usize);
     let there = |i: usize| alone[i][3] > COVERED;
     let covered: Vec<usize> = (0..w * h).filter(|i| there(*i)).collect();
-    let Some(first) = covered.first() else { return (Vec::new(), Vec::new()) };
+    let Some(first) = covered.first() else { return Lots::default() };
     let start = (first % w, first % w, first / w, first / w);
     let (left, right, top, bottom) = covered.iter().fold(start, |(l, r, t, b), i| {
         let (x, y) = (i % w, i / w);
@@ -276,8 +282,15 @@ fn looked_at(alone: &[[f32; 4]], plate: &[[f32; 3]], (width, height): (u32, u32)
         let [r, g, b, a] = alone[*i];
         [r / a, g / a, b / a]
     });
-    let about = rows.flat_map(|y| columns.clone().map(move |x| y * w + x)).filter(|i| alone[*i][3] <= 0.0);
-    (own.collect(), about.map(|i| plate[i]).collect())
+    let mut lots = Lots { own: own.collect(), ..Lots::default() };
+    let middle = ((left + right) as f64 / 2.0, (top + bottom) as f64 / 2.0);
+    let half = (((right - left) as f64 / 2.0).max(1.0), ((bottom - top) as f64 / 2.0).max(1.0));
+    for i in rows.flat_map(|y| columns.clone().map(move |x| y * w + x)).filter(|i| alone[*i][3] <= 0.0) {
+        let (dx, dy) = (((i % w) as f64 - middle.0) / half.0, ((i / w) as f64 - middle.1) / half.1);
+        let side = if dx.abs() > dy.abs() { usize::from(dx < 0.0) } else { 2 + usize::from(dy < 0.0) };
+        lots.about[side].push(plate[i]);
+    }
+    lots
 }
 
 #[cfg(test)]
@@ -308,9 +321,13 @@ mod tests {
         let inside = |i: usize| (40..60).contains(&(i % 100)) && (20..40).contains(&(i / 100));
         let alone: Vec<_> = (0..6000).map(|i| if inside(i) { [0.2, 0.1, 0.05, 1.0] } else { [0.0; 4] }).collect();
         let plate: Vec<_> = (0..6000).map(|i| [i as f32, 0.0, 0.0]).collect();
-        let (own, about) = looked_at(&alone, &plate, (w, h));
+        let Lots { own, about } = looked_at(&alone, &plate, (w, h));
         assert_eq!((own.len(), own[0]), (400, [0.2, 0.1, 0.05]));
-        assert_eq!(about.len(), 44 * 44 - 400, "twelve px all round");
-        assert!(about.iter().all(|p| !inside(p[0] as usize)));
+        assert_eq!(about.iter().map(Vec::len).sum::<usize>(), 44 * 44 - 400, "twelve px all round");
+        assert!(about.iter().flatten().all(|p| !inside(p[0] as usize)));
+        let x = |side: usize| about[side].iter().map(|p| p[0] as usize % 100);
+        assert!(x(0).all(|x| x >= 60) && x(1).all(|x| x < 40), "right and left");
+        let y = |side: usize| about[side].iter().map(|p| p[0] as usize / 100);
+        assert!(y(2).all(|y| y >= 40) && y(3).all(|y| y < 20), "under and over");
     }
 }

@@ -2,6 +2,7 @@
 
 use super::adopt::{Adopted, adopt_solve, edit_head, unchanged_trim};
 use super::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks, survey};
+use fennik_core::matte::OutlineKey;
 use fennik_core::scene::{Edit, MaskingEdit, TrackingEdit};
 use fennik_core::solve::{SolveStep, solve_camera, solve_on};
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
@@ -179,10 +180,18 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let (first, last) = mask.span.unwrap_or((0, u32::MAX));
     let (key, last) = (key.min(frames - 1), last.min(frames - 1));
     let (first, last) = (first.min(key), last.max(key));
-    let found =
-        analyse::follow(&shot.clip, document.trim.first, &mask.outline.at(key), (first, key, last), |done, total| {
-            step(done, total, "following")
-        })?;
+    // It goes as far as the next outline that somebody set, and meets that.
+    let outline = mask.outline.at(key);
+    let within = |k: &&OutlineKey| (first..=last).contains(&k.frame);
+    let (before, after) = mask.outline.set_about(key);
+    let (before, after) = (before.filter(within), after.filter(within));
+    let (first, last) = (before.map_or(first, |k| k.frame), after.map_or(last, |k| k.frame));
+    let route = analyse::Route {
+        from: (key, &outline),
+        span: (first, last),
+        known: [before, after].map(|known| known.map(|k| k.outline.as_slice())),
+    };
+    let found = analyse::follow(&shot.clip, document.trim.first, &route, |done, total| step(done, total, "following"))?;
     edit_head(store, id, |now| {
         unchanged_trim(now, document.trim)?;
         // Somebody may have changed it meanwhile; only its keys are new.

@@ -92,7 +92,7 @@ fn outlines_are_between_their_keys_where_the_page_draws_them() {
     ];
     let mut cases = Vec::new();
     for smooth in [vec![], vec![true; 4], vec![false, true]] {
-        let outline = Outline { keys: keys.clone(), smooth };
+        let outline = Outline { smooth, ..Outline::new(keys.clone()) };
         for frame in [0, 4, 7, 9, 22, 40] {
             let (corners, shape) = (outline.at(frame), outline.shape_at(frame));
             cases.push(json!({ "outline": outline, "frame": frame, "corners": corners, "shape": shape }));

@@ -48,39 +48,78 @@ const MOST: usize = 1500;
 const LEAST: usize = 30;
 /// Parts of the lot, by lightness, of which brightness and colour are compared.
 const PARTS: usize = 7;
-/// How much a difference of colour counts, to one of lightness; and of the spread of colours.
-const COLOUR_COUNTS: f64 = 2.0;
-/// How strongly each value is held where the colours do not tell: a stop, 100 mired, a step, e times, e times.
-const HELD: [f64; 5] = [0.002, 0.01, 0.01, 0.004, 0.01];
+/// Numbers that tell a lot: lightness of its parts; mean colour of its thirds, and how far colours spread about that.
+const FEATURES: usize = PARTS + 9;
+/// How far each value may be expected to be from none, before anything is seen: stops, 100 mired, steps, powers of e twice.
+const EXPECTED: [f64; 5] = [0.6, 0.4, 0.35, 0.2, 0.25];
+/// How exactly lots agree that are of the like, of lightness and of colour in OKLab.
+const EXACT: (f64, f64) = (0.004, 0.0015);
+/// How far a thing of one tone may lie from what is about it for no other reason than that it is another thing.
+const OTHER_THING: (f64, f64) = (0.4, 0.1);
+/// Of the tones about it, so much is as good as none, and so much as good as all: a grade may have spread them.
+const FEW: (f64, f64) = (0.15, 0.65);
+/// How far common ground in daylight lies from the mean of such.
+const OTHER_GROUND: (f64, f64) = (0.12, 0.02);
 
-/// What makes `from` look like `to`, both linear light; `None` where there is too little of either. The brightness of each
-/// part of the lots by lightness is compared, its mean colour, and how far colours spread about that (after Reinhard et
-/// al., "Color Transfer between Images", 2001, with a grade instead of free scales), and the sum of squares is made least
-/// (Levenberg 1944).
-pub fn likeness(from: &[[f32; 3]], to: &[[f32; 3]]) -> Option<Likeness> {
-    if from.len() < LEAST || to.len() < LEAST {
+/// What makes `from` look like `to`, both linear light; `None` where there is too little of either. `to` comes in parts that
+/// lie apart from each other, as they are seen round a thing: how much these differ tells how much `from` may differ and
+/// still be of the like.
+///
+/// The brightness of each part of the lots by lightness is compared, its mean colour, and how far colours spread about that
+/// (after Reinhard et al., "Color Transfer between Images", 2001, with a grade instead of free scales). A thing of few tones
+/// tells little of how it should look: the fewer it has, the more it is held to what the same grade makes of common ground
+/// in daylight, and to no grade. The most probable grade is sought (Levenberg 1944).
+pub fn likeness(from: &[[f32; 3]], to: &[&[[f32; 3]]]) -> Option<Likeness> {
+    let count: usize = to.iter().map(|part| part.len()).sum();
+    if from.len() < LEAST || count < LEAST {
         return None;
     }
-    let thinned = |all: &[[f32; 3]]| -> Vec<[f32; 3]> {
-        let step = all.len().div_ceil(MOST);
-        all.iter().step_by(step).copied().collect()
+    let thinned = |all: &mut dyn Iterator<Item = [f32; 3]>, count: usize| -> Vec<[f32; 3]> {
+        all.step_by(count.div_ceil(MOST)).collect()
     };
-    let (from, to) = (thinned(from), thinned(to));
-    let wanted = features(&to);
+    let from = thinned(&mut from.iter().copied(), from.len());
+    let about = thinned(&mut to.iter().flat_map(|part| part.iter().copied()), count);
+    let wanted = features(&about);
+    let parts: Vec<[f64; FEATURES]> = to
+        .iter()
+        .filter(|part| part.len() >= LEAST.max(count / (4 * to.len())))
+        .map(|part| features(&thinned(&mut part.iter().copied(), part.len())))
+        .collect();
+    let variety = variety(&from, &about);
+    let ground = common_ground();
+    let deviations: [[f64; 2]; FEATURES] = std::array::from_fn(|k| {
+        let of = |(light, colour): (f64, f64)| if k < PARTS { light } else { colour };
+        let mean = parts.iter().map(|p| p[k]).sum::<f64>() / parts.len().max(1) as f64;
+        let apart =
+            parts.iter().map(|p| (p[k] - mean).powi(2)).sum::<f64>() / parts.len().saturating_sub(1).max(1) as f64;
+        let other = of(OTHER_THING) * (1.0 - of(variety));
+        // The numbers of a lot go together: they count as some two of lightness and three of colour.
+        let together = if k < PARTS { PARTS as f64 / 2.0 } else { 3.0 };
+        [
+            (together * (of(EXACT).powi(2) + apart + other * other)).sqrt(),
+            (together * (of(OTHER_GROUND).powi(2) + apart)).sqrt(),
+        ]
+    });
     let residual = |p: &DVector<f64>| -> DVector<f64> {
         let grade = Likeness::of(p).grade();
-        let graded: Vec<[f32; 3]> = from.iter().map(|c| grade.apply(*c)).collect();
-        let found = features(&graded);
-        let apart = found.iter().zip(&wanted).map(|(a, b)| a - b);
-        let held = (0..5).map(|k| HELD[k] * p[k]);
-        DVector::from_vec(apart.chain(held).collect())
+        let graded = |lot: &[[f32; 3]]| features(&lot.iter().map(|c| grade.apply(*c)).collect::<Vec<_>>());
+        let (own, common) = (graded(&from), graded(&ground));
+        let apart = (0..FEATURES).map(|k| (own[k] - wanted[k]) / deviations[k][0]);
+        let common = (0..FEATURES).map(|k| (common[k] - wanted[k]) / deviations[k][1]);
+        let held = (0..5).map(|k| p[k] / EXPECTED[k]);
+        DVector::from_vec(apart.chain(common).chain(held).collect())
     };
-    let mut best = DVector::zeros(5);
+    Some(Likeness::of(&least_squares(residual, 5)))
+}
+
+/// The point of least squares, from zero on.
+fn least_squares(residual: impl Fn(&DVector<f64>) -> DVector<f64>, unknowns: usize) -> DVector<f64> {
+    let mut best = DVector::zeros(unknowns);
     let mut at = residual(&best);
     let mut damping = 1e-3;
     for _ in 0..40 {
-        let mut jacobian = DMatrix::zeros(at.len(), 5);
-        for k in 0..5 {
+        let mut jacobian = DMatrix::zeros(at.len(), unknowns);
+        for k in 0..unknowns {
             let mut moved = best.clone();
             moved[k] += 1e-3;
             jacobian.set_column(k, &((residual(&moved) - &at) / 1e-3));
@@ -88,13 +127,13 @@ pub fn likeness(from: &[[f32; 3]], to: &[[f32; 3]]) -> Option<Likeness> {
         let normal = jacobian.transpose() * &jacobian;
         let gradient = jacobian.transpose() * &at;
         let mut damped = normal.clone();
-        (0..5).for_each(|k| damped[(k, k)] += damping * normal[(k, k)].max(1e-9));
+        (0..unknowns).for_each(|k| damped[(k, k)] += damping * normal[(k, k)].max(1e-9));
         let Some(step) = damped.lu().solve(&gradient) else { break };
         let next = &best - &step;
         let there = residual(&next);
         if there.norm_squared() < at.norm_squared() {
             let gained = at.norm_squared() - there.norm_squared();
-            let done = gained < 1e-10;
+            let done = gained < 1e-6;
             (best, at, damping) = (next, there, (damping * 0.3).max(1e-9));
             if done {
                 break;
@@ -106,22 +145,53 @@ pub fn likeness(from: &[[f32; 3]], to: &[[f32; 3]]) -> Option<Likeness> {
             }
         }
     }
-    Some(Likeness::of(&best))
+    best
+}
+
+/// How many tones and colours a lot has, of those that another has, 0 to 1. Colours are taken for as bright as white:
+/// the same thing in light and in shade has one, and
+/// tones without colours that differ are its shading.
+fn variety(own: &[[f32; 3]], other: &[[f32; 3]]) -> (f64, f64) {
+    let deviation = |all: &[f64]| {
+        let mean = all.iter().sum::<f64>() / all.len() as f64;
+        (all.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / all.len() as f64).sqrt()
+    };
+    let tell = |lot: &[[f32; 3]]| {
+        let lab: Vec<[f64; 3]> = lot.iter().map(|c| oklab_of(*c).map(f64::from)).collect();
+        let of = |k: usize| deviation(&lab.iter().map(|c| c[k] / c[0].max(0.05)).collect::<Vec<_>>());
+        (deviation(&lab.iter().map(|c| c[0]).collect::<Vec<_>>()), of(1).hypot(of(2)))
+    };
+    let (own, other) = (tell(own), tell(other));
+    let part = |a: f64, b: f64| ((a / b.max(1e-6) - FEW.0) / (FEW.1 - FEW.0)).clamp(0.0, 1.0);
+    let colours = part(own.1, other.1);
+    (part(own.0, other.0).min(colours), colours)
+}
+
+/// Ground as it is mostly seen in daylight: its tones about a middle one, hardly coloured.
+fn common_ground() -> Vec<[f32; 3]> {
+    let tone = |k: usize| 0.66 + 0.30 * ((k as f32 + 0.5) / 210.0 - 0.5) * 1.6;
+    (0..210)
+        .map(|k| {
+            let hue = (137.5 * k as f32).to_radians();
+            linear_of_oklab([tone(k), 0.02 * hue.cos(), 0.01 + 0.02 * hue.sin()]).map(|v| v.max(0.0))
+        })
+        .collect()
 }
 
 /// Lightness of parts of a lot, mean colours of three of them, and how far colours spread.
-fn features(all: &[[f32; 3]]) -> Vec<f64> {
+fn features(all: &[[f32; 3]]) -> [f64; FEATURES] {
     let mut lab: Vec<[f64; 3]> = all.iter().map(|c| oklab_of(c.map(|v| v.min(4.0))).map(f64::from)).collect();
     lab.sort_by(|a, b| a[0].total_cmp(&b[0]));
     let n = lab.len();
     let part = |k: usize, of: usize| &lab[k * n / of..((k + 1) * n / of).max(k * n / of + 1)];
     let mean = |of: &[[f64; 3]], k: usize| of.iter().map(|c| c[k]).sum::<f64>() / of.len() as f64;
-    let mut all: Vec<f64> = (0..PARTS).map(|k| mean(part(k, PARTS), 0)).collect();
+    let mut all = [0.0; FEATURES];
+    (0..PARTS).for_each(|k| all[k] = mean(part(k, PARTS), 0));
     for third in 0..3 {
         let of = part(third, 3);
         let (a, b) = (mean(of, 1), mean(of, 2));
         let spread = of.iter().map(|c| (c[1] - a).hypot(c[2] - b)).sum::<f64>() / of.len() as f64;
-        all.extend([COLOUR_COUNTS * a, COLOUR_COUNTS * b, COLOUR_COUNTS * spread]);
+        all[PARTS + 3 * third..PARTS + 3 * third + 3].copy_from_slice(&[a, b, spread]);
     }
     all
 }
@@ -216,13 +286,13 @@ mod tests {
         ] {
             let grade = truth.grade();
             let graded: Vec<[f32; 3]> = there.iter().map(|c| grade.apply(*c)).collect();
-            let found = likeness(&here, &graded).unwrap().grade();
+            let found = likeness(&here, &[&graded[..2000], &graded[2000..]]).unwrap().grade();
             let mut off: Vec<f64> =
                 here.iter().map(|c| delta_e(lab_of(found.apply(*c)), lab_of(grade.apply(*c)))).collect();
             off.sort_by(f64::total_cmp);
-            assert!(off[off.len() / 2] < 1.5, "{truth:?}: {}", off[off.len() / 2]);
+            assert!(off[off.len() / 2] < 1.0, "{truth:?}: {}", off[off.len() / 2]);
         }
-        assert!(likeness(&here[..5], &there).is_none());
+        assert!(likeness(&here[..5], &[&there]).is_none());
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! Grain: how much a plate has, by brightness and channel, and how far it hangs together; and grain that is like it.
 
+use super::grain_pair::{Still, hang_together, still_blocks};
 use crate::colour::encode;
 use serde::{Deserialize, Serialize};
 
@@ -41,9 +42,13 @@ struct Flat {
     roughness: f64,
 }
 
-/// What is flat in the frames that were looked at so far: no frame need be kept.
+/// What is flat in the frames that were looked at so far, and what is left between those that follow one another: no frame
+/// need be kept.
 #[derive(Debug, Default)]
-pub struct GrainSamples(Vec<Flat>);
+pub struct GrainSamples {
+    flat: Vec<Flat>,
+    still: Vec<Still>,
+}
 
 impl GrainSamples {
     /// Looks at one more frame in linear light, `width` px across.
@@ -52,15 +57,24 @@ impl GrainSamples {
         let height = shown.len() / width.max(1);
         for y in (0..height.saturating_sub(BLOCK)).step_by(BLOCK) {
             for x in (0..width.saturating_sub(BLOCK)).step_by(BLOCK) {
-                self.0.extend(flat(&shown, width, x, y));
+                self.flat.extend(flat(&shown, width, x, y));
             }
         }
     }
 
-    /// The grain of all of them, frames of a width, px; `None` where nothing is flat. What varies in the flattest blocks of
-    /// each brightness about a plane is grain (after Olsen, "Estimation of Noise in Images", 1993, whose blocks are these).
+    /// Looks at two frames that follow one another, linear light, `width` px across. It tells more than frames one by one:
+    /// what is rough in the scene goes along with its motion and is not taken for grain.
+    pub fn look_at_pair(&mut self, first: &[[f32; 3]], second: &[[f32; 3]], width: usize) {
+        if first.len() == second.len() {
+            self.still.extend(still_blocks(&display(first), &display(second), width));
+        }
+    }
+
+    /// The grain of all of them, frames of a width, px: by pairs where there are any, otherwise of what varies in the
+    /// flattest blocks of each brightness about a plane (after Olsen, "Estimation of Noise in Images", 1993, whose blocks
+    /// these are); `None` where nothing is flat.
     pub fn grain(&self, width: usize) -> Option<Grain> {
-        grain_of(&self.0, width)
+        grain_between(&self.still, width).or_else(|| grain_of(&self.flat, width))
     }
 }
 
@@ -71,24 +85,56 @@ pub fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
     samples.grain(width)
 }
 
+/// The blocks of a band that are flattest: what is rough beside them is no grain.
+fn flattest<T>(mut own: Vec<&T>, roughness: impl Fn(&T) -> f64) -> Vec<&T> {
+    own.sort_by(|a, b| roughness(a).total_cmp(&roughness(b)));
+    let (part, times) = FLATTEST;
+    let most = times * roughness(own[(own.len() as f64 * part) as usize]);
+    own.retain(|b| roughness(b) <= most);
+    own
+}
+
+fn median(mut all: Vec<f64>) -> f64 {
+    all.sort_by(f64::total_cmp);
+    all[all.len() / 2]
+}
+
+/// Band of a brightness, display value.
+fn band_of(bright: f64) -> usize {
+    ((bright * GRAIN_BANDS as f64) as usize).min(GRAIN_BANDS - 1)
+}
+
+/// By what is left between frames that follow one another.
+fn grain_between(blocks: &[Still], width: usize) -> Option<Grain> {
+    let of_band = |band: usize| -> Vec<&Still> {
+        let own: Vec<_> = blocks.iter().filter(|b| band_of(b.bright) == band).collect();
+        if own.len() < LEAST { Vec::new() } else { flattest(own, |b| b.variance.iter().sum()) }
+    };
+    let kept: Vec<&Still> = (0..GRAIN_BANDS).flat_map(of_band).collect();
+    if kept.is_empty() || kept.iter().all(|b| b.variance[1] <= 0.0) {
+        return None;
+    }
+    let (blur_px, times) = hang_together(&kept);
+    let deviation: Vec<Option<[f64; 3]>> = (0..GRAIN_BANDS)
+        .map(|band| {
+            let own: Vec<_> = kept.iter().zip(&times).filter(|(b, _)| band_of(b.bright) == band).collect();
+            let of = |k: usize| median(own.iter().map(|(b, times)| b.variance[k] / **times).collect()).max(0.0).sqrt();
+            (!own.is_empty()).then(|| [0, 1, 2].map(of))
+        })
+        .collect();
+    Some(Grain { deviation: filled(&deviation), blur_px, width: width as u32 })
+}
+
 fn grain_of(blocks: &[Flat], width: usize) -> Option<Grain> {
     let mut deviation = vec![None; GRAIN_BANDS];
     let (mut power, mut lags) = (0.0, [[0.0; LAGS]; 2]);
     for (band, slot) in deviation.iter_mut().enumerate() {
-        let mut own: Vec<&Flat> = blocks.iter().filter(|b| b.band == band).collect();
+        let own: Vec<&Flat> = blocks.iter().filter(|b| b.band == band).collect();
         if own.len() < LEAST {
             continue;
         }
-        own.sort_by(|a, b| a.roughness.total_cmp(&b.roughness));
-        let (part, times) = FLATTEST;
-        let most = times * own[(own.len() as f64 * part) as usize].roughness;
-        own.retain(|b| b.roughness <= most);
-        let median = |k: usize| {
-            let mut all: Vec<f64> = own.iter().map(|b| b.variance[k]).collect();
-            all.sort_by(f64::total_cmp);
-            all[all.len() / 2]
-        };
-        *slot = Some([0, 1, 2].map(|k| median(k).max(0.0)));
+        let own = flattest(own, |b| b.roughness);
+        *slot = Some([0, 1, 2].map(|k| median(own.iter().map(|b| b.variance[k]).collect()).max(0.0)));
         for block in own {
             power += block.variance[1];
             (0..2).for_each(|axis| (0..LAGS).for_each(|k| lags[axis][k] += block.lags[axis][k]));
@@ -192,7 +238,7 @@ fn flat(shown: &[[f32; 3]], width: usize, x: usize, y: usize) -> Option<Flat> {
     };
     let quarters = [quarter(0, 0), quarter(1, 0), quarter(0, 1), quarter(1, 1)];
     let structure = quarters.iter().map(|q| q * q).sum::<f64>();
-    let band = ((bright * GRAIN_BANDS as f64) as usize).min(GRAIN_BANDS - 1);
+    let band = band_of(bright);
     let roughness = variance.iter().sum::<f64>() + 30.0 * structure;
     Some(Flat { band, variance, lags, roughness })
 }
@@ -214,64 +260,11 @@ impl Grain {
     }
 }
 
-/// Grain of deviation 1 that hangs together as it is told, for a frame: three numbers a pixel, row by row; the same
-/// `seed` gives the same.
-pub fn grain_field(width: usize, height: usize, blur_px: [f64; 2], seed: u64) -> Vec<[f32; 3]> {
-    use rayon::prelude::*;
-    let mut field: Vec<[f32; 3]> =
-        (0..width * height).into_par_iter().map(|i| [0, 1, 2].map(|k| normal(seed, (3 * i + k) as u64))).collect();
-    for (axis, radius) in blur_px.into_iter().enumerate() {
-        let kernel = kernel(radius);
-        let reach = kernel.len() / 2;
-        if reach == 0 {
-            continue;
-        }
-        let before = field;
-        let blurred = |i: usize| {
-            let (x, y) = (i % width, i / width);
-            let mut sum = [0.0; 3];
-            for (j, weight) in kernel.iter().enumerate() {
-                // Beyond the rim it goes on from the other side: grain has no rim.
-                let at = if axis == 0 {
-                    y * width + (x + j + width * reach - reach) % width
-                } else {
-                    (y + j + height * reach - reach) % height * width + x
-                };
-                (0..3).for_each(|k| sum[k] += weight * before[at][k]);
-            }
-            sum
-        };
-        field = (0..width * height).into_par_iter().map(blurred).collect();
-    }
-    field
-}
-
-/// A blur that leaves grain as strong as it was: its squares sum to 1.
-fn kernel(radius: f64) -> Vec<f32> {
-    if radius < 0.15 {
-        return vec![1.0];
-    }
-    let reach = (3.0 * radius).ceil() as i32;
-    let all: Vec<f64> = (-reach..=reach).map(|d| (-0.5 * f64::from(d * d) / (radius * radius)).exp()).collect();
-    let norm = all.iter().map(|w| w * w).sum::<f64>().sqrt();
-    all.into_iter().map(|w| (w / norm) as f32).collect()
-}
-
-/// A number that is distributed normally, the same for the same place and seed (SplitMix64, Steele et al. 2014; Box and
-/// Muller 1958).
-fn normal(seed: u64, place: u64) -> f32 {
-    let mut z = seed.wrapping_mul(0x9E37_79B9_7F4A_7C15).wrapping_add(place.wrapping_mul(0xD1B5_4A32_D192_ED03));
-    z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-    z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
-    z ^= z >> 31;
-    let (a, b) = ((z >> 32) as f32 / 4_294_967_296.0, (z & 0xFFFF_FFFF) as f32 / 4_294_967_296.0);
-    (-2.0 * (1.0 - a).max(1e-7).ln()).sqrt() * (std::f32::consts::TAU * b).cos()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::colour::decode;
+    use crate::image::grain_field;
 
     /// A plate of soft steps with grain that is known.
     fn plate(grain: &Grain, seed: u64) -> Vec<[f32; 3]> {

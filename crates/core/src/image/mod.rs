@@ -2,12 +2,15 @@
 //! a plate: its grain, its sharpness.
 
 mod grain;
+mod grain_field;
+mod grain_pair;
 mod plane;
 mod prepare;
 mod pyramid;
 mod sharpness;
 
-pub use grain::{GRAIN_BANDS, Grain, GrainSamples, grain_field, measure_grain};
+pub use grain::{GRAIN_BANDS, Grain, GrainSamples, measure_grain};
+pub use grain_field::grain_field;
 pub use plane::{Plane, PlaneError};
 pub use prepare::{Channel, PictureSettings, channel_of, prepare};
 pub use pyramid::Pyramid;

@@ -22,6 +22,9 @@ pub struct Outline {
     /// Whether each corner is smooth; those beyond the list are not.
     #[serde(default)]
     pub smooth: Vec<bool>,
+    /// Frames whose keys somebody set by hand: what follows the picture goes from one to the next and leaves them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub by_hand: Vec<u32>,
 }
 
 /// What can be wrong with an outline.
@@ -61,7 +64,7 @@ pub enum OutlineError {
 impl Outline {
     /// An outline with straight corners.
     pub fn new(keys: Vec<OutlineKey>) -> Self {
-        Self { keys, smooth: Vec::new() }
+        Self { keys, smooth: Vec::new(), by_hand: Vec::new() }
     }
 
     /// Checks all keys.
@@ -150,6 +153,7 @@ impl Outline {
             .collect();
         let cut = kept.len() < self.keys.len();
         self.keys = kept;
+        self.by_hand = self.by_hand.iter().filter_map(|f| frame(*f)).collect();
         if let Some(outline) = at_start.filter(|_| cut && self.keys.first().is_none_or(|k| k.frame > 0)) {
             self.set_key(0, outline);
         }
@@ -161,6 +165,15 @@ impl Outline {
             Ok(i) => self.keys[i].outline = outline,
             Err(i) => self.keys.insert(i, OutlineKey { frame, outline }),
         }
+    }
+
+    /// The nearest keys before and after a frame that were set by hand.
+    pub fn set_about(&self, frame: u32) -> (Option<&OutlineKey>, Option<&OutlineKey>) {
+        let set = |k: &&OutlineKey| self.by_hand.contains(&k.frame);
+        (
+            self.keys.iter().rev().filter(set).find(|k| k.frame < frame),
+            self.keys.iter().filter(set).find(|k| k.frame > frame),
+        )
     }
 
     /// Takes over outlines of frames that follow one another, from `from` on, with no more keys than keep every outline
@@ -205,6 +218,18 @@ mod tests {
         assert_eq!(outline.at(0)[0], [0.0, 10.0]);
         assert_eq!(outline.at(15)[0], [20.0, 10.0]);
         assert_eq!(outline.at(99)[0], [40.0, 10.0]);
+    }
+
+    #[test]
+    fn keys_that_were_set_by_hand_are_found_and_move_with_the_outline() {
+        let mut outline = Outline::new((0..5).map(|k| square(10 * k, 0.0, 20.0)).collect());
+        assert_eq!(outline.set_about(20), (None, None), "of others nothing is known");
+        outline.by_hand = vec![10, 40, 99];
+        let frames = |o: &Outline, f| (o.set_about(f).0.map(|k| k.frame), o.set_about(f).1.map(|k| k.frame));
+        assert_eq!(frames(&outline, 20), (Some(10), Some(40)));
+        assert_eq!(frames(&outline, 40), (Some(10), None), "99 has no key");
+        outline.shift(-15);
+        assert_eq!(outline.by_hand, [25, 84]);
     }
 
     #[test]

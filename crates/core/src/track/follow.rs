@@ -85,6 +85,24 @@ impl Follower {
     }
 }
 
+/// Outlines of frames that follow one another, between two that are known: those that were carried forwards from the first,
+/// and those that were carried backwards from the last, in the order in which they were found. Each counts as much as it
+/// is near to where it comes from; where one was lost the other is alone. With fewer than `frames` where both were lost.
+pub fn between(ahead: Vec<Vec<[f64; 2]>>, behind: Vec<Vec<[f64; 2]>>, frames: usize) -> Vec<Vec<[f64; 2]>> {
+    let back = |i: usize| behind.get(frames - 1 - i);
+    (0..frames)
+        .map_while(|i| match (ahead.get(i), back(i)) {
+            (Some(a), Some(b)) if a.len() == b.len() => {
+                let t = i as f64 / (frames - 1).max(1) as f64;
+                let mixed = |(p, q): (&[f64; 2], &[f64; 2])| [p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1])];
+                Some(a.iter().zip(b).map(mixed).collect())
+            }
+            (Some(only), _) | (None, Some(only)) => Some(only.clone()),
+            (None, None) => None,
+        })
+        .collect()
+}
+
 /// A shift, turn and growth that most of the pairs agree on.
 fn motion_of(pairs: &[([f64; 2], [f64; 2])]) -> Option<AffineMotion> {
     if pairs.len() < LOST {
@@ -151,6 +169,18 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn between_two_that_are_known_both_runs_count_where_they_come_from() {
+        let at = |x: f64| vec![[x, 0.0], [x + 1.0, 0.0], [x, 1.0]];
+        let ahead: Vec<_> = (0..5).map(|i| at(f64::from(i))).collect();
+        let behind: Vec<_> = (0..5).map(|i| at(14.0 - f64::from(i))).collect();
+        let met = between(ahead.clone(), behind.clone(), 5);
+        assert_eq!(met.iter().map(|o| o[0][0]).collect::<Vec<_>>(), [0.0, 3.5, 7.0, 10.5, 14.0]);
+        let lost = between(ahead[..2].to_vec(), behind[..2].to_vec(), 5);
+        assert_eq!(lost.len(), 2, "in between nothing is known: {lost:?}");
+        assert_eq!(between(ahead[..2].to_vec(), behind, 5)[2], at(12.0));
     }
 
     #[test]

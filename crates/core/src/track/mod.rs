@@ -27,7 +27,7 @@ mod tracker;
 pub use backward::BackwardTracker;
 pub use clusters::{clusters_of, keep_out_of};
 pub use detect::{Corner, best_corner, min_eigenvalues};
-pub use follow::Follower;
+pub use follow::{Follower, between};
 pub use motion::{AffineMotion, global_shift};
 pub use settings::{TrackDirection, TrackError, TrackSettings};
 pub use track_set::{Track, TrackBytesError, TrackId, TrackSet};

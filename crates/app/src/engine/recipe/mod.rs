@@ -159,6 +159,9 @@ pub enum Step {
         /// Whether each corner is smooth.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         smooth: Vec<bool>,
+        /// Frames whose keys were set by hand: what follows the picture goes from one to the next and leaves them.
+        #[serde(default, skip_serializing_if = "Vec::is_empty", rename = "by-hand")]
+        by_hand: Vec<u32>,
         /// Whether inside and outside change places.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         inverted: bool,

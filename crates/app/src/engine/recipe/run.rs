@@ -281,9 +281,9 @@ impl<'a> Cook<'a> {
                 let colour = PlateColour { transfer: *transfer, primaries: *primaries, table };
                 self.edit(&self.open()?, &Edit::Footage(FootageEdit::PlateColour { colour }))
             }
-            Step::Mask { name, mode, keys, smooth, inverted, span, feather, feathers } => {
+            Step::Mask { name, mode, keys, smooth, by_hand, inverted, span, feather, feathers } => {
                 let mask = Mask::new(*mode, keys.clone());
-                let outline = Outline { smooth: smooth.clone(), ..mask.outline.clone() };
+                let outline = Outline { smooth: smooth.clone(), by_hand: by_hand.clone(), ..mask.outline.clone() };
                 let (feather_px, corner_feathers_px) = (*feather, feathers.clone());
                 let (inverted, span, name) = (*inverted, *span, name.clone());
                 self.mask(Mask { name, outline, inverted, span, feather_px, corner_feathers_px, ..mask })

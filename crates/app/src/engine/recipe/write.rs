@@ -58,6 +58,7 @@ fn steps(store: &Store, shot: &OpenShot) -> Result<Vec<Step>, EngineError> {
         mode: m.mode,
         keys: m.outline.keys.clone(),
         smooth: if m.outline.smooth.contains(&true) { m.outline.smooth.clone() } else { Vec::new() },
+        by_hand: m.outline.by_hand.clone(),
         inverted: m.inverted,
         span: m.span,
         feather: m.feather_px,

@@ -3,7 +3,7 @@
 
 /**
  * @typedef {{frame: number, outline: number[][]}} Key
- * @typedef {{id: number, name: string, mode: "keep-out"|"keep-in"|"shape", keys: Key[], smooth: boolean[], inverted: boolean,
+ * @typedef {{id: number, name: string, mode: "keep-out"|"keep-in"|"shape", keys: Key[], smooth: boolean[], by_hand?: number[], inverted: boolean,
  * span: number[]|null, feather_px?: number, corner_feathers_px?: number[]}} Mask
  */
 
@@ -29,7 +29,7 @@ export function outlineAt(mask, frame) {
 }
 
 /**
- * The mask with its outline at a frame; a key that is there is replaced.
+ * The mask with its outline at a frame, set by hand; a key that is there is replaced.
  * @param {Mask} mask
  * @param {number} frame
  * @param {number[][]} outline
@@ -37,12 +37,15 @@ export function outlineAt(mask, frame) {
  */
 export function withKey(mask, frame, outline) {
   const keys = mask.keys.filter((k) => k.frame !== frame).concat({ frame, outline });
-  return { ...mask, keys: keys.sort((a, b) => a.frame - b.frame) };
+  const by_hand = [...new Set([...(mask.by_hand ?? []), frame])].sort((a, b) => a - b);
+  return { ...mask, keys: keys.sort((a, b) => a.frame - b.frame), by_hand };
 }
 
 /** The mask without its key at a frame; the last key stays. @param {Mask} mask @param {number} frame @returns {Mask} */
 export function withoutKey(mask, frame) {
-  return mask.keys.length > 1 ? { ...mask, keys: mask.keys.filter((k) => k.frame !== frame) } : mask;
+  if (mask.keys.length < 2) return mask;
+  const keys = mask.keys.filter((k) => k.frame !== frame);
+  return { ...mask, keys, by_hand: (mask.by_hand ?? []).filter((f) => f !== frame) };
 }
 
 /**

@@ -53,6 +53,7 @@ export class OutlineTool {
       mode: holds ? "shape" : tool.mode,
       keys,
       smooth: [],
+      by_hand: [frame],
       inverted: false,
       span: null,
       ...(holds ? { feather_px: 2 } : {}),
