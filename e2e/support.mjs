@@ -57,9 +57,15 @@ export async function openBrowser() {
   return chromium.launch({ executablePath: "/usr/bin/chromium", args: FLAGS });
 }
 
+/** How long something may take that comes, ms. */
+const PATIENCE = 120_000;
+
 /** A page at 1280x800 that fails the test on any error of its scripts. */
 export async function openPage(browser, url) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  // A machine with other work is slow to answer; what never comes fails all the same.
+  page.setDefaultTimeout(PATIENCE);
+  page.setDefaultNavigationTimeout(PATIENCE);
   page.faults = [];
   page.on("pageerror", (error) => page.faults.push(error.message));
   await page.goto(url);
@@ -83,10 +89,10 @@ export async function unfold(page, id) {
 export const stateOf = (page) => page.evaluate(() => globalThis.fennik.model.state);
 
 /** Does something, and waits until the shot has a new revision. */
-export async function edited(page, act, options) {
+export async function edited(page, act) {
   const was = (await stateOf(page)).revision;
   await act();
-  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was, options);
+  await page.waitForFunction((r) => globalThis.fennik.model.state.revision !== r, was);
 }
 
 /** Waits until the picture of a frame is on the stage. */
@@ -96,7 +102,7 @@ export async function showFrame(page, frame) {
   await page.fill("#frame", String(frame));
   await page.press("#frame", "Enter");
   await page.waitForFunction((f) => document.getElementById("plate").dataset.shown === String(f), frame, {
-    timeout: 60_000,
+    timeout: PATIENCE,
   });
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
 }
@@ -133,7 +139,7 @@ export const placeOnPage = (page, at) =>
 export async function exactlyDrawn(page) {
   await page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r))));
   await page.waitForFunction(() => document.getElementById("plate").dataset.quality === "exact", null, {
-    timeout: 60_000,
+    timeout: PATIENCE,
   });
 }
 
@@ -152,7 +158,7 @@ export const seenAt = (page, at, test, what) =>
         return new Function("r", "g", "b", `return ${source}`)(r, g, b);
       },
       [at, test],
-      { timeout: 20_000 },
+      { timeout: PATIENCE },
     )
     .catch(async () => assert.fail(`${what}: ${await colourAt(page, at, 1)}`));
 

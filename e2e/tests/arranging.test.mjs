@@ -22,7 +22,7 @@ const chosen = () =>
     return model.insert(model.chosenOf("insert"));
   });
 
-const changed = (act) => edited(page, act, { timeout: 20_000 });
+const changed = (act) => edited(page, act);
 
 const onPage = (at) => placeOnPage(page, at);
 

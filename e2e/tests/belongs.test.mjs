@@ -60,7 +60,7 @@ after(() => {
 const CARD = [300, 630];
 const ON_CARD = [300, 590];
 
-const changed = (act) => edited(page, act, { timeout: 20_000 });
+const changed = (act) => edited(page, act);
 const state = () => stateOf(page);
 const seen = (at, test, what) => seenAt(page, at, test, what);
 
@@ -221,6 +221,21 @@ test("the finish grades all, bars it, and a line parts before from after", async
   const darker = await colourAt(page, [900, 560], 2);
   const light = (v) => (v <= 10 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4);
   assert.ok(Math.abs(light(darker[1]) / light(plain[1]) - 0.5) < 0.04, `half the light: ${plain} ${darker}`);
+  await type("#finish", "exposure", 0);
+  await unfold(page, "finish-curves");
+  await page.locator("#finish-curves .tone-curves").scrollIntoViewIfNeeded();
+  const node = await page.locator('#finish-curves [data-place="middle"]').boundingBox();
+  await page.mouse.move(node.x + node.width / 2, node.y + node.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(node.x + node.width / 2, node.y - 25, { steps: 3 });
+  await changed(() => page.mouse.up());
+  const middle = Number(await page.inputValue('#finish [name="curve-middle"]'));
+  assert.ok(middle > 0.55 && middle < 0.8, `its field has what was dragged: ${middle}`);
+  await exactlyDrawn(page);
+  const lighter = await colourAt(page, [900, 560], 2);
+  assert.ok(lighter[1] > plain[1] + 10, `the middle is brighter: ${plain} ${lighter}`);
+  await type("#finish", "curve-middle", 0.5);
+  await type("#finish", "exposure", -1);
   await type("#finish", "bars-format", 2.39);
   await seen([640, 20], "r < 8 && g < 8 && b < 8", "the bar is black");
   await page.click('[data-act="wipe"]');

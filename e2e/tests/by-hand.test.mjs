@@ -133,7 +133,7 @@ test("what is dragged is seen at once as a draft and exact after", async () => {
   await page.waitForFunction(
     (f) => globalThis.fennik.model.draft === null && globalThis.fennik.frames.ready(f),
     FRAME,
-    { timeout: 30_000 },
+    { timeout: 90_000 },
   );
   await undo();
 });

@@ -55,7 +55,7 @@ after(() => {
 
 const state = () => stateOf(page);
 
-const changed = (act) => edited(page, act, { timeout: 20_000 });
+const changed = (act) => edited(page, act);
 
 const onPage = (at) => placeOnPage(page, at);
 

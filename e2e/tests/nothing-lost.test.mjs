@@ -26,7 +26,7 @@ const until = (of, value) =>
   page.waitForFunction(
     ([of, value]) => of.split(".").reduce((v, k) => v[k], globalThis.fennik.model.state.inserts[0]) === value,
     [of, value],
-    { timeout: 10_000 },
+    { timeout: 60_000 },
   );
 
 test("a number shows three decimals and what is stored keeps all of them", async () => {
@@ -84,7 +84,7 @@ test("typing into a field and pressing a button at once makes two requests, in o
   await field("height").fill("2");
   // The press takes the focus from the field, which sends it; the answer comes long after the click.
   await page.click('.insert-form [data-act="remove-insert"]');
-  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 0, null, { timeout: 10_000 });
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 0, null, { timeout: 60_000 });
   await page.unroute("**/shots/2/insert");
   page.off("request", told);
   const answers = await Promise.all(
@@ -106,7 +106,7 @@ test("a button that is pressed while an answer comes is not drawn away under the
   // The press sent what was typed; its answer is there before the button is let go.
   await until("content.height_m", 2.5);
   await page.mouse.up();
-  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 0, null, { timeout: 10_000 });
+  await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 0, null, { timeout: 60_000 });
   await page.click("#undo");
   await page.waitForFunction(() => globalThis.fennik.model.state.inserts.length === 1);
 });

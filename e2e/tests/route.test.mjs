@@ -20,7 +20,7 @@ const drawAnew = () =>
       }),
     ),
   );
-const frames = (n) => page.waitForFunction((n) => globalThis.fennik.model.state.frames === n, n, { timeout: 10_000 });
+const frames = (n) => page.waitForFunction((n) => globalThis.fennik.model.state.frames === n, n, { timeout: 60_000 });
 
 /** Holds the answer to the next request of a pattern; what it gives, once it is there, passes the answer on. */
 function held(pattern) {
@@ -119,7 +119,7 @@ test("what was half typed when the route was drawn is sent when the field is lef
     await drawAnew();
     await page.press('[name="density"]', leave);
     await page.waitForFunction((d) => document.querySelector('[name="density"]').defaultValue === d, density, {
-      timeout: 10_000,
+      timeout: 60_000,
     });
   }
 });
@@ -153,7 +153,7 @@ test("a name is taken with Enter, and the page stays", async () => {
   await name.fill("by hand");
   await name.press("Enter");
   await page.waitForFunction(() => document.querySelector(".kept input").defaultValue === "by hand", null, {
-    timeout: 10_000,
+    timeout: 60_000,
   });
   assert.ok(await page.evaluate(() => globalThis.here), "the page was not loaded anew");
 });

@@ -18,6 +18,8 @@ import {
 import { dropReading, worstAbove } from "../../crates/app/static/js/math/worst.js";
 import { ellipse } from "../../crates/app/static/js/math/spread.js";
 import { compared } from "../../crates/app/static/js/math/compare.js";
+import { lampLines } from "../../crates/app/static/js/math/lamp.js";
+import { toneAt } from "../../crates/app/static/js/math/tone-curve.js";
 import { counts, readTracks, trackAt } from "../../crates/app/static/js/math/tracks.js";
 import { rest, settle, straighten } from "../../crates/app/static/js/math/snap.js";
 
@@ -324,4 +326,38 @@ test("a thing that is dragged rests on edges and feet, in line with others, and 
   assert.equal(settle(0.1, [], 50), 0);
   assert.equal(settle(1.95, [2], 50), 2);
   assert.equal(settle(1, [2], 50), 1);
+});
+
+test("a curve of tones goes through its places, and nowhere beyond them", () => {
+  const straight = [0, 0.25, 0.5, 0.75, 1];
+  for (const x of [0, 0.1, 0.37, 0.5, 0.99, 1]) assert.ok(Math.abs(toneAt(straight, x) - x) < 1e-9);
+  const bent = [0.1, 0.1, 0.8, 0.75, 1];
+  bent.forEach((y, k) => assert.ok(Math.abs(toneAt(bent, k / 4) - y) < 1e-9, `place ${k}`));
+  const all = Array.from({ length: 101 }, (_, i) => toneAt(bent, i / 100));
+  assert.ok(Math.min(...all) >= 0.1 - 1e-9 && Math.max(...all) <= 1 + 1e-9);
+  // By hand; the picture's own curve is held to the same.
+  assert.ok(Math.abs(toneAt([0, 0.15, 0.5, 0.85, 1], 0.3) - 0.20208) < 1e-9);
+});
+
+test("a lamp is drawn as it shines: a cone down to the floor, a rectangle, a height", () => {
+  const axes = [
+    [1, 0, 0],
+    [0, 1, 0],
+    [0, 0, 1],
+  ];
+  const hung = { scale: 2, axes, shift: [1, 4, 0] };
+  const lamp = { form: "spot", cone_deg: 90, radius_m: 0.1, size_m: [1, 2] };
+  const [edge, ray] = lampLines(lamp, {}, 0, hung);
+  assert.ok(
+    edge.every((p) => Math.abs(p[1]) < 1e-9),
+    "its edge lies on the floor",
+  );
+  assert.ok(Math.abs(Math.hypot(edge[3][0] - 1, edge[3][2]) - 4) < 1e-9, "half of 90 degrees, four metres up");
+  assert.deepEqual(ray[0], [1, 4, 0]);
+  const keyed = { cone: { keys: [{ frame: 0, value: 60, ease: "linear" }] } };
+  assert.ok(Math.abs(lampLines(lamp, keyed, 0, hung)[0][0][0] - 1 - 4 / Math.sqrt(3)) < 1e-9, "a value over time");
+  const [corners] = lampLines({ ...lamp, form: "area" }, {}, 0, hung);
+  assert.deepEqual(corners[0], [0, 4, -2]);
+  const [, height] = lampLines({ ...lamp, form: "point" }, {}, 0, hung);
+  assert.ok(Math.abs(height[1][1]) < 1e-9, "down to the floor");
 });

@@ -320,7 +320,7 @@ test("the clip plays at its rate once it is buffered", async () => {
   await page.waitForFunction((n) => globalThis.fennik.frames.blobs.size === n, LAST + 1, { timeout: 120_000 });
   await showFrame(page, 0);
   await page.click("#play");
-  await page.waitForFunction((n) => globalThis.fennik.model.frame === n, LAST, { timeout: 30_000 });
+  await page.waitForFunction((n) => globalThis.fennik.model.frame === n, LAST, { timeout: 90_000 });
   assert.match(await page.textContent("#play-reading"), /fps/);
 });
 

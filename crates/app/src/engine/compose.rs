@@ -199,13 +199,15 @@ impl Composer {
         self.fronts_of(frame, size, &mut || colour::light_of(rgb))
     }
 
-    /// The matte of a frame: what stands in front of everything, where anything does.
+    /// The matte of a frame: what stands in front of everything, and surfaces that hide what lies behind them, where there
+    /// is any of that.
     ///
     /// # Errors
     /// As [`Composer::fronts`].
     pub fn matte(&self, frame: u32, size: [usize; 2], rgb: &[u8]) -> Result<Option<Arc<Coverage>>, EngineError> {
         let fronts = self.fronts(frame, size, rgb)?;
-        Ok(fronts.all.or(fronts.plate))
+        let camera = self.camera_at(frame, size[0] as u32);
+        Ok(fronts::with_walls(&self.document, frame, camera.as_ref(), size, fronts.all.or(fronts.plate)))
     }
 
     fn fronts_of(

@@ -2,7 +2,7 @@
 
 use super::EngineError;
 use fennik_core::camera::Camera;
-use fennik_core::matte::{Coverage, LightPicture};
+use fennik_core::matte::{Combine, Coverage, LightPicture, contains};
 use fennik_core::scene::{Holdout, HoldoutBy, MatteChannel, ShotDocument};
 use fennik_core::survey::Plane;
 use fennik_render::{Assets, Fronts, Mesh, RenderError, ShapeError, Treatment};
@@ -54,6 +54,57 @@ pub fn walls(document: &ShotDocument) -> Vec<Mesh> {
         _ => None,
     };
     shown.filter_map(surface).filter_map(|s| flat(&s.outline, s.point, s.normal)).collect()
+}
+
+/// A matte with the parts of the picture on which a flat part of the scene hides what lies behind it.
+pub fn with_walls(
+    document: &ShotDocument,
+    frame: u32,
+    camera: Option<&Camera>,
+    [width, height]: [usize; 2],
+    matte: Option<Arc<Coverage>>,
+) -> Option<Arc<Coverage>> {
+    let hides = |h: &&Holdout| h.counts_on(frame) && is_wall(h);
+    let walls: Vec<(Plane, Vec<[f64; 2]>)> = document
+        .holding
+        .holdouts
+        .iter()
+        .filter(hides)
+        .filter_map(|h| match h.by {
+            HoldoutBy::Surface { surface } => document.surfacing.surface(surface),
+            _ => None,
+        })
+        .map(|s| {
+            let plane = Plane { point: s.point.into(), normal: s.normal.into() };
+            let [a, b] = plane.across();
+            let lies = |c: &[f64; 3]| {
+                let way = Vector3::from(*c) - plane.point;
+                [a.dot(&way), b.dot(&way)]
+            };
+            (plane, s.outline.iter().map(lies).collect())
+        })
+        .collect();
+    let Some(camera) = camera.filter(|_| !walls.is_empty()) else { return matte };
+    let hidden = |x: f64, y: f64| {
+        let ray = camera.ray(Vector2::new(x, y));
+        walls.iter().any(|(plane, outline)| {
+            let [a, b] = plane.across();
+            let far = (plane.point - ray.from).dot(&plane.normal) / ray.along.dot(&plane.normal);
+            let way = ray.from + ray.along * far - plane.point;
+            far.is_finite() && far > 0.0 && contains(outline, a.dot(&way), b.dot(&way))
+        })
+    };
+    // Four looks into each pixel.
+    let part = |i: usize| {
+        let (x, y) = ((i % width) as f64, (i / width) as f64);
+        let looks = [(-0.25, -0.25), (0.25, -0.25), (-0.25, 0.25), (0.25, 0.25)];
+        looks.iter().filter(|(dx, dy)| hidden(x + dx, y + dy)).count() as f32 / looks.len() as f32
+    };
+    let mut all = Coverage { width, height, parts: (0..width * height).into_par_iter().map(part).collect() };
+    if let Some(matte) = matte {
+        all.meet(&matte, Combine::Add);
+    }
+    Some(Arc::new(all))
 }
 
 /// An outline on a plane as triangles.

@@ -89,3 +89,8 @@ pub fn told(numbers: &Numbers) -> (Values, Vec<super::kinds::ToldKey>) {
     }
     (still, keys)
 }
+
+/// Whether a number changes over time, by its name.
+pub fn keyed(numbers: &Numbers, name: &str) -> bool {
+    numbers.told().any(|(n, track)| n == name && track.key_frames().next().is_some())
+}

@@ -4,6 +4,7 @@ use super::grading;
 use super::kinds::{
     Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, set_anew, switch, tell, written_light,
 };
+use fennik_core::scene::anim::Track;
 use fennik_core::scene::{Catcher, Light, Surface, SurfaceId, Surroundings};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -76,6 +77,34 @@ pub fn told(around: &Surroundings) -> (Values, Vec<ToldKey>) {
         still.insert("hidden".to_owned(), json!(true));
     }
     (still, keys)
+}
+
+/// Does something to one of their values over time, by its name; `false` where there is none.
+pub fn with_track(around: &mut Surroundings, name: &str, act: impl FnOnce(&mut dyn Track)) -> bool {
+    let Some(rule) = Surroundings::rule(name) else { return false };
+    around.numbers.with(rule, |of| act(of));
+    true
+}
+
+/// Does something to one of the values over time of what the floor, or a surface, does; `false` where there is none.
+pub fn with_catch_track(
+    light: &mut Light,
+    surface: Option<SurfaceId>,
+    name: &str,
+    act: impl FnOnce(&mut dyn Track),
+) -> bool {
+    match (name, Catcher::rule(name)) {
+        ("shadow", _) if surface.is_none() => act(&mut light.floor_shadow),
+        ("tint", _) => act(&mut light.catcher_mut(surface).tint),
+        (_, Some(rule)) => light.catcher_mut(surface).numbers.with(rule, |of| act(of)),
+        _ => return false,
+    }
+    true
+}
+
+/// Which of a catcher's values change over time.
+pub fn catch_keyed(catcher: &Catcher, name: &str) -> bool {
+    if name == "tint" { catcher.tint.changes() } else { grading::keyed(&catcher.numbers, name) }
 }
 
 /// The values of what the floor, or a surface, does at a time, frames.

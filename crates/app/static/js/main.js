@@ -18,6 +18,7 @@ import { masks } from "./stations/masks.js";
 import { match } from "./stations/match.js";
 import { solve } from "./stations/solve.js";
 import { timed } from "./stations/timed.js";
+import { toneCurves } from "./stations/tone-curves.js";
 import { track } from "./stations/track.js";
 import { Timeline } from "./timeline/timeline.js";
 import { switchedAt, switchShown } from "./viewport/shown.js";
@@ -56,6 +57,7 @@ const stations = [
   match(context),
   finish(context),
   timed(context),
+  toneCurves(),
 ];
 /**
  * What the buttons of stations and sheet do, by their `data-act`.

@@ -168,6 +168,13 @@ mod tests {
 
     const STRAIGHT: [f32; 5] = [0.0, 0.25, 0.5, 0.75, 1.0];
 
+    /// By hand; the page's own curve is held to the same.
+    #[test]
+    fn a_curve_between_its_places_is_the_page_s() {
+        let found = through(&[0.0, 0.15, 0.5, 0.85, 1.0], 0.3);
+        assert!((found - 0.20208).abs() < 1e-6, "{found}");
+    }
+
     #[test]
     fn each_step_does_what_it_says() {
         let grey = |v: f32| [decode(v); 3];

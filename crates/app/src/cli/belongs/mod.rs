@@ -1,6 +1,7 @@
 //! `fennik accuracy --belongs`: what makes an insert belong, against what is known.
 
 mod colour;
+mod film;
 mod grain;
 mod walker;
 
@@ -49,6 +50,7 @@ pub fn rows() -> Result<Vec<Row>, CliError> {
     let mut all = sun_rows()?;
     all.extend(colour::rows(&pairs.iter().map(|pair| pair[0].as_slice()).collect::<Vec<_>>(), size));
     all.extend(grain::rows(&pairs, clip.width as usize));
+    all.extend(film::rows());
     all.extend(walker::rows(scratch.path())?);
     Ok(all)
 }

@@ -1,12 +1,12 @@
-//! Keys of what stands nowhere: the light, the finish, a holdout.
+//! Keys of what stands nowhere: the light, the surroundings, what surfaces catch, the finish, a holdout.
 
 use crate::engine::kinds::ValueError;
-use crate::engine::{EngineError, finishing, holding, light, matching};
+use crate::engine::{EngineError, ShotError, finishing, holding, light, matching, surroundings};
 use crate::web::PageError;
 use crate::web::answer::Editor;
 use actix_web::{Responder, post, web};
 use fennik_core::scene::anim::{Ease, Track};
-use fennik_core::scene::{Edit, FinishEdit, HoldoutEdit, LightEdit, ShotDocument};
+use fennik_core::scene::{Edit, FinishEdit, HoldoutEdit, LightEdit, ShotDocument, SurfaceId};
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -18,6 +18,10 @@ pub fn routes(config: &mut web::ServiceConfig) {
 #[serde(rename_all = "lowercase")]
 enum Of {
     Light,
+    /// The surroundings.
+    Around,
+    /// What a surface does with what is placed; 0 is the floor.
+    Catch(u32),
     Finish,
     Match,
     Holdout(u32),
@@ -76,6 +80,18 @@ fn edit(document: &ShotDocument, request: &KeysRequest) -> Result<Edit, EngineEr
             light::with_track(&mut light, name, act).then_some(()).ok_or_else(none)?;
             Edit::Light(LightEdit::Light { light })
         }
+        Of::Around => {
+            let mut light = document.light.clone();
+            let around = light.surroundings.as_mut().ok_or(ShotError::Gone { what: "picture all round" })?;
+            surroundings::with_track(around, name, act).then_some(()).ok_or_else(none)?;
+            Edit::Light(LightEdit::Light { light })
+        }
+        Of::Catch(surface) => {
+            let mut light = document.light.clone();
+            let surface = (*surface > 0).then_some(SurfaceId(*surface));
+            surroundings::with_catch_track(&mut light, surface, name, act).then_some(()).ok_or_else(none)?;
+            Edit::Light(LightEdit::Light { light })
+        }
         Of::Finish => {
             let mut finish = document.finish.clone();
             finishing::with_track(&mut finish, name, act).then_some(()).ok_or_else(none)?;
@@ -130,6 +146,17 @@ mod tests {
             ask(at("forget-key", 3.0)).unwrap();
             assert_eq!(keys(&ask(at("forget-keys", 0.0)).unwrap()), None);
         }
+        let catch = |name: &str, frame: f64| json!({ "revision": 1, "of": { "catch": 0 }, "name": name, "frame": frame, "how": "key" });
+        for name in ["mirror", "tint"] {
+            ask(catch(name, 3.0)).unwrap();
+        }
+        let shadow = ask(catch("shadow", 3.0)).unwrap();
+        let keys = |d: &ShotDocument| light::keyed(&d.light).into_iter().map(|k| k.0).collect::<Vec<_>>();
+        assert_eq!(keys(&shadow), ["floor-shadow"], "the floor's shadow is a value of the light");
+        assert!(shadow.light.catcher(None).unwrap().changes());
+        assert!(ask(catch("moon", 3.0)).unwrap_err().contains("moon"));
+        let around = json!({ "revision": 1, "of": "around", "name": "turn", "frame": 0.0, "how": "key" });
+        assert!(ask(around).unwrap_err().contains("picture all round"));
         let wrong = json!({ "revision": 1, "of": "light", "name": "moon", "frame": 0.0, "how": "key" });
         assert!(ask(wrong).unwrap_err().contains("moon"));
         let gone = json!({ "revision": 1, "of": { "holdout": 4 }, "name": "strength", "frame": 0.0, "how": "key" });

@@ -4,13 +4,14 @@ use super::view::{ShotView, Station};
 use crate::engine::assets::{self, AssetInfo, ShotAssets};
 use crate::engine::kinds::Field;
 use crate::engine::light::{self, Shadow};
-use crate::engine::{EngineError, OpenShot, ShotError, picture, surroundings};
+use crate::engine::{EngineError, OpenShot, ShotError, grading, picture, surroundings};
 use crate::web::answer::Editor;
 use crate::web::lines::Line;
 use crate::web::picture::jpeg;
 use crate::web::{AppState, PageError, block};
 use actix_web::{Responder, get, post, web};
 use askama::Template;
+use fennik_core::scene::anim::Numbers;
 use fennik_core::scene::{Asset, AssetName, Edit, Light, LightEdit, ShotDocument, SurfaceId, Surroundings};
 use fennik_demo::library::{Item, Kind, items};
 use fennik_render::Panorama;
@@ -75,7 +76,7 @@ fn around_of(document: &ShotDocument) -> Option<Around> {
     let around = document.light.surroundings.as_ref()?;
     let values = surroundings::values(around, 0.0);
     let usual = surroundings::values(&Surroundings::new(around.asset.clone()), 0.0);
-    let line = |f: &Field| Line::of(f, &values, Some(&usual), false);
+    let line = |f: &Field| Line::of(f, &values, Some(&usual), grading::keyed(&around.numbers, f.name));
     let groups = surroundings::GROUPS.iter().map(|(name, fields)| (*name, fields.iter().map(line).collect()));
     let (file, hidden, of) = (around.asset.file.clone(), around.hidden, named_by(around));
     Some(Around { file, hidden, groups: groups.collect(), of })
@@ -88,20 +89,27 @@ fn catches_of(document: &ShotDocument) -> Vec<Catch> {
         let values = surroundings::catch_values(&document.light, surface, 0.0);
         // The floor's shadow stands among the values of the light.
         let fields = surroundings::CATCH_FIELDS.iter().filter(|f| surface.is_some() || f.name != "shadow");
-        let lines = fields.map(|f| Line::of(f, &values, Some(&usual), false)).collect();
-        let set = document.light.catcher(surface).is_some_and(|c| !c.at(0.0).is_plain() || c.changes());
+        let catcher = document.light.catcher(surface);
+        let keyed = |f: &Field| catcher.is_some_and(|c| surroundings::catch_keyed(c, f.name));
+        let lines = fields.map(|f| Line::of(f, &values, Some(&usual), keyed(f))).collect();
+        let set = catcher.is_some_and(|c| !c.at(0.0).is_plain() || c.changes());
         Catch { surface: surface.map_or(0, |s| s.0), name, lines, set }
     };
     std::iter::once((None, "floor".to_owned())).chain(surfaces).map(one).collect()
 }
 
 impl Tools {
-    /// What can change over time: names, and what they are called.
-    fn keyable(&self) -> Vec<(&'static str, String)> {
-        let of = |(group, lines): &(&'static str, Vec<Line>)| -> Vec<(&'static str, String)> {
-            lines.iter().map(|l| (l.field.name, format!("{group}: {}", l.field.label))).collect()
+    /// What can change over time: names, of what they are before a colon, and what they are called.
+    fn keyable(&self) -> Vec<(String, String)> {
+        let named = |before: String, group: &str, lines: &[Line]| -> Vec<(String, String)> {
+            let one = |l: &Line| (format!("{before}{}", l.field.name), format!("{group}: {}", l.field.label));
+            lines.iter().map(one).collect()
         };
-        self.groups.iter().flat_map(of).collect()
+        let of_light = self.groups.iter().flat_map(|(group, lines)| named(String::new(), group, lines));
+        let around = self.around.iter().flat_map(|a| &a.groups);
+        let around = around.flat_map(|(group, lines)| named("around:".to_owned(), group, lines));
+        let catches = self.catches.iter().flat_map(|c| named(format!("catch {}:", c.surface), &c.name, &c.lines));
+        of_light.chain(around).chain(catches).collect()
     }
 }
 
@@ -118,7 +126,11 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         ("from everywhere", lines(&light::AMBIENT)),
         ("shadow of what is placed", lines(&light::FLOOR)),
     ];
-    let keys = keyed.iter().map(|(_, keys)| keys.len()).sum();
+    let lit = &view.document().light;
+    let of_numbers = |numbers: &Numbers| numbers.told().map(|(_, track)| track.key_frames().count()).sum::<usize>();
+    let keys = keyed.iter().map(|(_, keys)| keys.len()).sum::<usize>()
+        + lit.surroundings.as_ref().map_or(0, |s| of_numbers(&s.numbers))
+        + lit.catchers.iter().map(|c| of_numbers(&c.numbers) + c.tint.key_frames().count()).sum::<usize>();
     let picture = |a: &assets::TakenAsset| matches!(a.info, AssetInfo::Picture { .. });
     let tools = Tools {
         id: view.id(),

@@ -20,21 +20,25 @@ const LIGHT = {
 const written = (colour) => `#${colour.map((v) => Math.round(v).toString(16).padStart(2, "0")).join("")}`;
 
 /** @param {import("./station.js").Context} context @returns {import("./station.js").Station} */
-export function timed({ model, byId }) {
-  /** A value over time, by the name of its field. @param {string} form @param {string} name */
+export function timed({ model }) {
+  /** A value over time, by its form and the name of its field. @param {HTMLFormElement} form @param {string} name */
   function trackOf(form, name) {
     const { light, lens, finish } = model.state;
-    if (form === "light") return light[LIGHT[name] ?? name];
-    if (form === "lens") return name === "haze-colour" ? lens.haze_colour : lens.numbers?.[name];
+    if (form.classList.contains("catch-form")) {
+      const surface = /** @type {HTMLInputElement} */ (form.elements.namedItem("surface")).value;
+      const catcher = light.catchers?.find((/** @type {any} */ c) => String(c.surface ?? 0) === surface);
+      return name === "tint" ? catcher?.tint : catcher?.numbers?.[name];
+    }
+    if (form.id === "light") return light[LIGHT[name] ?? name];
+    if (form.id === "around") return light.surroundings?.numbers?.[name];
+    if (form.id === "lens") return name === "haze-colour" ? lens.haze_colour : lens.numbers?.[name];
     return finish.numbers?.[name];
   }
 
-  /** Fills the fields of a form that change over time. @param {string} id */
-  function fill(id) {
-    const form = byId(id);
-    if (!form) return;
-    for (const field of form.querySelectorAll(".keyed input")) {
-      const track = trackOf(id, field.name);
+  /** Fills the fields of a form that change over time. @param {HTMLFormElement} form */
+  function fill(form) {
+    for (const field of /** @type {NodeListOf<HTMLInputElement>} */ (form.querySelectorAll(".keyed input"))) {
+      const track = trackOf(form, field.name);
       if (!keysOf(track).length || field === document.activeElement) continue;
       const many = Array.isArray(keysOf(track)[0].value);
       const now = many ? written(valueAt(PLACE, track, model.frame)) : valueAt(NUMBER, track, model.frame);
@@ -46,9 +50,10 @@ export function timed({ model, byId }) {
 
   function show() {
     if (!model.state) return;
-    fill("light");
-    fill("finish");
-    fill("lens");
+    for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (
+      document.querySelectorAll("#light, #around, #finish, #lens, .catch-form")
+    ))
+      fill(form);
   }
 
   return {
@@ -56,7 +61,11 @@ export function timed({ model, byId }) {
       "key-of": (button) => {
         const station = /** @type {HTMLElement} */ (button.closest("[data-station]")),
           name = /** @type {HTMLSelectElement} */ (station.querySelector("[data-key-value]")).value;
-        return model.change("keys", { of: station.dataset.station, name, frame: model.frame, how: button.dataset.how });
+        // Of the light, or of what stands before a colon.
+        const [of, own] = name.includes(":") ? name.split(":") : [station.dataset.station, name],
+          [catches, surface] = of?.split(" ") ?? [];
+        const holder = surface === undefined ? of : { [catches]: Number(surface) };
+        return model.change("keys", { of: holder, name: own, frame: model.frame, how: button.dataset.how });
       },
     },
     show,

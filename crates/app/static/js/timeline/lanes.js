@@ -77,7 +77,7 @@ const tracks = {
 
 /**
  * A lane of things with spans as lines and keys as rhombs.
- * @param {"mask"|"insert"} kind
+ * @param {"mask"|"insert"|"holdout"} kind
  * @param {(thing: any, all: [number, number]) => {spanned: number[]|null, keys: number[]}} of
  * @returns {Lane}
  */
@@ -90,7 +90,7 @@ function spans(kind, of) {
     paint(room) {
       const { model } = room;
       const id = model.chosenOf(kind),
-        all = model.state[name];
+        all = model.state[name].map((/** @type {any} */ t) => withShape(t, model.state.masks));
       // The chosen one is always among those that are shown.
       const chosen = all.filter((/** @type {any} */ t) => t.id === id),
         others = all.filter((/** @type {any} */ t) => t.id !== id).slice(-(MOST_SPANS - chosen.length));
@@ -104,6 +104,10 @@ function spans(kind, of) {
   };
 }
 
+/** A holdout with the keys of the shape that it is told by. @param {any} thing @param {any[]} masks */
+const withShape = (thing, masks) =>
+  thing.mask === undefined ? thing : { ...thing, shape: masks.find((m) => m.id === thing.mask)?.keys };
+
 const masks = spans("mask", (mask, all) => ({
   spanned: mask.span ?? all,
   keys: mask.keys.map((/** @type {any} */ k) => k.frame),
@@ -114,6 +118,52 @@ const inserts = spans("insert", (insert, all) => ({
   spanned: insert.hidden ? null : [insert.span?.first ?? all[0], insert.span?.last ?? all[1]],
   keys: keyedFrames(insert),
 }));
+
+/** What stands in front: its span, and the keys of its shape, or of how much of it counts. */
+const holdouts = spans("holdout", (holdout, all) => ({
+  spanned: holdout.hidden ? null : (holdout.span ?? all),
+  keys: [...new Set([...shapeKeys(holdout), ...frames(holdout.strength)])],
+}));
+
+/** @param {any} holdout @returns {number[]} */
+const shapeKeys = (holdout) => (holdout.shape ?? []).map((/** @type {any} */ k) => k.frame);
+
+/** Frames of the keys of a value. @param {any} track @returns {number[]} */
+const frames = (track) => keysOf(track).map((k) => k.frame);
+
+/**
+ * Values over time of what stands nowhere, each on a line of its own.
+ * @param {string} name
+ * @param {(state: any) => any[]} of what holds them
+ * @returns {Lane}
+ */
+function keysOfAll(name, of) {
+  const keyed = (/** @type {any} */ state) =>
+    of(state)
+      .flatMap((holder) => Object.entries(holder ?? {}))
+      .filter(([, track]) => track?.keys?.length);
+  return {
+    name,
+    weight: 0,
+    px: ({ model }) => spansPx(keyed(model.state).length),
+    paint(room) {
+      const all = keyed(room.model.state);
+      all.slice(0, MOST_SPANS).forEach(([, track], i) => span(room, i, null, frames(track), false));
+      const [first] = all;
+      return first
+        ? first[0].replace(/_deg$/, "").replaceAll("_", " ") + (all.length > 1 ? ` +${all.length - 1}` : "")
+        : "";
+    },
+  };
+}
+
+const lightKeys = keysOfAll("keys", ({ light }) => [
+  light,
+  light.surroundings?.numbers,
+  ...(light.catchers ?? []).flatMap((/** @type {any} */ c) => [c.numbers, { tint: c.tint }]),
+]);
+const lensKeys = keysOfAll("keys", ({ lens }) => [lens.numbers, { haze: lens.haze_colour }]);
+const finishKeys = keysOfAll("keys", ({ finish }) => [finish.numbers]);
 
 /** The value of the chosen insert whose curve is shown: its track, and what it is of. @param {import("../state/model.js").Model} model */
 function curveShown(model) {
@@ -182,7 +232,10 @@ const AT_STATION = {
   solve: [error, tracks, ready],
   datum: [error, ready],
   inserts: [error, inserts, curve, ready],
-  light: [inserts, ready],
+  light: [inserts, lightKeys, ready],
+  holdouts: [holdouts, inserts, ready],
+  match: [inserts, lensKeys, ready],
+  finish: [finishKeys, ready],
   deliver: [inserts, ready],
 };
 const NO_STATION = [error, tracks, masks, inserts, ready];

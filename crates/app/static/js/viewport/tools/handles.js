@@ -8,6 +8,7 @@ import { NUMBER, PLACE, ROTATION, valueAt, withValue } from "../../math/curve.js
 import { isFar } from "../../math/far.js";
 import { pointOf, standsAt, stepWithin, wayOf, worldOf } from "../../math/family.js";
 import { holds, hullOf } from "../../math/hull.js";
+import { lampLines } from "../../math/lamp.js";
 import { placeAt, surfaceAxes } from "../../math/placement.js";
 import { fromAxis, times, turned } from "../../math/rotation.js";
 import { rest, settle, straighten } from "../../math/snap.js";
@@ -145,6 +146,7 @@ export class Handles {
       const chosen = insert.id === viewport.model.chosenOf("insert");
       const at = this.spotsOf(insert),
         { foot } = at;
+      if (insert.content.kind === "lamp") this.paintLamp(g, insert, chosen);
       if (chosen) {
         this.way.paint(g, insert);
         const outline = this.outline(insert);
@@ -192,6 +194,34 @@ export class Handles {
       g.fill();
       g.stroke();
     }
+  }
+
+  /** How a lamp shines. @param {CanvasRenderingContext2D} g @param {any} insert @param {boolean} chosen */
+  paintLamp(g, insert, chosen) {
+    const { model } = this.viewport,
+      camera = model.camera(),
+      stands = standsAt(this.inserts(), insert, model.frame, camera && centre(camera));
+    for (const line of lampLines(insert.content, insert.tracks, model.frame, stands)) {
+      const seen = line.map((p) => this.viewport.worldToStage(p));
+      // Dark beneath, so that it is seen on a bright plate as well.
+      for (const [tone, width] of /** @type {const} */ ([
+        [colours.stone, 3],
+        [chosen ? colours.sand : colours.bone, 1],
+      ])) {
+        g.strokeStyle = tone;
+        g.lineWidth = width;
+        g.globalAlpha = chosen ? 0.9 : 0.5;
+        g.beginPath();
+        seen.forEach((p, i) => {
+          if (!p) return;
+          if (i && seen[i - 1]) g.lineTo(p[0], p[1]);
+          else g.moveTo(p[0], p[1]);
+        });
+        g.stroke();
+      }
+    }
+    g.globalAlpha = 1;
+    g.lineWidth = 1;
   }
 
   /** @param {CanvasRenderingContext2D} g */
