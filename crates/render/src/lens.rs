@@ -74,8 +74,9 @@ impl LensPass {
             if (alpha <= 0.0 && [r, g, b] == [0.0; 3]) || part <= 0.0 {
                 return None;
             }
-            let mut seen = [r, g, b].map(|v| v.max(0.0));
-            (0..3).for_each(|k| seen[k] += (1.0 - alpha) * behind[k]);
+            // What takes light from the plate, by its mode, is less than nothing until it lies over it.
+            let own = [r, g, b];
+            let mut seen: [f32; 3] = std::array::from_fn(|k| (own[k] + (1.0 - alpha) * behind[k]).max(0.0));
             if let Some((grain, field)) = &grain {
                 let bright = encode(luminance(seen));
                 for k in 0..3 {
@@ -405,6 +406,18 @@ mod tests {
         let fringed = finished(&LensPass::new(now(&[("fringe", 10.0)]), None, 1), square(), 0.2);
         let (left, right) = (fringed[80 * SIZE[0] + 107], fringed[80 * SIZE[0] + 148]);
         assert!(left[0] != left[2] && right[0] != right[2]);
+    }
+
+    /// Fault: a sign that multiplies was not seen any more once anything of the lens was set.
+    #[test]
+    fn what_takes_light_from_the_plate_still_does() {
+        let mut dark = square();
+        dark.pixels.iter_mut().filter(|p| p[3] > 0.0).for_each(|p| *p = [-0.15, -0.1, -0.05, 0.0]);
+        let grain = Grain { deviation: vec![[0.02; 3]; 8], blur_px: [0.0; 2], width: 256 };
+        let light = finished(&LensPass::new(LensNow { grain: 1.0, ..now(&[]) }, Some(grain), 7), dark, 0.2);
+        let seen = light[80 * SIZE[0] + 128];
+        assert!([0.05, 0.1, 0.15].iter().zip(seen).all(|(wanted, v)| (wanted - v).abs() < 1e-6), "{seen:?}");
+        assert_eq!(row(&light, 20), 0.2);
     }
 
     #[test]

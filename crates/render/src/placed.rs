@@ -348,9 +348,10 @@ impl PlacedScene {
         }
         let mut bounds: Option<Patch> = None;
         let faces = self.faces.iter().zip(&self.triangles).filter(|(f, _)| self.can_be_mirrored(f));
-        for corner in faces.flat_map(|(_, t)| t.map(|k| plane.own(self.corners[k as usize]))).filter(|c| c.y > 0.0) {
-            // Where the look at its image meets the plane.
-            let part = corner.y / (corner.y + eye.y);
+        let corners = faces.map(|(_, t)| t.map(|k| plane.own(self.corners[k as usize])));
+        for corner in corners.filter(|t| t.iter().any(|c| c.y > 0.0)).flatten() {
+            // Where the look at its image meets the plane; what reaches under it is seen from the plane on.
+            let part = corner.y.max(0.0) / (corner.y.max(0.0) + eye.y);
             let foot = Vector2::new(corner.x, corner.z);
             let at = foot + (Vector2::new(eye.x, eye.z) - foot) * part;
             let (low, high) = bounds.get_or_insert((at, at));
@@ -568,6 +569,25 @@ mod tests {
     use super::*;
     use crate::material::{Cover, Map};
     use crate::{Texture, Wrap};
+
+    /// Fault: corners that lie in the plane were left out, and with them all that is mirrored near the foot of a thing.
+    #[test]
+    fn what_stands_on_a_mirror_is_mirrored_from_its_foot_on() {
+        let corner = |x, y| Vector3::new(x, y, 0.0f32);
+        let card = Mesh {
+            positions: vec![corner(-1.0, 0.0), corner(1.0, 0.0), corner(1.0, 2.0), corner(-1.0, 2.0)],
+            indices: vec![[0, 1, 2], [0, 2, 3]],
+            ..Mesh::default()
+        };
+        let mut scene = PlacedScene::empty(fennik_core::scene::Light::default().at(0.0), &Arc::default());
+        scene.add(&card, &[Arc::new(Material::matt([1.0; 3]))], Look::plain(1));
+        let mut now = fennik_core::scene::Catcher::new(None).at(0.0);
+        now.mirror = 0.5;
+        let (low, high) = scene.mirroring(&CatchPlane::floor(now), Vector3::new(0.0, 2.0, 6.0)).unwrap();
+        // Its head is seen half way to the foot of the eye, its foot where it stands.
+        assert!(low.y < 0.01 && (2.9..3.2).contains(&high.y), "{low} {high}");
+        assert!(low.x < -0.99 && high.x > 0.99, "{low} {high}");
+    }
 
     /// Fault: a card whose picture has clear parts kept the sun off as a whole.
     #[test]

@@ -58,6 +58,11 @@ pub fn set(around: &mut Surroundings, when: When, name: &str, value: &Value) -> 
         around.hidden = switch(value)?;
         return Ok(true);
     }
+    if let (Some(_), Some(rule)) = (TURN_FIELDS.iter().find(|f| f.name == name), Surroundings::rule(name)) {
+        let angle = amount(value, Measure::Angle)?;
+        around.numbers.with(rule, |of| when.put(of, angle));
+        return Ok(true);
+    }
     grading::set(&mut around.numbers, Surroundings::rule(name), when, value)
 }
 
@@ -196,6 +201,9 @@ mod tests {
             assert!(set(&mut other, When::At(0.0), &name, &value).unwrap(), "{name}");
         }
         assert_eq!(other, made);
+        // Fault: an angle could not be written with its unit, as it can be elsewhere.
+        assert!(set(&mut other, When::At(0.0), "turn", &json!("40 deg")).unwrap());
+        assert_eq!(values(&other, 0.0)["turn"], json!(40.0));
         let mut named: Vec<_> = fields().map(|f| f.name).collect();
         let mut ruled: Vec<_> = Surroundings::rules().iter().map(|r| r.name).collect();
         named.sort_unstable();

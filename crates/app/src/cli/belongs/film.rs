@@ -255,8 +255,7 @@ fn umbra(light: &LightNow) -> f64 {
 pub(super) fn rows() -> Vec<Row> {
     let mut all = Vec::new();
     for width_deg in [3.0, 8.0] {
-        let light = sunny(width_deg, 0.0);
-        let light = sunny(width_deg, 1.0 - umbra(&light));
+        let light = sunny(width_deg, 1.0);
         let stage = Stage { with_box: true, light, shades: true, lamp: None, mirror: 0.0 };
         if let Some(found) = pictures(&stage, light.into(), &[the_box()], 100) {
             all.extend(shadow_rows(&found, &light));
