@@ -28,7 +28,7 @@ try {
   await showFrame(page, 60);
   await openStation(page, "light");
   await unfold(page, "light-around");
-  await edited(page, () => page.selectOption("#around-picture", { index: 1 }));
+  await edited(page, () => page.selectOption("#around-picture", "library:evening"));
   await page.waitForFunction(() => document.getElementById("around-look")?.naturalWidth > 0);
   await unfold(page, "catch-0");
   await type("#catch-0", "contact", 0.8);

@@ -90,7 +90,7 @@ fn take(pose: fn(f64) -> Pose, shutter: f64, readout: f64) -> Take {
         k1: -0.03,
         shutter,
         readout,
-        rays: 36,
+        rays: 24,
         least_rays: usize::MAX,
         noise: 0.0,
         contrast: 1.0,
