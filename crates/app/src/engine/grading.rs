@@ -90,7 +90,7 @@ pub fn told(numbers: &Numbers) -> (Values, Vec<super::kinds::ToldKey>) {
     (still, keys)
 }
 
-/// Whether a number changes over time, by its name.
+/// Whether a number has keys, by its name.
 pub fn keyed(numbers: &Numbers, name: &str) -> bool {
     numbers.told().any(|(n, track)| n == name && track.key_frames().next().is_some())
 }

@@ -107,9 +107,9 @@ pub fn with_catch_track(
     true
 }
 
-/// Which of a catcher's values change over time.
+/// Whether one of a catcher's values has keys, by its name.
 pub fn catch_keyed(catcher: &Catcher, name: &str) -> bool {
-    if name == "tint" { catcher.tint.changes() } else { grading::keyed(&catcher.numbers, name) }
+    if name == "tint" { catcher.tint.key_frames().next().is_some() } else { grading::keyed(&catcher.numbers, name) }
 }
 
 /// The values of what the floor, or a surface, does at a time, frames.

@@ -146,14 +146,18 @@ mod tests {
             ask(at("forget-key", 3.0)).unwrap();
             assert_eq!(keys(&ask(at("forget-keys", 0.0)).unwrap()), None);
         }
-        let catch = |name: &str, frame: f64| json!({ "revision": 1, "of": { "catch": 0 }, "name": name, "frame": frame, "how": "key" });
+        let catch = |name: &str, frame: f64| {
+            let of = json!({ "catch": 0 });
+            json!({ "revision": 1, "of": of, "name": name, "frame": frame, "how": "key" })
+        };
         for name in ["mirror", "tint"] {
             ask(catch(name, 3.0)).unwrap();
         }
         let shadow = ask(catch("shadow", 3.0)).unwrap();
         let keys = |d: &ShotDocument| light::keyed(&d.light).into_iter().map(|k| k.0).collect::<Vec<_>>();
         assert_eq!(keys(&shadow), ["floor-shadow"], "the floor's shadow is a value of the light");
-        assert!(shadow.light.changes() && shadow.light.catcher(None).is_some());
+        let floor = shadow.light.catcher(None).unwrap();
+        assert!(["mirror", "tint"].iter().all(|name| surroundings::catch_keyed(floor, name)));
         assert!(ask(catch("moon", 3.0)).unwrap_err().contains("moon"));
         let around = json!({ "revision": 1, "of": "around", "name": "turn", "frame": 0.0, "how": "key" });
         assert!(ask(around).unwrap_err().contains("picture all round"));
