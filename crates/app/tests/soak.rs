@@ -1,5 +1,5 @@
 //! Random edits, jobs, looks, kills and full disks for a while: what was acknowledged is there afterwards, and nothing
-//! is left behind. `make soak MINUTES=n`; two minutes of it run with the tests.
+//! is left behind. `make soak MINUTES=n`; three quarters of a minute of it run with the tests.
 #![expect(clippy::unwrap_used, reason = "a test ends where something it needs is missing")]
 #![allow(dead_code, reason = "the server's helpers are shared with other tests")]
 
@@ -221,7 +221,7 @@ fn add(data: &Path, clip: &Path, name: &str) -> i64 {
 
 #[test]
 fn nothing_is_lost_whatever_happens() {
-    let minutes: f64 = std::env::var("FENNIK_SOAK_MINUTES").ok().and_then(|m| m.parse().ok()).unwrap_or(2.0);
+    let minutes: f64 = std::env::var("FENNIK_SOAK_MINUTES").ok().and_then(|m| m.parse().ok()).unwrap_or(0.75);
     let folder = tempfile::tempdir().unwrap();
     let disk = Disk::new(&folder.path().join("disk"));
     let data = folder.path().join("disk/data");
