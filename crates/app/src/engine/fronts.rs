@@ -3,7 +3,7 @@
 use super::EngineError;
 use fennik_core::camera::Camera;
 use fennik_core::matte::{Combine, Coverage, LightPicture, contains};
-use fennik_core::scene::{Holdout, HoldoutBy, MatteChannel, ShotDocument};
+use fennik_core::scene::{Holdout, HoldoutBy, MatteChannel, ShotDocument, Surface};
 use fennik_core::survey::Plane;
 use fennik_render::{Assets, Fronts, Mesh, RenderError, ShapeError, Treatment};
 use nalgebra::{Vector2, Vector3};
@@ -49,11 +49,24 @@ fn is_wall(holdout: &Holdout) -> bool {
 /// Flat parts of the scene that hide what lies behind them, as triangles in the world of the datum.
 pub fn walls(document: &ShotDocument) -> Vec<Mesh> {
     let shown = document.holding.holdouts.iter().filter(|h| !h.hidden);
-    let surface = |h: &Holdout| match h.by {
+    shown.filter_map(|h| wall(document, h)).filter_map(|s| flat(&s.outline, s.point, s.normal)).collect()
+}
+
+/// The surface that a holdout is told by.
+fn wall<'d>(document: &'d ShotDocument, holdout: &Holdout) -> Option<&'d Surface> {
+    match holdout.by {
         HoldoutBy::Surface { surface } => document.surfacing.surface(surface),
         _ => None,
+    }
+}
+
+/// An outline on a plane as places along two ways across it.
+fn laid(outline: &[[f64; 3]], plane: &Plane, [a, b]: [Vector3<f64>; 2]) -> Vec<[f64; 2]> {
+    let lies = |c: &[f64; 3]| {
+        let way = Vector3::from(*c) - plane.point;
+        [a.dot(&way), b.dot(&way)]
     };
-    shown.filter_map(surface).filter_map(|s| flat(&s.outline, s.point, s.normal)).collect()
+    outline.iter().map(lies).collect()
 }
 
 /// A matte with the parts of the picture on which a flat part of the scene hides what lies behind it.
@@ -64,31 +77,20 @@ pub fn with_walls(
     [width, height]: [usize; 2],
     matte: Option<Arc<Coverage>>,
 ) -> Option<Arc<Coverage>> {
-    let hides = |h: &&Holdout| h.counts_on(frame) && is_wall(h);
-    let walls: Vec<(Plane, Vec<[f64; 2]>)> = document
-        .holding
-        .holdouts
-        .iter()
-        .filter(hides)
-        .filter_map(|h| match h.by {
-            HoldoutBy::Surface { surface } => document.surfacing.surface(surface),
-            _ => None,
-        })
+    let hides = document.holding.holdouts.iter().filter(|h| h.counts_on(frame));
+    let walls: Vec<_> = hides
+        .filter_map(|h| wall(document, h))
         .map(|s| {
             let plane = Plane { point: s.point.into(), normal: s.normal.into() };
-            let [a, b] = plane.across();
-            let lies = |c: &[f64; 3]| {
-                let way = Vector3::from(*c) - plane.point;
-                [a.dot(&way), b.dot(&way)]
-            };
-            (plane, s.outline.iter().map(lies).collect())
+            let across = plane.across();
+            let outline = laid(&s.outline, &plane, across);
+            (plane, across, outline)
         })
         .collect();
     let Some(camera) = camera.filter(|_| !walls.is_empty()) else { return matte };
     let hidden = |x: f64, y: f64| {
         let ray = camera.ray(Vector2::new(x, y));
-        walls.iter().any(|(plane, outline)| {
-            let [a, b] = plane.across();
+        walls.iter().any(|(plane, [a, b], outline)| {
             let far = (plane.point - ray.from).dot(&plane.normal) / ray.along.dot(&plane.normal);
             let way = ray.from + ray.along * far - plane.point;
             far.is_finite() && far > 0.0 && contains(outline, a.dot(&way), b.dot(&way))
@@ -109,11 +111,10 @@ pub fn with_walls(
 
 /// An outline on a plane as triangles.
 pub fn flat(outline: &[[f64; 3]], point: [f64; 3], normal: [f64; 3]) -> Option<Mesh> {
-    let (point, normal) = (Vector3::from(point), Vector3::from(normal));
-    let [a, b] = Plane { point, normal }.across();
-    let lies = |c: &[f64; 3]| [a.dot(&(Vector3::from(*c) - point)), b.dot(&(Vector3::from(*c) - point))];
-    let (places, indices) = fennik_render::triangulated(&outline.iter().map(lies).collect::<Vec<_>>());
-    let positions = places.iter().map(|p| (point + a * p[0] + b * p[1]).cast::<f32>()).collect();
+    let plane = Plane { point: point.into(), normal: normal.into() };
+    let [a, b] = plane.across();
+    let (places, indices) = fennik_render::triangulated(&laid(outline, &plane, [a, b]));
+    let positions = places.iter().map(|p| (plane.point + a * p[0] + b * p[1]).cast::<f32>()).collect();
     let indices: Vec<[u32; 3]> = indices.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect();
     (!indices.is_empty()).then(|| Mesh { positions, indices, ..Mesh::default() })
 }
