@@ -60,6 +60,8 @@ const OTHER_THING: (f64, f64) = (0.4, 0.1);
 const FEW: (f64, f64) = (0.15, 0.65);
 /// How badly lots of the like may agree, in squared deviations on the average.
 const MISFIT: f64 = 4.0;
+/// Colours that stand for common ground.
+const GROUND: usize = 210;
 /// How far common ground in daylight lies from the mean of such.
 const OTHER_GROUND: (f64, f64) = (0.12, 0.02);
 
@@ -159,9 +161,8 @@ fn least_squares(residual: impl Fn(&DVector<f64>) -> DVector<f64>, unknowns: usi
     best
 }
 
-/// How many tones and colours a lot has, of those that another has, 0 to 1. Colours are taken for as bright as white:
-/// the same thing in light and in shade has one, and
-/// tones without colours that differ are its shading.
+/// How many tones and colours a lot has, of those that another has, 0 to 1. Colours are taken for as bright as white: the
+/// same thing in light and in shade has one, and tones without colours that differ are its shading.
 fn variety(own: &[[f32; 3]], other: &[[f32; 3]]) -> (f64, f64) {
     let deviation = |all: &[f64]| {
         let mean = all.iter().sum::<f64>() / all.len() as f64;
@@ -180,8 +181,8 @@ fn variety(own: &[[f32; 3]], other: &[[f32; 3]]) -> (f64, f64) {
 
 /// Ground as it is mostly seen in daylight: its tones about a middle one, hardly coloured.
 fn common_ground() -> Vec<[f32; 3]> {
-    let tone = |k: usize| 0.66 + 0.30 * ((k as f32 + 0.5) / 210.0 - 0.5) * 1.6;
-    (0..210)
+    let tone = |k: usize| 0.66 + 0.48 * ((k as f32 + 0.5) / GROUND as f32 - 0.5);
+    (0..GROUND)
         .map(|k| {
             let hue = (137.5 * k as f32).to_radians();
             linear_of_oklab([tone(k), 0.02 * hue.cos(), 0.01 + 0.02 * hue.sin()]).map(|v| v.max(0.0))

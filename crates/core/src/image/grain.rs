@@ -1,6 +1,6 @@
 //! Grain: how much a plate has, by brightness and channel, and how far it hangs together; and grain that is like it.
 
-use super::grain_pair::{Still, hang_together, still_blocks};
+use super::grain_pair::{Still, UNCLIPPED, hang_together, still_blocks};
 use crate::colour::encode;
 use serde::{Deserialize, Serialize};
 
@@ -76,13 +76,6 @@ impl GrainSamples {
     pub fn grain(&self, width: usize) -> Option<Grain> {
         grain_between(&self.still, width).or_else(|| grain_of(&self.flat, width))
     }
-}
-
-/// The grain of frames in linear light, `width` px across; see [`GrainSamples`].
-pub fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
-    let mut samples = GrainSamples::default();
-    frames.iter().for_each(|frame| samples.look_at(frame, width));
-    samples.grain(width)
 }
 
 /// The blocks of a band that are flattest: what is rough beside them is no grain.
@@ -214,7 +207,7 @@ fn flat(shown: &[[f32; 3]], width: usize, x: usize, y: usize) -> Option<Flat> {
     }
     let bright = 0.2126 * mean[0] + 0.7152 * mean[1] + 0.0722 * mean[2];
     // What is clipped has lost its grain.
-    if mean.iter().any(|m| !(0.004..0.985).contains(m)) {
+    if mean.iter().any(|m| !UNCLIPPED.contains(m)) {
         return None;
     }
     let mut lags = [[0.0; LAGS]; 2];
@@ -265,6 +258,13 @@ mod tests {
     use super::*;
     use crate::colour::decode;
     use crate::image::grain_field;
+
+    /// The grain of frames one by one.
+    fn measure_grain(frames: &[&[[f32; 3]]], width: usize) -> Option<Grain> {
+        let mut samples = GrainSamples::default();
+        frames.iter().for_each(|frame| samples.look_at(frame, width));
+        samples.grain(width)
+    }
 
     /// A plate of soft steps with grain that is known.
     fn plate(grain: &Grain, seed: u64) -> Vec<[f32; 3]> {

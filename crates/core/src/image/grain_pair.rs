@@ -1,16 +1,17 @@
 //! Grain by two frames that follow one another: what is in the scene goes along with its motion, and what is left is grain.
 
 use super::grain_field::kernel;
+use super::prepare::gaussian;
 use super::{Plane, Pyramid};
+use rayon::prelude::*;
 
 /// Side of the blocks that are compared, px, and half of the window by which a block's motion is found.
 const BLOCK: usize = 12;
 const HALF: usize = 11;
 /// Levels over which motion is found.
 const LEVELS: usize = 6;
-/// What the pictures are smoothed with before, so that grain does not lead astray (a Gaussian of 1.1 px).
-const SMOOTH: [f32; 7] = [0.0095, 0.0745, 0.2430, 0.3460, 0.2430, 0.0745, 0.0095];
-
+/// How far the pictures are smoothed before, px, so that grain does not lead astray.
+const SMOOTH_PX: f64 = 1.1;
 /// Squared slope that is taken to be everywhere, levels per px.
 const LEAST_SLOPE: f64 = 0.02;
 /// Steps on the finest level, and on the others; a step so small, px, is the last.
@@ -23,7 +24,7 @@ const ROUNDS: usize = 3;
 const HALVINGS: usize = 16;
 const MOST_BLUR_PX: f64 = 4.0;
 /// Values that are near black or white have lost some of their grain.
-const UNCLIPPED: std::ops::Range<f64> = 0.004..0.985;
+pub(super) const UNCLIPPED: std::ops::Range<f64> = 0.004..0.985;
 
 /// What is left of a block between two frames.
 #[derive(Debug)]
@@ -47,7 +48,7 @@ fn cubic(t: f64) -> [f64; 4] {
 fn smooth_pyramid(shown: &[[f32; 3]], width: usize) -> Pyramid {
     let height = shown.len() / width;
     let green = Plane::from_fn(width, height, |x, y| 255.0 * shown[y * width + x][1]);
-    Pyramid::new(&green.filtered(&SMOOTH), LEVELS)
+    Pyramid::new(&green.filtered(&gaussian(SMOOTH_PX)), LEVELS)
 }
 
 /// How far what is about a place has gone, px: from coarse to fine, by the gradients of the first frame (Baker and
@@ -101,7 +102,6 @@ fn shift(first: &Pyramid, second: &Pyramid, at: [f64; 2]) -> [f64; 2] {
 
 /// What is left of each block of `first` in `second`; display values, `width` px across.
 pub fn still_blocks(first: &[[f32; 3]], second: &[[f32; 3]], width: usize) -> Vec<Still> {
-    use rayon::prelude::*;
     let height = first.len() / width.max(1);
     let (a, b) = (smooth_pyramid(first, width), smooth_pyramid(second, width));
     let rim = HALF + 2;

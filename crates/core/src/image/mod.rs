@@ -9,7 +9,7 @@ mod prepare;
 mod pyramid;
 mod sharpness;
 
-pub use grain::{GRAIN_BANDS, Grain, GrainSamples, measure_grain};
+pub use grain::{GRAIN_BANDS, Grain, GrainSamples};
 pub use grain_field::grain_field;
 pub use plane::{Plane, PlaneError};
 pub use prepare::{Channel, PictureSettings, channel_of, prepare};
