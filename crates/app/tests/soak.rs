@@ -8,8 +8,10 @@ mod server;
 
 use serde_json::{Value, json};
 use server::Server;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
@@ -135,6 +137,45 @@ impl Writer {
     }
 }
 
+/// What is going on, and since when.
+static NOW: Mutex<Option<(&str, Instant)>> = Mutex::new(None);
+/// Nothing that goes on here takes so long, unless it never ends.
+const NEVER_ENDS: Duration = Duration::from_secs(150);
+
+fn now(what: &'static str) {
+    *NOW.lock().unwrap() = Some((what, Instant::now()));
+}
+
+/// Ends the test where something never ends, and says what its programs were waiting for.
+fn watch(data: &Path) {
+    let mark = data.to_string_lossy().into_owned();
+    std::thread::spawn(move || {
+        loop {
+            std::thread::sleep(Duration::from_secs(1));
+            let Some((what, since)) = *NOW.lock().unwrap() else { return };
+            if since.elapsed() < NEVER_ENDS {
+                continue;
+            }
+            let mut told = format!("{what} never ended\n");
+            let read = |path: PathBuf| std::fs::read_to_string(path).unwrap_or_default().replace('\0', " ");
+            for process in std::fs::read_dir("/proc").unwrap().flatten() {
+                let line = read(process.path().join("cmdline"));
+                if !line.contains(&mark) && process.file_name() != *std::process::id().to_string() {
+                    continue;
+                }
+                told.push_str(&format!("{line}\n"));
+                for thread in std::fs::read_dir(process.path().join("task")).into_iter().flatten().flatten() {
+                    let of = |file| read(thread.path().join(file));
+                    told.push_str(&format!("  {} {} {}", of("comm").trim(), of("wchan"), of("syscall")));
+                }
+            }
+            // Past the harness, which shows nothing of a test that does not end.
+            let _ = std::io::stderr().write_all(told.as_bytes());
+            std::process::exit(1);
+        }
+    });
+}
+
 /// Somebody who looks and starts things.
 fn roam(server: &Server, dice: &mut Dice, counts: &Counts, shots: &[i64]) -> bool {
     let shot = shots[dice.below(shots.len() as u64) as usize];
@@ -238,15 +279,19 @@ fn nothing_is_lost_whatever_happens() {
     // A full disk is complained of at every turn.
     server::QUIET.store(true, Ordering::Relaxed);
     let (counts, mut dice) = (Counts::default(), Dice(2026));
+    watch(&data);
     let (began, mut rounds, mut kills, mut full, mut lost) = (Instant::now(), 0u32, 0u32, 0u32, Vec::new());
     while began.elapsed().as_secs_f64() < 60.0 * minutes {
         rounds += 1;
+        now("a start of the server");
         let mut server = Server::over("serve", &data);
+        now("the check of what is there");
         lost.extend(writers.iter_mut().filter_map(|w| w.check(&server).err()));
         lost.extend(check_folder(&data).err());
         let until = Instant::now() + Duration::from_millis(1500 + dice.below(3500));
         let fills = disk.as_ref().filter(|_| dice.below(3) == 0);
         let (over, seeds) = (AtomicBool::new(false), [dice.below(u64::MAX), dice.below(u64::MAX)]);
+        now("a round");
         std::thread::scope(|scope| {
             let (server, counts, over, shots) = (&server, &counts, &over, &shots);
             for writer in &mut writers {
@@ -278,6 +323,7 @@ fn nothing_is_lost_whatever_happens() {
                 server.kill_now();
             }
         });
+        now("an end of the server");
         if over.load(Ordering::Relaxed) {
             server.end();
         } else {
@@ -289,6 +335,7 @@ fn nothing_is_lost_whatever_happens() {
             std::thread::sleep(Duration::from_millis(10));
         }
     }
+    *NOW.lock().unwrap() = None;
     let of = |n: &AtomicU64| n.load(Ordering::Relaxed);
     println!(
         "{rounds} rounds, {} edits, {} refused, {} looks, {} jobs asked for, {kills} kills, {full} full disks, {} lost",

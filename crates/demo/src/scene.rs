@@ -27,6 +27,11 @@ pub trait Scene: Sync {
     /// The nearest thing along a ray.
     fn meet(&self, from: V, ray: V, frame: f64) -> Option<Met>;
 
+    /// Who of those who walk is seen along a ray; `None` where it is nobody or cannot be told.
+    fn walker(&self, _from: V, _ray: V, _frame: f64) -> Option<u32> {
+        None
+    }
+
     /// Light that comes along a ray that can only meet the things `among` (see [`Self::in_rows`]). `spread` is the width of
     /// a pixel at distance one; `unit` are numbers from 0 to 1 by chance.
     fn look(&self, among: &[usize], from: V, ray: V, frame: f64, spread: f64, unit: [f64; 4]) -> Colour;

@@ -9,8 +9,8 @@ use crate::jobs::Jobs;
 use crate::web;
 use fennik_core::matte::{Mask, MaskMode, OutlineKey};
 use fennik_core::scene::{
-    Copies, Edit, FinishEdit, HoldoutEdit, Insert, InsertKind, LightEdit, Placement, PlacingEdit, ShotDocument, Stance,
-    Surroundings,
+    Copies, Edit, FinishEdit, HoldoutEdit, Insert, InsertKind, Light, LightEdit, Placement, PlacingEdit, ShotDocument,
+    Stance, Surroundings,
 };
 use fennik_render::{RenderScene, ShapeCache};
 use fennik_store::{ShotId, Store};
@@ -211,7 +211,7 @@ fn play(page: &Page) -> Result<f64, CliError> {
 fn triangles(store: &Store, shot: &OpenShot) -> Result<usize, CliError> {
     let inserts = &shot.document().placing.inserts;
     let files = ShotAssets::of(store, &Arc::default(), inserts, Some(shot))?;
-    let built = RenderScene::build(inserts, &shot.document().light, &ShapeCache::default(), &files);
+    let built = RenderScene::build(inserts, &Light::default(), &ShapeCache::default(), &files);
     let bodies = built.and_then(|b| b.bodies(f64::from(FRAMES.start), Vector3::zeros())).map_err(EngineError::from)?;
     Ok(bodies.iter().map(|b| b.mesh.indices.len()).sum())
 }

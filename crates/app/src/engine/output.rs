@@ -4,7 +4,7 @@ use super::assets::ShotAssets;
 use super::compose::Composer;
 use super::{EngineError, OpenShot, fronts, picture};
 use fennik_core::camera::CameraPath;
-use fennik_core::scene::{Insert, InsertKind};
+use fennik_core::scene::{Insert, InsertKind, Light};
 use fennik_media::{AudioFrom, FrameReader, PixelKind, SceneMesh, VideoColour, VideoWriter, camera_document, glb};
 use fennik_render::{Quality, RenderScene, ShapeCache, colour};
 use fennik_store::Store;
@@ -255,7 +255,8 @@ pub fn scene_glb(store: &Store, shot: &OpenShot) -> Result<Vec<u8>, EngineError>
     // What is far away, and what is not seen, has no place in a scene.
     let solid = |i: &&Insert| !matches!(i.content, InsertKind::Backdrop(_)) && !i.content.is_unseen();
     let seen: Vec<Insert> = document.placing.shown().filter(solid).map(Insert::clone).collect();
-    let scene = RenderScene::build(inserts, &document.light, &ShapeCache::default(), &assets)?;
+    // What lights it is no part of the file, nor is what that is read from.
+    let scene = RenderScene::build(inserts, &Light::default(), &ShapeCache::default(), &assets)?;
     let eye =
         CameraPath::new(&solution, &document.datum.world_from_solve).at(0).map_or_else(Vector3::zeros, |c| c.centre());
     for body in scene.bodies(0.0, eye)? {

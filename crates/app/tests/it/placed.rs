@@ -158,6 +158,9 @@ fn every_kind_is_placed_drawn_swapped_and_written_down() {
     }
     let arriving = |e: &std::fs::DirEntry| e.file_name().to_string_lossy().starts_with('.');
     assert!(!std::fs::read_dir(data.join("assets")).unwrap().flatten().any(|e| arriving(&e)), "nothing is left behind");
+    let lit = json!([{ "do": "surroundings", "library": "evening" }]);
+    let (done, said) = apply(&data, &recipe, lit);
+    assert!(done, "{said}");
     // Written down as a recipe and read again, everything stands where it stood.
     let export = |format: &str, name: &str| {
         let out = folder.path().join(name);

@@ -87,10 +87,17 @@ impl Server {
         self.child.wait().unwrap();
     }
 
-    /// Asks the server to end, as a terminal would, and waits until it has.
+    /// Asks the server to end, as a terminal would, and waits until it has, for a minute at most.
     pub(crate) fn end(&mut self) {
         assert!(Command::new("kill").arg(self.child.id().to_string()).status().unwrap().success());
-        assert!(self.child.wait().unwrap().success());
+        for _ in 0..600 {
+            if let Some(status) = self.child.try_wait().unwrap() {
+                assert!(status.success());
+                return;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(100));
+        }
+        panic!("the server does not end");
     }
 
     /// Asks again until the answer is as wished; fails after two minutes.

@@ -353,6 +353,13 @@ impl Scene for Basin {
         Some(Met { distance: distance?, still, ground, moves, surface })
     }
 
+    fn walker(&self, from: Vector3<f64>, ray: Vector3<f64>, frame: f64) -> Option<u32> {
+        let moving = self.moving(frame);
+        let (hit, _) = self.nearest(&moving, from.cast(), ray.cast())?;
+        let person = hit.triangle.seed.checked_sub(FIRST_PERSON)?;
+        self.people.get(person as usize).filter(|p| p.pace > 0.0).map(|_| person)
+    }
+
     fn look(
         &self,
         _: &[usize],

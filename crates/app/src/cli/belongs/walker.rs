@@ -5,13 +5,13 @@ use crate::cli::error::CliError;
 use fennik_core::image::Plane;
 use fennik_core::matte::contains;
 use fennik_core::track::{Follower, between};
-use fennik_demo::flight::BOATHOUSE;
+use fennik_demo::flight::{BASIN, BOATHOUSE};
 use fennik_demo::scene::Scene;
 use fennik_demo::take::Take;
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 use std::path::Path;
 
 /// Frames from one drawn outline to the next, and from one that is compared to the next.
@@ -19,33 +19,45 @@ const EVERY: usize = 25;
 const COMPARED: usize = 5;
 /// Corners with which a walker is drawn round.
 const CORNERS: usize = 48;
-/// How large a walker is that is looked at, px.
+/// How many pixels a walker covers who is looked at, of a picture 1280 wide.
 const SIZE: std::ops::Range<usize> = 900..60_000;
-/// How much of it may be gone or new on the next that is compared; where more is, something else came in between.
-const STEADY: f64 = 0.3;
 
 type Pixels = HashSet<(i32, i32)>;
+/// Everybody's pixels by who they are.
+type Mattes = BTreeMap<u32, Pixels>;
 
-/// A row for people who stride along a wall.
+/// A row for people who stride over a quay and along a wall.
 ///
 /// # Errors
 /// [`CliError`] when a clip cannot be read.
 pub(super) fn rows(scratch: &Path) -> Result<Vec<Row>, CliError> {
-    let path = scratch.join("boathouse.mp4");
-    std::fs::write(&path, fennik_demo::BOATHOUSE_CLIP)
-        .map_err(|why| CliError::Unwritten { path: path.clone(), why })?;
+    let quay = of_clip(scratch, &BASIN, fennik_demo::BASIN_CLIP)?;
+    let wall = of_clip(scratch, &BOATHOUSE, fennik_demo::BOATHOUSE_CLIP)?;
+    Ok(vec![row("stride over the quay", quay), row("pass by one another along the boathouse", wall)])
+}
+
+fn of_clip(scratch: &Path, take: &Take, bytes: &[u8]) -> Result<Vec<Vec<f64>>, CliError> {
+    let path = scratch.join("walkers.mp4");
+    std::fs::write(&path, bytes).map_err(|why| CliError::Unwritten { path: path.clone(), why })?;
     let clip = ClipInfo::open(&path, scratch)?;
-    let scene = BOATHOUSE.scene();
+    let scene = take.scene();
     let mut own = Vec::new();
     for first in (0..clip.frames.saturating_sub(EVERY as u32)).step_by(EVERY) {
+        let mattes: Vec<Mattes> =
+            (0..=EVERY).step_by(COMPARED).map(|n| mattes(take, scene.as_ref(), first + n as u32)).collect();
+        let everywhere = |who: &u32| mattes.iter().map(|m| m.get(who)).collect::<Option<Vec<_>>>();
+        let people: Vec<Vec<&Pixels>> = mattes[0].keys().filter_map(everywhere).collect();
+        if people.is_empty() {
+            continue;
+        }
         let mut reader = FrameReader::open(&clip, Some((first, first + EVERY as u32 + 1)), PixelKind::Rgb)?;
         let mut planes = Vec::new();
         while let Some(bytes) = reader.next_frame()? {
-            planes.push(luma(bytes, &BOATHOUSE));
+            planes.push(luma(bytes, take));
         }
-        own.extend(stretch(&BOATHOUSE, scene.as_ref(), first, &planes));
+        own.extend(people.iter().map(|person| followed(&planes, person)));
     }
-    Ok(vec![row("who stride along the boathouse", own)])
+    Ok(own)
 }
 
 fn luma(rgb: &[u8], take: &Take) -> Plane {
@@ -66,69 +78,30 @@ fn row(who: &str, people: Vec<Vec<f64>>) -> Row {
     ]
 }
 
-/// How well the outlines agree of each of those who are wholly in sight from one drawn outline to the next.
-fn stretch(take: &Take, scene: &dyn Scene, first: u32, planes: &[Plane]) -> Vec<Vec<f64>> {
-    if planes.len() <= EVERY {
-        return Vec::new();
-    }
-    let compared: Vec<usize> = (0..=EVERY).step_by(COMPARED).collect();
-    let mattes: Vec<Vec<Pixels>> = compared.iter().map(|n| walkers(take, scene, first + *n as u32)).collect();
-    in_sight(&mattes).into_iter().map(|person| followed(planes, &person, &compared)).collect()
-}
-
-/// Things on the move that a frame shows, each by the pixels whose middle it covers.
-fn walkers(take: &Take, scene: &dyn Scene, frame: u32) -> Vec<Pixels> {
+/// Those who walk and are wholly in the picture, by the pixels whose middle they cover.
+fn mattes(take: &Take, scene: &dyn Scene, frame: u32) -> Mattes {
     let (w, h) = (take.width as i32, take.height as i32);
-    let lens = take.lens(f64::from(frame));
-    let pose = take.pose(f64::from(frame));
+    let (lens, pose) = (take.lens(f64::from(frame)), take.pose(f64::from(frame)));
     let (eye, to_world) = (pose.centre(), pose.rotation.inverse());
-    let moves = |y: i32| -> Vec<(i32, i32)> {
-        let there = |x: &i32| {
-            let n = lens.unproject(Vector2::new(f64::from(*x), f64::from(y)));
+    let of_row = |y: i32| -> Vec<(u32, (i32, i32))> {
+        let there = |x: i32| {
+            let n = lens.unproject(Vector2::new(f64::from(x), f64::from(y)));
             let ray = (to_world * Vector3::new(n.x, n.y, 1.0)).normalize();
-            scene.meet(eye, ray, f64::from(frame)).is_some_and(|met| met.moves)
+            Some((scene.walker(eye, ray, f64::from(frame))?, (x, y)))
         };
-        (0..w).filter(there).map(|x| (x, y)).collect()
+        (0..w).filter_map(there).collect()
     };
-    let mut left: Pixels = (0..h).into_par_iter().flat_map(moves).collect();
-    let mut all = Vec::new();
-    while let Some(seed) = left.iter().next().copied() {
-        let (mut part, mut open) = (Pixels::new(), vec![seed]);
-        left.remove(&seed);
-        while let Some((x, y)) = open.pop() {
-            part.insert((x, y));
-            let near = [(x + 1, y), (x - 1, y), (x, y + 1), (x, y - 1)];
-            open.extend(near.into_iter().filter(|p| left.remove(p)));
-        }
-        let inside = |(x, y): &(i32, i32)| *x > 0 && *y > 0 && *x < w - 1 && *y < h - 1;
-        if SIZE.contains(&part.len()) && part.iter().all(inside) {
-            all.push(part);
-        }
+    let mut all = Mattes::new();
+    for (who, at) in (0..h).into_par_iter().flat_map(of_row).collect::<Vec<_>>() {
+        all.entry(who).or_default().insert(at);
     }
-    all.sort_by_key(|part| part.iter().min().copied());
+    let inside = |(x, y): &(i32, i32)| *x > 0 && *y > 0 && *x < w - 1 && *y < h - 1;
+    all.retain(|_, part| SIZE.contains(&part.len()) && part.iter().all(inside));
     all
 }
 
-/// Those that are wholly in sight on every frame, from frame to frame.
-fn in_sight(mattes: &[Vec<Pixels>]) -> Vec<Vec<&Pixels>> {
-    let Some(first) = mattes.first() else { return Vec::new() };
-    let go_on = |start| {
-        mattes[1..].iter().try_fold(vec![start], |mut way: Vec<&Pixels>, next| {
-            let now = way[way.len() - 1];
-            let best = next.iter().max_by_key(|p| p.intersection(now).count())?;
-            let change = (best.len() as f64 / now.len() as f64 - 1.0).abs();
-            let meets = best.intersection(now).count() * 4 > now.len();
-            (meets && change < STEADY).then(|| {
-                way.push(best);
-                way
-            })
-        })
-    };
-    first.iter().filter_map(go_on).collect()
-}
-
 /// How well each that is compared between the first and the last agrees, which are drawn.
-fn followed(frames: &[Plane], known: &[&Pixels], compared: &[usize]) -> Vec<f64> {
+fn followed(frames: &[Plane], known: &[&Pixels]) -> Vec<f64> {
     let run = |drawn: Vec<[f64; 2]>, order: &mut dyn Iterator<Item = &Plane>| -> Vec<Vec<[f64; 2]>> {
         let mut all = vec![drawn.clone()];
         let Some(Ok(mut follower)) = order.next().map(|first| Follower::new(first, drawn)) else { return all };
@@ -142,7 +115,7 @@ fn followed(frames: &[Plane], known: &[&Pixels], compared: &[usize]) -> Vec<f64>
     let behind = run(contour(known[known.len() - 1]), &mut frames.iter().rev());
     let met = between(ahead, behind, frames.len());
     let within = 1..known.len() - 1;
-    within.map(|k| met.get(compared[k]).map_or(0.0, |outline| agreement(outline, known[k]))).collect()
+    within.map(|k| met.get(k * COMPARED).map_or(0.0, |outline| agreement(outline, known[k]))).collect()
 }
 
 /// Intersection over union.
