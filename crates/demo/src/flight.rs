@@ -124,4 +124,29 @@ mod tests {
             assert!(step > 0.002 && step < 0.3, "frame {f}: {step} m");
         }
     }
+
+    /// Pixels that show somebody who walks, that show a thing on the move, and both, of every fourth.
+    fn walking(take: &Take, frame: u32) -> [usize; 3] {
+        let (scene, lens, pose) = (take.scene(), take.lens(f64::from(frame)), take.pose(f64::from(frame)));
+        let mut counts = [0; 3];
+        for (x, y) in (0..take.height).step_by(4).flat_map(|y| (0..take.width).step_by(4).map(move |x| (x, y))) {
+            let n = lens.unproject(nalgebra::Vector2::new(f64::from(x), f64::from(y)));
+            let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+            let walks = scene.walker(pose.centre(), ray, f64::from(frame)).is_some();
+            let moves = scene.meet(pose.centre(), ray, f64::from(frame)).is_some_and(|m| m.moves);
+            [walks, moves, walks && moves].into_iter().zip(&mut counts).for_each(|(is, n)| *n += usize::from(is));
+        }
+        counts
+    }
+
+    #[test]
+    fn who_walks_is_told_by_their_own_shape() {
+        // Those who stand move too, and what stands for a body is wider than it.
+        let [walks, moves, both] = walking(&BOATHOUSE, 60);
+        assert!(walks > 800 && walks * 10 < moves * 7, "{walks} of {moves}");
+        assert!(both * 100 > walks * 90, "{both} of {walks}");
+        // Who glides is what moves there, but for boats.
+        let [walks, moves, both] = walking(&QUAY, 60);
+        assert!(walks > 100 && both == walks && walks < moves, "{walks} and {both} of {moves}");
+    }
 }

@@ -231,6 +231,14 @@ impl Scene for Scenery {
         })
     }
 
+    fn walker(&self, from: V, ray: V, frame: f64) -> Option<u32> {
+        let met = &self.things[self.meet_among(0..self.things.len(), from, ray, frame)?.thing?];
+        // Boats drift by as well.
+        let walks = met.drift != V::zeros() && matches!(met.skin, Skin::Cloth(_) | Skin::Coat(_));
+        let of_one = |t: &Thing| t.drift == met.drift && (t.middle - met.middle).xz() == nalgebra::Vector2::zeros();
+        if walks { self.things.iter().position(of_one).map(|i| i as u32) } else { None }
+    }
+
     fn uprights(&self) -> Vec<Upright> {
         let still = self.things.iter().filter(|t| t.drift == V::zeros());
         still

@@ -155,8 +155,8 @@ fn bytes_of(codes: &[[f32; 3]]) -> Vec<u8> {
     codes.iter().flatten().flat_map(|v| ((v.clamp(0.0, 1.0) * 65_535.0).round() as u16).to_le_bytes()).collect()
 }
 
-/// Writes what stands in front on frames `first` to `last` of the trimmed clip as grey PNG stills `000012.png`, ... into a
-/// folder: white is in front. What hides by its place in the scene is not in them.
+/// Writes what stands in front on frames `first` to `last` of the trimmed clip, surfaces that hide what lies behind them
+/// included, as grey PNG stills `000012.png`, ... into a folder: white is in front.
 ///
 /// # Errors
 /// [`EngineError`] when the frames are none of the clip's, or something cannot be read or written.

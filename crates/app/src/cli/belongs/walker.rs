@@ -5,7 +5,7 @@ use crate::cli::error::CliError;
 use fennik_core::image::Plane;
 use fennik_core::matte::contains;
 use fennik_core::track::{Follower, between};
-use fennik_demo::flight::{BASIN, BOATHOUSE};
+use fennik_demo::flight::{BASIN, BOATHOUSE, QUAY};
 use fennik_demo::scene::Scene;
 use fennik_demo::take::Take;
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
@@ -26,14 +26,19 @@ type Pixels = HashSet<(i32, i32)>;
 /// Everybody's pixels by who they are.
 type Mattes = BTreeMap<u32, Pixels>;
 
-/// A row for people who stride over a quay and along a wall.
+/// Rows for people who glide, who stride over a quay, and who stride along a wall.
 ///
 /// # Errors
 /// [`CliError`] when a clip cannot be read.
 pub(super) fn rows(scratch: &Path) -> Result<Vec<Row>, CliError> {
+    let glide = of_clip(scratch, &QUAY, fennik_demo::QUAY_CLIP)?;
     let quay = of_clip(scratch, &BASIN, fennik_demo::BASIN_CLIP)?;
     let wall = of_clip(scratch, &BOATHOUSE, fennik_demo::BOATHOUSE_CLIP)?;
-    Ok(vec![row("stride over the quay", quay), row("pass by one another along the boathouse", wall)])
+    Ok(vec![
+        row("glide over the quay", glide),
+        row("stride over the quay", quay),
+        row("pass by one another along the boathouse", wall),
+    ])
 }
 
 fn of_clip(scratch: &Path, take: &Take, bytes: &[u8]) -> Result<Vec<Vec<f64>>, CliError> {
@@ -72,7 +77,7 @@ fn row(who: &str, people: Vec<Vec<f64>>) -> Row {
     let mut all: Vec<f64> = people.into_iter().flatten().collect();
     let mean = all.iter().sum::<f64>() / all.len().max(1) as f64;
     [
-        format!("holdouts of people {who}, drawn on one frame in {EVERY}: intersection over union"),
+        format!("holdouts of people who {who}, drawn on one frame in {EVERY}: intersection over union"),
         "0.95".to_owned(),
         format!("{mean:.3} on the average, 95 of 100 frames over {:.3}, of {count}", percentile(&mut all, 0.05)),
     ]
@@ -81,13 +86,16 @@ fn row(who: &str, people: Vec<Vec<f64>>) -> Row {
 /// Those who walk and are wholly in the picture, by the pixels whose middle they cover.
 fn mattes(take: &Take, scene: &dyn Scene, frame: u32) -> Mattes {
     let (w, h) = (take.width as i32, take.height as i32);
-    let (lens, pose) = (take.lens(f64::from(frame)), take.pose(f64::from(frame)));
-    let (eye, to_world) = (pose.centre(), pose.rotation.inverse());
+    let lens = take.lens(f64::from(frame));
     let of_row = |y: i32| -> Vec<(u32, (i32, i32))> {
+        // As the sensor reads it: row after row.
+        let time = take.row_time(frame, f64::from(y));
+        let pose = take.pose(time);
+        let (eye, to_world) = (pose.centre(), pose.rotation.inverse());
         let there = |x: i32| {
             let n = lens.unproject(Vector2::new(f64::from(x), f64::from(y)));
             let ray = (to_world * Vector3::new(n.x, n.y, 1.0)).normalize();
-            Some((scene.walker(eye, ray, f64::from(frame))?, (x, y)))
+            Some((scene.walker(eye, ray, time)?, (x, y)))
         };
         (0..w).filter_map(there).collect()
     };
