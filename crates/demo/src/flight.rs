@@ -116,6 +116,7 @@ fn pan(frame: f64) -> Pose {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::sensor::direction;
 
     #[test]
     fn the_drone_moves_every_frame_and_never_far() {
@@ -130,8 +131,7 @@ mod tests {
         let (scene, lens, pose) = (take.scene(), take.lens(f64::from(frame)), take.pose(f64::from(frame)));
         let mut counts = [0; 3];
         for (x, y) in (0..take.height).step_by(4).flat_map(|y| (0..take.width).step_by(4).map(move |x| (x, y))) {
-            let n = lens.unproject(nalgebra::Vector2::new(f64::from(x), f64::from(y)));
-            let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+            let ray = (pose.rotation.inverse() * direction(&lens, f64::from(x), f64::from(y))).normalize();
             let walks = scene.walker(pose.centre(), ray, f64::from(frame)).is_some();
             let moves = scene.meet(pose.centre(), ray, f64::from(frame)).is_some_and(|m| m.moves);
             [walks, moves, walks && moves].into_iter().zip(&mut counts).for_each(|(is, n)| *n += usize::from(is));

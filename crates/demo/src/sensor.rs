@@ -18,9 +18,9 @@ const NEAR: usize = 2;
 /// Columns for which it is looked up at a time what they may show.
 const TILE: usize = 64;
 
-/// Undistorted directions of the pixel corners and of a finer raster would cost more than the lens
-/// itself; each ray asks the lens.
-fn direction(lens: &Lens, x: f64, y: f64) -> Vector3<f64> {
+/// Where a place of the picture (px) looks, camera frame, of depth one. Undistorted directions of the pixel corners and of
+/// a finer raster would cost more than the lens itself; each ray asks the lens.
+pub fn direction(lens: &Lens, x: f64, y: f64) -> Vector3<f64> {
     let n = lens.unproject(Vector2::new(x, y));
     Vector3::new(n.x, n.y, 1.0)
 }

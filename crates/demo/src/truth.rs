@@ -2,6 +2,7 @@
 
 use crate::flight::RATE;
 use crate::scene::Scene;
+use crate::sensor::direction;
 use crate::take::Take;
 use fennik_core::camera::Camera;
 use fennik_core::geometry::{Lens, Pose};
@@ -178,8 +179,7 @@ fn moving_share(scene: &dyn Scene, take: &Take) -> f64 {
         let (pose, lens) = (take.pose(frame), take.lens(frame));
         for y in (0..take.height).step_by(SHARE_STEP.1) {
             for x in (0..take.width).step_by(SHARE_STEP.1) {
-                let n = lens.unproject(Vector2::new(f64::from(x), f64::from(y)));
-                let ray = (pose.rotation.inverse() * Vector3::new(n.x, n.y, 1.0)).normalize();
+                let ray = (pose.rotation.inverse() * direction(&lens, f64::from(x), f64::from(y))).normalize();
                 asked += 1;
                 moving += usize::from(scene.meet(pose.centre(), ray, frame).is_some_and(|m| m.moves));
             }

@@ -7,9 +7,9 @@ use fennik_core::matte::contains;
 use fennik_core::track::{Follower, between};
 use fennik_demo::flight::{BASIN, BOATHOUSE, QUAY};
 use fennik_demo::scene::Scene;
+use fennik_demo::sensor::direction;
 use fennik_demo::take::Take;
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
-use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashSet};
 use std::path::Path;
@@ -93,8 +93,7 @@ fn mattes(take: &Take, scene: &dyn Scene, frame: u32) -> Mattes {
         let pose = take.pose(time);
         let (eye, to_world) = (pose.centre(), pose.rotation.inverse());
         let there = |x: i32| {
-            let n = lens.unproject(Vector2::new(f64::from(x), f64::from(y)));
-            let ray = (to_world * Vector3::new(n.x, n.y, 1.0)).normalize();
+            let ray = (to_world * direction(&lens, f64::from(x), f64::from(y))).normalize();
             Some((scene.walker(eye, ray, time)?, (x, y)))
         };
         (0..w).filter_map(there).collect()
