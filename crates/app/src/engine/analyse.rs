@@ -5,7 +5,7 @@ use super::output::OutputError;
 use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
 use fennik_core::matte::Masks;
 use fennik_core::solve::Solution;
-use fennik_core::track::{BackwardTracker, Follower, TrackDirection, TrackSet, TrackSettings, Tracker, between};
+use fennik_core::track::{BackwardTracker, TrackDirection, TrackSet, TrackSettings, Tracker};
 use fennik_media::{ClipInfo, FrameReader, Levels, PixelKind};
 
 /// Bytes of decoded pictures that are held at a time while a clip is run through backwards.
@@ -36,7 +36,7 @@ fn prepared(clip: &ClipInfo, bytes: &[u8], picture: &PictureSettings) -> Result<
 
 /// Hands the frames of `range` to `take` in order, as the tracker sees them. They are read and prepared on a thread of
 /// their own, a little ahead.
-fn forwards(
+pub(super) fn forwards(
     clip: &ClipInfo,
     range: (u32, u32),
     picture: &PictureSettings,
@@ -77,7 +77,7 @@ pub fn each_frame(
 }
 
 /// The same from the last to the first, a stretch at a time.
-fn backwards(
+pub(super) fn backwards(
     clip: &ClipInfo,
     range: (u32, u32),
     picture: &PictureSettings,
@@ -133,77 +133,6 @@ pub fn track(
         if go_on(done.max(there) + 1, total.max(done + 1)) { Ok(()) } else { Err(EngineError::Stopped) }
     })?;
     Ok(back.finish())
-}
-
-/// How a mask went on from the frame on which it was drawn: the outlines of frames that follow one another.
-pub struct Followed {
-    /// The first of them, a frame of the trimmed clip.
-    pub from: u32,
-    /// One a frame.
-    pub outlines: Vec<Vec<[f64; 2]>>,
-}
-
-/// Where an outline is followed from, and how far: frames of the trimmed clip.
-pub struct Route<'a> {
-    /// Whence, and its corners there, px.
-    pub from: (u32, &'a [[f64; 2]]),
-    /// As far back as this, and on to this.
-    pub span: (u32, u32),
-    /// What it is known to be on the first and on the last of these: what lies between goes from one to the other.
-    pub known: [Option<&'a [[f64; 2]]>; 2],
-}
-
-/// Follows an outline both ways, until nothing inside it can be followed any more.
-///
-/// # Errors
-/// [`EngineError`] when frames cannot be read, or `go_on` said no.
-pub fn follow(
-    clip: &ClipInfo,
-    trim_first: u32,
-    route: &Route,
-    mut go_on: impl FnMut(u32, u32) -> bool,
-) -> Result<Followed, EngineError> {
-    let ((first, last), (key, outline)) = (route.span, route.from);
-    let times = |known: &Option<&[[f64; 2]]>| if known.is_some() { 2 } else { 1 };
-    let total = times(&route.known[0]) * (key - first) + times(&route.known[1]) * (last - key) + 2;
-    let mut done = 0;
-    let mut run = |outline: &[[f64; 2]], from: u32, to: u32| -> Result<Vec<Vec<[f64; 2]>>, EngineError> {
-        let (mut follower, mut found, mut lost) = (None::<Follower>, vec![outline.to_vec()], false);
-        let mut step = |plane: &Plane| {
-            done += 1;
-            if !go_on(done.min(total), total) {
-                return Err(EngineError::Stopped);
-            }
-            match &mut follower {
-                _ if lost => {}
-                None => follower = Some(Follower::new(plane, outline.to_vec())?),
-                Some(f) => match f.step(plane)? {
-                    Some(next) => found.push(next),
-                    None => lost = true,
-                },
-            }
-            Ok(())
-        };
-        let frames = (trim_first + from.min(to), trim_first + from.max(to) + 1);
-        let plain = PictureSettings::default();
-        if from <= to {
-            forwards(clip, frames, &plain, |plane| step(&plane))?;
-        } else {
-            backwards(clip, frames, &plain, step)?;
-        }
-        Ok(found)
-    };
-    let mut ahead = run(outline, key, last)?;
-    if let Some(known) = route.known[1] {
-        ahead = between(ahead, run(known, last, key)?, (last - key) as usize + 1);
-    }
-    let mut behind = if key > first { run(outline, key, first)? } else { vec![outline.to_vec()] };
-    if let Some(known) = route.known[0] {
-        behind = between(behind, run(known, first, key)?, (key - first) as usize + 1);
-    }
-    let from = key + 1 - behind.len() as u32;
-    let outlines = behind.into_iter().skip(1).rev().chain(ahead).collect();
-    Ok(Followed { from, outlines })
 }
 
 /// What tracking would begin with on one frame.

@@ -9,6 +9,7 @@ pub mod demo;
 pub mod error;
 pub mod finishing;
 pub mod focal;
+pub mod follow;
 pub mod fronts;
 pub mod grading;
 pub mod holding;

@@ -1,6 +1,7 @@
 //! The long pieces of work on a shot, the same for jobs and for recipes.
 
 use super::adopt::{Adopted, adopt_solve, edit_head, unchanged_trim};
+use super::follow::{self, Route};
 use super::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks, survey};
 use fennik_core::matte::OutlineKey;
 use fennik_core::scene::{Edit, MaskingEdit, TrackingEdit};
@@ -11,6 +12,8 @@ use std::ops::ControlFlow;
 /// How far a followed outline may lie from the keys that are kept of it, px of a picture 1280 wide: few keys are easily
 /// corrected.
 const FOLLOW_TOLERANCE_PX: f64 = 2.0;
+/// The same where each frame was told by itself: its corners go their own ways.
+const TOLD_TOLERANCE_PX: f64 = 0.25;
 
 /// Why long work has no result.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
@@ -186,22 +189,25 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let (before, after) = mask.outline.set_about(key);
     let (before, after) = (before.filter(within), after.filter(within));
     let (first, last) = (before.map_or(first, |k| k.frame), after.map_or(last, |k| k.frame));
-    let route = analyse::Route {
+    let route = Route {
         from: (key, &outline),
         span: (first, last),
         known: [before, after].map(|known| known.map(|k| k.outline.as_slice())),
+        smooth: &mask.outline.smooth,
     };
-    let found = analyse::follow(&shot.clip, document.trim.first, &route, |done, total| step(done, total, "following"))?;
+    let found = follow::follow(&shot.clip, document.trim.first, &route, |done, total| step(done, total, "following"))?;
     edit_head(store, id, |now| {
         unchanged_trim(now, document.trim)?;
         // Somebody may have changed it meanwhile; only its keys are new.
         let mut mask = now.mask(mask_id).ok_or_else(gone)?.clone();
-        mask.outline.take_run(found.from, &found.outlines, FOLLOW_TOLERANCE_PX * f64::from(shot.clip.width) / 1280.0);
+        let tolerance = if found.told { TOLD_TOLERANCE_PX } else { FOLLOW_TOLERANCE_PX };
+        mask.outline.take_run(found.from, &found.outlines, tolerance * f64::from(shot.clip.width) / 1280.0);
         Ok(Edit::Masking(MaskingEdit::ChangeMask { mask }))
     })?;
     let reached = (found.from, found.from + found.outlines.len() as u32 - 1);
     let lost = if reached == (first, last) { "" } else { "; beyond that nothing inside it could be followed" };
-    Ok(format!("followed over frames {} to {}{lost}", reached.0, reached.1))
+    let how = if found.told { ", told by the colours of the outlines set by hand" } else { "" };
+    Ok(format!("followed over frames {} to {}{how}{lost}", reached.0, reached.1))
 }
 
 /// Renders the video and keeps it with the shot.

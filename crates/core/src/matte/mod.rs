@@ -4,13 +4,18 @@
 //! is made by [`crate::track::Follower`], which hands it back as outlines. The same shapes keep the analysis out of parts
 //! of the picture and what is placed behind parts of it.
 
+mod contour;
 mod coverage;
+mod inbetween;
 mod key;
 mod mask;
+mod minimal_cut;
 mod outline;
 mod polygon;
 
+pub use contour::{agree, agreement, centroid, contour, doubled_area, largest, simplified};
 pub use coverage::{Combine, Coverage, SoftShape};
+pub use inbetween::{Inbetween, Part};
 pub use key::{KeyBy, LightPicture, PlateKey};
 pub use mask::{Mask, MaskError, MaskMode, Masks, MasksAtFrame};
 pub use outline::{Outline, OutlineError, OutlineKey};

@@ -3,7 +3,7 @@
 use super::plane::Plane;
 use super::views::View;
 use super::windows::Reading;
-use crate::matte::contains;
+use crate::matte::{contains, doubled_area, simplified};
 use i_overlay::core::fill_rule::FillRule;
 use i_overlay::float::simplify::SimplifyShape;
 use i_overlay::mesh::float::outline::offset::OutlineOffset;
@@ -21,11 +21,6 @@ const SHARPEST: f64 = 1.0;
 
 type Contour = Vec<[f64; 2]>;
 
-/// Twice the area of a contour, counter-clockwise above zero.
-fn area(contour: &[[f64; 2]]) -> f64 {
-    contour.iter().zip(contour.iter().cycle().skip(1)).map(|(a, b)| a[0] * b[1] - b[0] * a[1]).sum()
-}
-
 /// What the contours cover together, with gaps of twice `gap` closed: the outer contour of the part that most of them
 /// are in. (Far off, few windows cover much of a floor.)
 fn joined(contours: Vec<Contour>, gap: f64) -> Option<Contour> {
@@ -40,24 +35,13 @@ fn joined(contours: Vec<Contour>, gap: f64) -> Option<Contour> {
     let count = |c: &Contour| middles.iter().filter(|m| contains(c, m[0], m[1])).count();
     outer
         .map(|c| (count(&c), c))
-        .max_by(|a, b| a.0.cmp(&b.0).then(area(&a.1).abs().total_cmp(&area(&b.1).abs())))
+        .max_by(|a, b| a.0.cmp(&b.0).then(doubled_area(&a.1).abs().total_cmp(&doubled_area(&b.1).abs())))
         .map(|c| c.1)
 }
 
 fn middle(contour: &[[f64; 2]]) -> [f64; 2] {
     let n = contour.len().max(1) as f64;
     contour.iter().fold([0.0; 2], |m, p| [m[0] + p[0] / n, m[1] + p[1] / n])
-}
-
-/// Takes out the corners that matter least until `most` are left (Visvalingam & Whyatt 1993).
-fn simplified(mut contour: Contour, most: usize) -> Contour {
-    while contour.len() > most.max(3) {
-        let n = contour.len();
-        let cost = |i: usize| area(&[contour[(i + n - 1) % n], contour[i], contour[(i + 1) % n]]).abs();
-        let Some(least) = (0..n).min_by(|&a, &b| cost(a).total_cmp(&cost(b))) else { break };
-        contour.remove(least);
-    }
-    contour
 }
 
 /// The axes in which a plane is drawn: to the right and up where it stands, with `up` the scene's upright.
@@ -91,7 +75,7 @@ pub fn outline(
             }
             sizes.push(across.min(down));
             let mut four = four.to_vec();
-            if area(&four) < 0.0 {
+            if doubled_area(&four) < 0.0 {
                 four.reverse();
             }
             Some(four)
@@ -174,9 +158,9 @@ mod tests {
     fn windows_that_touch_or_nearly_do_are_one_outline() {
         let square = |x: f64, y: f64| vec![[x, y], [x + 1.0, y], [x + 1.0, y + 1.0], [x, y + 1.0]];
         let near = joined(vec![square(0.0, 0.0), square(1.3, 0.0), square(9.0, 9.0)], 0.3).unwrap();
-        assert!((area(&near).abs() / 2.0 - 2.3).abs() < 0.05, "{near:?}");
+        assert!((doubled_area(&near).abs() / 2.0 - 2.3).abs() < 0.05, "{near:?}");
         let apart = joined(vec![square(0.0, 0.0), square(1.3, 0.0)], 0.1).unwrap();
-        assert!((area(&apart).abs() / 2.0 - 1.0).abs() < 0.01);
+        assert!((doubled_area(&apart).abs() / 2.0 - 1.0).abs() < 0.01);
     }
 
     #[test]

@@ -19,6 +19,7 @@ mod motion;
 mod occluded;
 mod propagate;
 mod settings;
+mod surround;
 #[cfg(test)]
 mod synthetic;
 mod track_set;
@@ -30,5 +31,6 @@ pub use detect::{Corner, best_corner, min_eigenvalues};
 pub use follow::{Follower, between};
 pub use motion::{AffineMotion, global_shift};
 pub use settings::{TrackDirection, TrackError, TrackSettings};
+pub use surround::Surround;
 pub use track_set::{Track, TrackBytesError, TrackId, TrackSet};
 pub use tracker::{TrackStep, Tracker};

@@ -2,14 +2,13 @@
 
 use super::{Row, percentile};
 use crate::cli::error::CliError;
-use fennik_core::image::Plane;
-use fennik_core::matte::contains;
-use fennik_core::track::{Follower, between};
+use crate::engine::follow::{Route, follow};
+use fennik_core::matte::{Coverage, SoftShape, agreement, contour, largest, simplified};
 use fennik_demo::flight::{BASIN, BOATHOUSE, QUAY};
 use fennik_demo::scene::Scene;
 use fennik_demo::sensor::direction;
 use fennik_demo::take::Take;
-use fennik_media::{ClipInfo, FrameReader, PixelKind};
+use fennik_media::ClipInfo;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashSet};
 use std::path::Path;
@@ -55,21 +54,11 @@ fn of_clip(scratch: &Path, take: &Take, bytes: &[u8]) -> Result<Vec<Vec<f64>>, C
         if people.is_empty() {
             continue;
         }
-        let mut reader = FrameReader::open(&clip, Some((first, first + EVERY as u32 + 1)), PixelKind::Rgb)?;
-        let mut planes = Vec::new();
-        while let Some(bytes) = reader.next_frame()? {
-            planes.push(luma(bytes, take));
+        for person in people {
+            own.push(followed(&clip, first, &person)?);
         }
-        own.extend(people.iter().map(|person| followed(&planes, person)));
     }
     Ok(own)
-}
-
-fn luma(rgb: &[u8], take: &Take) -> Plane {
-    let at = |p: &[u8]| 0.2126 * f32::from(p[0]) + 0.7152 * f32::from(p[1]) + 0.0722 * f32::from(p[2]);
-    let samples: Vec<f32> = rgb.chunks_exact(3).map(at).collect();
-    let w = take.width as usize;
-    Plane::from_fn(w, take.height as usize, |x, y| samples[y * w + x])
 }
 
 fn row(who: &str, people: Vec<Vec<f64>>) -> Row {
@@ -108,63 +97,47 @@ fn mattes(take: &Take, scene: &dyn Scene, frame: u32) -> Mattes {
 }
 
 /// How well each that is compared between the first and the last agrees, which are drawn.
-fn followed(frames: &[Plane], known: &[&Pixels]) -> Vec<f64> {
-    let run = |drawn: Vec<[f64; 2]>, order: &mut dyn Iterator<Item = &Plane>| -> Vec<Vec<[f64; 2]>> {
-        let mut all = vec![drawn.clone()];
-        let Some(Ok(mut follower)) = order.next().map(|first| Follower::new(first, drawn)) else { return all };
-        for frame in order {
-            let Ok(Some(next)) = follower.step(frame) else { break };
-            all.push(next);
-        }
-        all
-    };
-    let ahead = run(contour(known[0]), &mut frames.iter());
-    let behind = run(contour(known[known.len() - 1]), &mut frames.iter().rev());
-    let met = between(ahead, behind, frames.len());
+fn followed(clip: &ClipInfo, first: u32, known: &[&Pixels]) -> Result<Vec<f64>, CliError> {
+    let (drawn, last) = (outline(known[0]), outline(known[known.len() - 1]));
+    let route =
+        Route { from: (first, &drawn), span: (first, first + EVERY as u32), known: [None, Some(&last)], smooth: &[] };
+    let met = follow(clip, 0, &route, |_, _| true)?.outlines;
     let within = 1..known.len() - 1;
-    within.map(|k| met.get(k * COMPARED).map_or(0.0, |outline| agreement(outline, known[k]))).collect()
+    Ok(within.map(|k| met.get(k * COMPARED).map_or(0.0, |outline| agrees(outline, known[k]))).collect())
+}
+
+/// A box round pixels, with room about them: left, top, width and height.
+type Window = (i32, i32, usize, usize);
+
+fn covered(pixels: &Pixels, (left, top, width, height): Window) -> Coverage {
+    let mut made = Coverage::empty(width, height);
+    let places = pixels.iter().map(|(x, y)| (x - left, y - top));
+    let within = places.filter(|(x, y)| *x >= 0 && *y >= 0 && *x < width as i32 && *y < height as i32);
+    within.for_each(|(x, y)| made.parts[y as usize * width + x as usize] = 1.0);
+    made
+}
+
+fn window(places: impl Iterator<Item = (i32, i32)> + Clone) -> Window {
+    let end = |v: i32, w: Option<i32>| w.unwrap_or(v);
+    let (left, top) = (end(0, places.clone().map(|p| p.0).min()) - 2, end(0, places.clone().map(|p| p.1).min()) - 2);
+    let (right, under) = (end(0, places.clone().map(|p| p.0).max()) + 3, end(0, places.map(|p| p.1).max()) + 3);
+    (left, top, (right - left) as usize, (under - top) as usize)
 }
 
 /// Intersection over union.
-fn agreement(outline: &[[f64; 2]], known: &Pixels) -> f64 {
-    let range = |axis: usize| {
-        let all = || outline.iter().map(move |c| c[axis]);
-        (all().fold(f64::INFINITY, f64::min).floor() as i32, all().fold(f64::NEG_INFINITY, f64::max).ceil() as i32)
-    };
-    let ((left, right), (top, bottom)) = (range(0), range(1));
-    let cells = (top..=bottom).flat_map(|y| (left..=right).map(move |x| (x, y)));
-    let mine: Pixels = cells.filter(|(x, y)| contains(outline, f64::from(*x), f64::from(*y))).collect();
-    let both = mine.intersection(known).count();
-    both as f64 / (mine.len() + known.len() - both) as f64
+fn agrees(outline: &[[f64; 2]], known: &Pixels) -> f64 {
+    let corners = outline.iter().map(|c| (c[0] as i32, c[1] as i32));
+    let window = window(corners.chain(known.iter().copied()));
+    let corners = outline.iter().map(|c| [c[0] - f64::from(window.0), c[1] - f64::from(window.1)]).collect();
+    let mine = Coverage::of_shape(window.2, window.3, &SoftShape { corners, feathers: Vec::new() });
+    agreement(&mine, &covered(known, window))
 }
 
-/// The outline of what is covered, from its topmost place on, as corners that are evenly far from each other.
-fn contour(pixels: &Pixels) -> Vec<[f64; 2]> {
-    let Some(top) = pixels.iter().min_by_key(|(x, y)| (*y, *x)).copied() else { return Vec::new() };
-    // Along the edges of pixels, with what is covered to the right.
-    let covered = |x: i32, y: i32| pixels.contains(&(x, y));
-    let (mut at, mut way) = (top, (1, 0));
-    let mut path = Vec::new();
-    loop {
-        path.push([f64::from(at.0) - 0.5, f64::from(at.1) - 0.5]);
-        at = (at.0 + way.0, at.1 + way.1);
-        // The pixels ahead, to the left and to the right of the edge that would go straight on.
-        let (left, right) = match way {
-            (1, 0) => (covered(at.0, at.1 - 1), covered(at.0, at.1)),
-            (0, 1) => (covered(at.0, at.1), covered(at.0 - 1, at.1)),
-            (-1, 0) => (covered(at.0 - 1, at.1), covered(at.0 - 1, at.1 - 1)),
-            _ => (covered(at.0 - 1, at.1 - 1), covered(at.0, at.1 - 1)),
-        };
-        way = match (left, right) {
-            (true, _) => (way.1, -way.0),
-            (false, true) => way,
-            (false, false) => (-way.1, way.0),
-        };
-        if at == top && way == (1, 0) {
-            break;
-        }
-    }
-    (0..CORNERS).map(|k| path[k * path.len() / CORNERS]).collect()
+/// Round somebody, with corners where they matter, as a person would set them.
+fn outline(pixels: &Pixels) -> Vec<[f64; 2]> {
+    let window = window(pixels.iter().copied());
+    let round = largest(&covered(pixels, window)).map(|part| simplified(contour(&part), CORNERS)).unwrap_or_default();
+    round.into_iter().map(|c| [c[0] + f64::from(window.0), c[1] + f64::from(window.1)]).collect()
 }
 
 #[cfg(test)]
@@ -175,10 +148,10 @@ mod tests {
     fn what_is_covered_is_drawn_round() {
         let disc: Pixels =
             (-30..=30).flat_map(|y| (-30..=30).map(move |x| (x, y))).filter(|(x, y)| x * x + y * y < 800).collect();
-        let outline = contour(&disc);
-        assert_eq!(outline.len(), CORNERS);
-        assert!(agreement(&outline, &disc) > 0.96, "{}", agreement(&outline, &disc));
-        let beside: Vec<_> = outline.iter().map(|c| [c[0] + 28.0, c[1]]).collect();
-        assert!(agreement(&beside, &disc) < 0.5);
+        let round = outline(&disc);
+        assert_eq!(round.len(), CORNERS);
+        assert!(agrees(&round, &disc) > 0.96, "{}", agrees(&round, &disc));
+        let beside: Vec<_> = round.iter().map(|c| [c[0] + 28.0, c[1]]).collect();
+        assert!(agrees(&beside, &disc) < 0.5);
     }
 }

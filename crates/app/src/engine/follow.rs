@@ -1,0 +1,219 @@
+//! Following a mask through a clip.
+
+use super::EngineError;
+use super::analyse::{backwards, forwards};
+use fennik_core::image::{PictureSettings, Plane};
+use fennik_core::matte::{Inbetween, Outline, OutlineKey, Part, agree};
+use fennik_core::track::{AffineMotion, Follower, Surround, between};
+use fennik_media::{ClipInfo, FrameReader, PixelKind};
+
+/// How well an outline that was carried from one that is known to another that is known has to agree with that one: what
+/// does not come out there went its own way in between, and is told by its colours.
+const CARRIED: f64 = 0.96;
+
+/// How a mask went on from the frame on which it was drawn: the outlines of frames that follow one another.
+pub struct Followed {
+    /// The first of them, a frame of the trimmed clip.
+    pub from: u32,
+    /// One a frame.
+    pub outlines: Vec<Vec<[f64; 2]>>,
+    /// Whether some of them were told by their colours, each frame by itself.
+    pub told: bool,
+}
+
+/// Where an outline is followed from, and how far: frames of the trimmed clip.
+pub struct Route<'a> {
+    /// Whence, and its corners there, px.
+    pub from: (u32, &'a [[f64; 2]]),
+    /// As far back as this, and on to this.
+    pub span: (u32, u32),
+    /// What it is known to be on the first and on the last of these: what lies between goes from one to the other.
+    pub known: [Option<&'a [[f64; 2]]>; 2],
+    /// Which corners are smooth.
+    pub smooth: &'a [bool],
+}
+
+/// Steps that are counted of each frame: carried there; carried back, looked at, and told twice where both ends are known.
+const CARRIED_ONCE: u32 = 1;
+const ALL_STEPS: u32 = 5;
+
+/// Follows an outline both ways, until nothing inside it can be followed any more.
+///
+/// # Errors
+/// [`EngineError`] when frames cannot be read, or `go_on` said no.
+pub fn follow(
+    clip: &ClipInfo,
+    trim_first: u32,
+    route: &Route,
+    mut go_on: impl FnMut(u32, u32) -> bool,
+) -> Result<Followed, EngineError> {
+    let ((first, last), (key, outline)) = (route.span, route.from);
+    let steps = |known: Option<&[[f64; 2]]>| if known.is_some() { ALL_STEPS } else { CARRIED_ONCE };
+    let ways = [(first, route.known[0]), (last, route.known[1])];
+    let total = ways.iter().map(|(to, known)| steps(*known) * (key.abs_diff(*to) + 1)).sum::<u32>();
+    let mut told = false;
+    let mut before = 0;
+    let mut found = Vec::new();
+    for (to, known) in ways {
+        let frames = key.abs_diff(to) + 1;
+        let mut done = 0;
+        let mut step = || {
+            done += 1;
+            if go_on((before + done).min(total), total) { Ok(()) } else { Err(EngineError::Stopped) }
+        };
+        let stretch = Stretch { clip, frames: (trim_first + key, trim_first + to) };
+        found.push(match known {
+            _ if to == key => vec![outline.to_vec()],
+            None => stretch.carried(outline, &mut |_, _| step())?,
+            Some(known) => {
+                let (outlines, by_colours) = stretch.between(outline, known, route.smooth, &mut step)?;
+                told |= by_colours;
+                outlines
+            }
+        });
+        before += steps(known) * frames;
+    }
+    let ahead = found.pop().unwrap_or_default();
+    let behind = found.pop().unwrap_or_default();
+    let from = key + 1 - behind.len() as u32;
+    let outlines = behind.into_iter().skip(1).rev().chain(ahead).collect();
+    Ok(Followed { from, outlines, told })
+}
+
+/// Frames of a clip, from one to another, which may lie before it.
+#[derive(Clone, Copy)]
+struct Stretch<'a> {
+    clip: &'a ClipInfo,
+    frames: (u32, u32),
+}
+
+impl Stretch<'_> {
+    fn range(&self) -> (u32, u32) {
+        let (from, to) = self.frames;
+        (from.min(to), from.max(to) + 1)
+    }
+
+    fn reversed(self) -> Self {
+        Self { frames: (self.frames.1, self.frames.0), ..self }
+    }
+
+    /// The outline on frame after frame, by the points inside it, until they are lost. `step` hears of every picture.
+    fn carried(
+        &self,
+        outline: &[[f64; 2]],
+        step: &mut dyn FnMut(usize, &Plane) -> Result<(), EngineError>,
+    ) -> Result<Vec<Vec<[f64; 2]>>, EngineError> {
+        let (mut follower, mut found, mut lost) = (None::<Follower>, vec![outline.to_vec()], false);
+        let mut n = 0;
+        let mut take = |plane: &Plane| {
+            step(n, plane)?;
+            n += 1;
+            match &mut follower {
+                _ if lost => {}
+                None => follower = Some(Follower::new(plane, outline.to_vec())?),
+                Some(f) => match f.step(plane)? {
+                    Some(next) => found.push(next),
+                    None => lost = true,
+                },
+            }
+            Ok(())
+        };
+        let plain = PictureSettings::default();
+        if self.frames.0 <= self.frames.1 {
+            forwards(self.clip, self.range(), &plain, |plane| take(&plane))?;
+        } else {
+            backwards(self.clip, self.range(), &plain, take)?;
+        }
+        Ok(found)
+    }
+
+    /// What it is from one outline to another, both known, and whether it was told by its colours.
+    fn between(
+        &self,
+        first: &[[f64; 2]],
+        last: &[[f64; 2]],
+        smooth: &[bool],
+        step: &mut dyn FnMut() -> Result<(), EngineError>,
+    ) -> Result<(Vec<Vec<[f64; 2]>>, bool), EngineError> {
+        let frames = self.frames.0.abs_diff(self.frames.1) as usize + 1;
+        let mut ground = None::<Surround>;
+        let mut motions = Vec::new();
+        let about = |n: usize| {
+            let t = n as f64 / (frames - 1).max(1) as f64;
+            let (a, b) = (box_of(first), box_of(last));
+            std::array::from_fn(|i| std::array::from_fn(|k| a[i][k] + t * (b[i][k] - a[i][k])))
+        };
+        let ahead = self.carried(first, &mut |n, plane| {
+            step()?;
+            match &mut ground {
+                None => ground = Some(Surround::new(plane, about(n))?),
+                Some(ground) => motions.push(ground.step(plane, about(n))?),
+            }
+            Ok(())
+        })?;
+        let behind = self.reversed().carried(last, &mut |_, _| step())?;
+        let shape = |corners: &[[f64; 2]]| {
+            let keys = vec![OutlineKey { frame: 0, outline: corners.to_vec() }];
+            Outline { smooth: smooth.to_vec(), ..Outline::new(keys) }.shape_at(0)
+        };
+        let comes_out = |run: &[Vec<[f64; 2]>], known: &[[f64; 2]]| {
+            run.len() == frames && run.last().is_some_and(|there| agree(&shape(there), &shape(known)) >= CARRIED)
+        };
+        if (comes_out(&ahead, last) && comes_out(&behind, first)) || motions.len() + 1 < frames {
+            return Ok((between(ahead, behind, frames), false));
+        }
+        Ok((self.told(&Drawn { corners: [first, last], shapes: [shape(first), shape(last)] }, &motions, step)?, true))
+    }
+
+    /// What it is from one outline to another, told by its colours.
+    fn told(
+        &self,
+        drawn: &Drawn,
+        motions: &[AffineMotion],
+        step: &mut dyn FnMut() -> Result<(), EngineError>,
+    ) -> Result<Vec<Vec<[f64; 2]>>, EngineError> {
+        let goes = |motion: &AffineMotion| {
+            let motion = *motion;
+            move |at: [f64; 2]| {
+                let (dx, dy) = motion.at(at[0], at[1]);
+                [at[0] + dx, at[1] + dy]
+            }
+        };
+        let goes: Vec<_> = motions.iter().map(goes).collect();
+        let size = (self.clip.width as usize, self.clip.height as usize);
+        let [first, last] = &drawn.shapes;
+        let inbetween = Inbetween::new([first, last], drawn.corners, &goes, size);
+        let count = motions.len() + 1;
+        let mut parts: Vec<Part> = Vec::with_capacity(count);
+        let mut reader = FrameReader::open(self.clip, Some(self.range()), PixelKind::Rgb)?;
+        let reverse = self.frames.0 > self.frames.1;
+        while let Some(rgb) = reader.next_frame()? {
+            step()?;
+            let n = if reverse { count - 1 - parts.len().min(count - 1) } else { parts.len().min(count - 1) };
+            parts.push(inbetween.part(n, rgb));
+        }
+        if reverse {
+            parts.reverse();
+        }
+        let mut stopped = Ok(());
+        let outlines = inbetween.outlines(&parts, || {
+            stopped = step();
+            stopped.is_ok()
+        });
+        stopped?;
+        outlines.ok_or(EngineError::Fault)
+    }
+}
+
+/// What was drawn on the first and on the last frame of a stretch: the corners, and the shapes they make.
+struct Drawn<'a> {
+    corners: [&'a [[f64; 2]]; 2],
+    shapes: [Vec<[f64; 2]>; 2],
+}
+
+/// The low and the high corner of the box round an outline.
+fn box_of(outline: &[[f64; 2]]) -> [[f64; 2]; 2] {
+    let end =
+        |from: f64, pick: fn(f64, f64) -> f64| std::array::from_fn(|k| outline.iter().map(|c| c[k]).fold(from, pick));
+    [end(f64::INFINITY, f64::min), end(f64::NEG_INFINITY, f64::max)]
+}

@@ -1,0 +1,174 @@
+//! From what is covered to an outline round it.
+
+use super::coverage::{Coverage, SoftShape};
+
+/// Twice the area inside an outline; above zero where it runs from x towards y.
+pub fn doubled_area(outline: &[[f64; 2]]) -> f64 {
+    outline.iter().zip(outline.iter().cycle().skip(1)).map(|(a, b)| a[0] * b[1] - b[0] * a[1]).sum()
+}
+
+/// The middle of the area inside an outline, and that area.
+pub fn centroid(outline: &[[f64; 2]]) -> ([f64; 2], f64) {
+    let doubled = doubled_area(outline);
+    let mut middle = [0.0; 2];
+    for (a, b) in outline.iter().zip(outline.iter().cycle().skip(1)) {
+        let cross = a[0] * b[1] - b[0] * a[1];
+        (0..2).for_each(|k| middle[k] += cross * (a[k] + b[k]));
+    }
+    if doubled.abs() < 1e-9 {
+        let n = outline.len().max(1) as f64;
+        return (std::array::from_fn(|k| outline.iter().map(|c| c[k]).sum::<f64>() / n), 0.0);
+    }
+    (middle.map(|m| m / (3.0 * doubled)), 0.5 * doubled.abs())
+}
+
+/// Takes out the corners that matter least until `most` are left (Visvalingam & Whyatt 1993).
+pub fn simplified(mut outline: Vec<[f64; 2]>, most: usize) -> Vec<[f64; 2]> {
+    let cost = |o: &[[f64; 2]], i: usize| {
+        let n = o.len();
+        doubled_area(&[o[(i + n - 1) % n], o[i], o[(i + 1) % n]]).abs()
+    };
+    let mut costs: Vec<f64> = (0..outline.len()).map(|i| cost(&outline, i)).collect();
+    while outline.len() > most.max(3) {
+        let Some(least) = (0..outline.len()).min_by(|&a, &b| costs[a].total_cmp(&costs[b])) else { break };
+        outline.remove(least);
+        costs.remove(least);
+        let n = outline.len();
+        for i in [(least + n - 1) % n, least % n] {
+            costs[i] = cost(&outline, i);
+        }
+    }
+    outline
+}
+
+/// What is covered more than half, by pixels that touch one another with a side: the largest such part, the rest left
+/// out. `None` where nothing is.
+pub fn largest(covered: &Coverage) -> Option<Coverage> {
+    let (w, h) = (covered.width, covered.height);
+    let mut part_of = vec![0u32; w * h];
+    let (mut parts, mut best) = (0, (0, 0));
+    let mut open = Vec::new();
+    for seed in 0..w * h {
+        if covered.parts[seed] <= 0.5 || part_of[seed] > 0 {
+            continue;
+        }
+        parts += 1;
+        let mut count = 0;
+        open.push(seed);
+        part_of[seed] = parts;
+        while let Some(at) = open.pop() {
+            count += 1;
+            let (x, y) = (at % w, at / w);
+            let next =
+                [(x > 0, at.wrapping_sub(1)), (x + 1 < w, at + 1), (y > 0, at.wrapping_sub(w)), (y + 1 < h, at + w)];
+            for (_, to) in next.into_iter().filter(|n| n.0) {
+                if covered.parts[to] > 0.5 && part_of[to] == 0 {
+                    part_of[to] = parts;
+                    open.push(to);
+                }
+            }
+        }
+        if count > best.0 {
+            best = (count, parts);
+        }
+    }
+    let parts = part_of.iter().map(|p| if *p == best.1 { 1.0 } else { 0.0 }).collect();
+    (best.0 > 0).then_some(Coverage { width: w, height: h, parts })
+}
+
+/// Round the outside of one part, from its topmost pixel on, px: through the middles of the sides of pixels, so that
+/// slanted edges come out straight.
+pub fn contour(part: &Coverage) -> Vec<[f64; 2]> {
+    let (w, h) = (part.width as i32, part.height as i32);
+    let covered = |x: i32, y: i32| x >= 0 && y >= 0 && x < w && y < h && part.parts[(y * w + x) as usize] > 0.5;
+    let Some(top) = (0..w * h).map(|k| (k % w, k / w)).find(|(x, y)| covered(*x, *y)) else { return Vec::new() };
+    // Along the sides of pixels, with what is covered to the right.
+    let (mut at, mut way) = (top, (1, 0));
+    let mut sides = Vec::new();
+    loop {
+        sides.push([f64::from(at.0) - 0.5 + 0.5 * f64::from(way.0), f64::from(at.1) - 0.5 + 0.5 * f64::from(way.1)]);
+        at = (at.0 + way.0, at.1 + way.1);
+        // The pixels ahead, to the left and to the right of the side that would go straight on.
+        let (left, right) = match way {
+            (1, 0) => (covered(at.0, at.1 - 1), covered(at.0, at.1)),
+            (0, 1) => (covered(at.0, at.1), covered(at.0 - 1, at.1)),
+            (-1, 0) => (covered(at.0 - 1, at.1), covered(at.0 - 1, at.1 - 1)),
+            _ => (covered(at.0 - 1, at.1 - 1), covered(at.0, at.1 - 1)),
+        };
+        way = match (left, right) {
+            (true, _) => (way.1, -way.0),
+            (false, true) => way,
+            (false, false) => (-way.1, way.0),
+        };
+        if at == top && way == (1, 0) {
+            return sides;
+        }
+    }
+}
+
+/// Intersection over union of what is covered more than half.
+///
+/// # Panics
+/// Where both are not of one size.
+pub fn agreement(a: &Coverage, b: &Coverage) -> f64 {
+    assert_eq!((a.width, a.height), (b.width, b.height), "coverages of one size");
+    let (mut both, mut any) = (0u32, 0u32);
+    for (p, q) in a.parts.iter().zip(&b.parts) {
+        both += u32::from(*p > 0.5 && *q > 0.5);
+        any += u32::from(*p > 0.5 || *q > 0.5);
+    }
+    f64::from(both) / f64::from(any.max(1))
+}
+
+/// Intersection over union of what lies inside two outlines, by the pixels whose middles they cover.
+pub fn agree(a: &[[f64; 2]], b: &[[f64; 2]]) -> f64 {
+    let end = |from: f64, pick: fn(f64, f64) -> f64| -> [f64; 2] {
+        std::array::from_fn(|k| a.iter().chain(b).map(|c| c[k]).fold(from, pick))
+    };
+    let (low, high) = (end(f64::INFINITY, f64::min).map(f64::floor), end(f64::NEG_INFINITY, f64::max));
+    let [width, height] = std::array::from_fn(|k| (high[k] - low[k]).clamp(0.0, 32_000.0) as usize + 2);
+    let cover = |outline: &[[f64; 2]]| {
+        let corners = outline.iter().map(|c| [c[0] - low[0], c[1] - low[1]]).collect();
+        Coverage::of_shape(width, height, &SoftShape { corners, feathers: Vec::new() })
+    };
+    agreement(&cover(a), &cover(b))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn picture(rows: &[&str]) -> Coverage {
+        let parts = rows.iter().flat_map(|r| r.bytes().map(|b| if b == b'#' { 1.0 } else { 0.0 })).collect();
+        Coverage { width: rows[0].len(), height: rows.len(), parts }
+    }
+
+    #[test]
+    fn the_largest_part_is_what_is_drawn_round() {
+        let seen = picture(&["#..####", "#..#..#", "...####", "##....."]);
+        let part = largest(&seen).unwrap();
+        assert_eq!(part, picture(&["...####", "...#..#", "...####", "......."]));
+        assert_eq!(largest(&picture(&["..", ".."])), None);
+        let round = contour(&part);
+        assert_eq!(round.len(), 14, "a hole is no part of it");
+        assert_eq!(round[0], [3.0, -0.5]);
+    }
+
+    proptest! {
+        #[test]
+        fn a_contour_covers_what_it_was_drawn_round(cx in 12f64..20.0, cy in 12f64..20.0, r in 3f64..11.0) {
+            let inside = |k: usize| ((k % 32) as f64 - cx).hypot((k / 32) as f64 - cy) < r;
+            let parts: Vec<f32> = (0..32 * 32).map(|k| if inside(k) { 1.0 } else { 0.0 }).collect();
+            let disc = Coverage { width: 32, height: 32, parts };
+            let again = |corners| Coverage::of_shape(32, 32, &super::super::SoftShape { corners, feathers: vec![] });
+            let round = contour(&disc);
+            prop_assert!(agreement(&again(round.clone()), &disc) > 0.999);
+            let few = simplified(round.clone(), 16);
+            prop_assert_eq!(few.len(), 16.min(round.len()));
+            prop_assert!(agreement(&again(few), &disc) > 0.85);
+            let (middle, area) = centroid(&round);
+            prop_assert!((middle[0] - cx).hypot(middle[1] - cy) < 0.5 && (area / (std::f64::consts::PI * r * r) - 1.0).abs() < 0.15);
+        }
+    }
+}

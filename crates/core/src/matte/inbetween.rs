@@ -1,0 +1,558 @@
+//! What something looks like between two frames on which it was drawn round, told by its colours (the trade's word for
+//! drawing it by hand is rotoscoping).
+//!
+//! Nothing is carried from frame to frame, so that legs may swing: each frame is told by the two that were drawn. A pixel
+//! is compared with the pixels inside and outside of both outlines near where it would be if the shape had gone from one
+//! to the other; whichever fits better, and where edges of the picture run, decides together
+//! ([`super::minimal_cut::minimal_cut`]).
+
+use super::contour::{agreement, centroid, contour, doubled_area, largest, simplified};
+use super::coverage::{Coverage, SoftShape};
+use super::minimal_cut::minimal_cut;
+use rayon::prelude::*;
+
+/// How colours are compared: the standard deviation of what is alike, of 255; how much more colour tells than brightness,
+/// and how much a pixel's surroundings, so far each way, against the pixel itself.
+const ALIKE: f32 = 10.0;
+const COLOUR: f32 = 2.0;
+const ROUND: f32 = 0.3;
+const ROUND_PX: i32 = 2;
+/// What a pixel says at most.
+const MOST: f32 = 6.0;
+/// How far pixels are looked for, of the size of the shape, and how far beyond the drawn shapes it may reach.
+const NEAR: f64 = 0.2;
+const REACH: f64 = 0.2;
+/// What the drawn shapes say of a pixel at most, and how far from their edge they say so, of their size: before the shape
+/// was seen, and after, where it turned out to be no other than was drawn.
+const DRAWN: (f32, f64) = (0.9, 0.15);
+const SAME: (f32, f64) = (3.0, 0.09);
+/// How well what is seen agrees with what was drawn where the shape is another, and where it is the same.
+const OTHER_TO_SAME: (f64, f64) = (0.85, 0.93);
+/// What an edge between pixels costs at most.
+const SMOOTH: f32 = 1.0;
+/// How much the area may be off before a frame counts as not told.
+const AREA: std::ops::Range<f64> = 0.5..2.0;
+/// Pixels across which a shape is looked at; larger ones are made smaller.
+const LARGEST_PX: f64 = 360.0;
+/// Bytes that are held of all frames.
+const HELD_BYTES: f64 = 256e6;
+
+/// Part of a frame, as it was and smaller: red, green and blue of 255, row by row.
+pub struct Part {
+    x: i32,
+    y: i32,
+    width: i32,
+    rgb: Vec<u8>,
+}
+
+/// How a shape moved from one drawn outline to another.
+pub struct Inbetween {
+    first: Drawn,
+    last: Drawn,
+    places: Vec<Place>,
+    /// Columns of the whole picture, and its size as it is looked at: so many pixels each way to one.
+    columns: usize,
+    picture: (i32, i32),
+    smaller: i32,
+    size: f64,
+}
+
+struct Drawn {
+    shape: Vec<[f64; 2]>,
+    corners: Vec<[f64; 2]>,
+    middle: [f64; 2],
+    area: f64,
+}
+
+impl Drawn {
+    /// Places of its own where the shape is.
+    fn put(&self, own: &[[f64; 2]], place: &Place) -> Vec<[f64; 2]> {
+        let grown = (place.area / self.area).sqrt();
+        own.iter().map(|p| std::array::from_fn(|k| place.middle[k] + grown * (p[k] - self.middle[k]))).collect()
+    }
+}
+
+/// Where a shape is on a frame: how far between both, its middle and its area.
+#[derive(Clone, Copy)]
+struct Place {
+    t: f64,
+    middle: [f64; 2],
+    area: f64,
+}
+
+/// A pixel's colours, in which distances are taken: brightness and two differences of colours, its own and those of its
+/// surroundings.
+type Feature = [f32; 6];
+
+/// Pixels of a part with their colours.
+struct Seen {
+    x: i32,
+    y: i32,
+    width: i32,
+    height: i32,
+    features: Vec<Feature>,
+}
+
+impl Seen {
+    fn at(&self, x: i32, y: i32) -> Option<&Feature> {
+        let (i, j) = (x - self.x, y - self.y);
+        let within = i >= 0 && j >= 0 && i < self.width && j < self.height;
+        within.then(|| &self.features[(j * self.width + i) as usize])
+    }
+}
+
+/// A frame on which the shape was drawn: its colours, and which of them are inside.
+struct Reference<'a> {
+    drawn: &'a Drawn,
+    seen: Seen,
+    inside: Vec<bool>,
+}
+
+impl Inbetween {
+    /// Two shapes with the corners that make them, px of a picture of a size, and where the ground behind goes: each
+    /// function says where a place of one frame is on the next. Outlines in between have as many corners.
+    pub fn new(
+        [first, last]: [&[[f64; 2]]; 2],
+        corners: [&[[f64; 2]]; 2],
+        motions: &[impl Fn([f64; 2]) -> [f64; 2]],
+        picture: (usize, usize),
+    ) -> Self {
+        let span = |o: &[[f64; 2]]| {
+            let (low, high) = bounds(o.iter());
+            (high[0] - low[0]).max(high[1] - low[1])
+        };
+        let across = span(first).max(span(last));
+        let frames = motions.len() + 1;
+        let held = 3.0 * (across * (1.0 + 2.0 * (REACH + NEAR))).powi(2) * frames as f64 / HELD_BYTES;
+        let smaller = (across / LARGEST_PX).max(held.sqrt()).ceil().max(1.0);
+        let less = |p: [f64; 2]| p.map(|v| (v + 0.5) / smaller - 0.5);
+        let drawn = |shape: &[[f64; 2]], corners: &[[f64; 2]]| {
+            let [shape, corners] = [shape, corners].map(|o| o.iter().map(|p| less(*p)).collect::<Vec<_>>());
+            let (middle, area) = centroid(&shape);
+            Drawn { shape, corners, middle, area: area.max(1.0) }
+        };
+        let (from, to) = (centroid(first).0, centroid(last).0);
+        let mut ahead = vec![from];
+        for go in motions {
+            ahead.push(go(ahead[ahead.len() - 1]));
+        }
+        // Beside the ground it goes evenly: what the ground does not tell of the way is spread over the frames.
+        let off: [f64; 2] = std::array::from_fn(|k| to[k] - ahead[frames - 1][k]);
+        let (first, last) = (drawn(first, corners[0]), drawn(last, corners[1]));
+        let place = |(n, at): (usize, &[f64; 2])| {
+            let t = n as f64 / (frames - 1).max(1) as f64;
+            let middle = less(std::array::from_fn(|k| at[k] + t * off[k]));
+            Place { t, middle, area: first.area + t * (last.area - first.area) }
+        };
+        let places = ahead.iter().enumerate().map(place).collect();
+        let smaller_by = smaller as i32;
+        let (columns, picture) = (picture.0, (picture.0 as i32 / smaller_by, picture.1 as i32 / smaller_by));
+        Self { first, last, places, columns, picture, smaller: smaller_by, size: across / smaller }
+    }
+
+    /// What is needed of a frame, counted from the first outline, of a whole picture: red, green and blue, row by row.
+    pub fn part(&self, frame: usize, rgb: &[u8]) -> Part {
+        let [a, b] = self.placed(&self.places[frame]);
+        let (left, top, width, height) = self.window(a.iter().chain(&b), REACH + NEAR);
+        let s = self.smaller;
+        let mut small = Vec::with_capacity((3 * width * height) as usize);
+        for (y, x) in (0..height).flat_map(|y| (0..width).map(move |x| (top + y, left + x))) {
+            for c in 0..3 {
+                let at = |i: i32, j: i32| {
+                    u32::from(rgb[3 * ((y * s + j) as usize * self.columns + (x * s + i) as usize) + c])
+                };
+                let sum: u32 = (0..s).flat_map(|j| (0..s).map(move |i| (i, j))).map(|(i, j)| at(i, j)).sum();
+                small.push(((sum + (s * s / 2) as u32) / (s * s) as u32) as u8);
+            }
+        }
+        Part { x: left, y: top, width, rgb: small }
+    }
+
+    /// The outline on every frame, the drawn ones as they were. `go_on` is asked twice about every
+    /// one of them, and may stop it: `None` then, and where parts are missing.
+    pub fn outlines(&self, parts: &[Part], mut go_on: impl FnMut() -> bool) -> Option<Vec<Vec<[f64; 2]>>> {
+        let frames = self.places.len();
+        if parts.len() != frames {
+            return None;
+        }
+        let references = [(&self.first, 0), (&self.last, frames - 1)].map(|(drawn, n)| reference(drawn, &parts[n]));
+        let spots = spots(NEAR * self.size);
+        let mut found = Vec::new();
+        let mut like = Vec::new();
+        for n in 1..frames.saturating_sub(1) {
+            if !go_on() {
+                return None;
+            }
+            let place = self.places[n];
+            let cut = self.cut(&place, &seen(&parts[n]), &references, &spots, DRAWN);
+            let moved = cut.map(|(window, part)| (window, self.measured(place.t, &window, &part), part));
+            let moved = moved.filter(|(_, now, _)| AREA.contains(&(now.area / place.area)));
+            if let Some((window, now, part)) = &moved {
+                like.push(agreement(part, &self.drawn(now, window, 0.0)));
+            }
+            found.push(moved.map_or(place, |(_, now, _)| now));
+        }
+        like.sort_by(f64::total_cmp);
+        let alike = like.get(like.len() / 2).copied().unwrap_or(0.0);
+        let same = ((alike - OTHER_TO_SAME.0) / (OTHER_TO_SAME.1 - OTHER_TO_SAME.0)).clamp(0.0, 1.0) as f32;
+        let mut outlines = vec![self.full(self.first.corners.clone())];
+        for (n, place) in (1..).zip(found) {
+            if !go_on() {
+                return None;
+            }
+            let cut = self.cut(&place, &seen(&parts[n]), &references, &spots, (same * SAME.0, SAME.1));
+            let told = cut.and_then(|(window, part)| {
+                let now = self.measured(place.t, &window, &part);
+                AREA.contains(&(now.area / self.places[n].area)).then(|| self.outlined(&place, &window, &part))
+            });
+            outlines.push(self.full(told.unwrap_or_else(|| self.mixed(&self.places[n]))));
+        }
+        if frames > 1 {
+            outlines.push(self.full(self.last.corners.clone()));
+        }
+        Some(outlines)
+    }
+
+    /// Back to px of the picture.
+    fn full(&self, outline: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
+        let s = f64::from(self.smaller);
+        outline.into_iter().map(|p| p.map(|v| (v + 0.5) * s - 0.5)).collect()
+    }
+
+    /// Both drawn shapes where the shape is.
+    fn placed(&self, place: &Place) -> [Vec<[f64; 2]>; 2] {
+        [&self.first, &self.last].map(|drawn| drawn.put(&drawn.shape, place))
+    }
+
+    /// Between both, corner by corner.
+    fn mixed(&self, place: &Place) -> Vec<[f64; 2]> {
+        let [a, b] = [&self.first, &self.last].map(|drawn| drawn.put(&drawn.corners, place));
+        if a.len() != b.len() {
+            return if place.t < 0.5 { a } else { b };
+        }
+        a.iter().zip(&b).map(|(p, q)| std::array::from_fn(|k| p[k] + place.t * (q[k] - p[k]))).collect()
+    }
+
+    /// Round places with so much of the size about them: left, top, width and height, within the picture.
+    fn window<'a>(&self, places: impl Iterator<Item = &'a [f64; 2]>, room: f64) -> (i32, i32, i32, i32) {
+        let (low, high) = bounds(places);
+        let room = room * self.size;
+        let end = |v: f64, most: i32| (v as i32).clamp(0, most - 1);
+        let (left, top) = (end((low[0] - room).floor(), self.picture.0), end((low[1] - room).floor(), self.picture.1));
+        let (right, under) =
+            (end((high[0] + room).ceil(), self.picture.0), end((high[1] + room).ceil(), self.picture.1));
+        (left, top, right - left + 1, under - top + 1)
+    }
+
+    /// What the drawn shapes cover of a window; their edges fade over so much of the size.
+    fn drawn(&self, place: &Place, window: &(i32, i32, i32, i32), fade: f64) -> Coverage {
+        let [mut first, last] = self.placed(place).map(|outline| cover(&outline, window, 2.0 * fade * self.size));
+        for (a, b) in first.parts.iter_mut().zip(&last.parts) {
+            *a += place.t as f32 * (b - *a);
+        }
+        first
+    }
+
+    /// Which pixels of a frame belong to the shape. The drawn shapes say `strength` at most, `fade` of the size from
+    /// their edge.
+    fn cut(
+        &self,
+        place: &Place,
+        seen: &Seen,
+        references: &[Reference; 2],
+        spots: &[(i32, i32, f32)],
+        (strength, fade): (f32, f64),
+    ) -> Option<((i32, i32, i32, i32), Coverage)> {
+        let [a, b] = self.placed(place);
+        let window = self.window(a.iter().chain(&b), REACH);
+        let (left, top, width, height) = window;
+        let drawn = self.drawn(place, &window, fade);
+        let at = |k: usize| (left + k as i32 % width, top + k as i32 / width);
+        let own: Vec<f32> = (0..(width * height) as usize)
+            .into_par_iter()
+            .map(|k| {
+                let (x, y) = at(k);
+                let Some(feature) = seen.at(x, y) else { return MOST };
+                fits(feature, [f64::from(x), f64::from(y)], place, references, spots)
+                    + strength * (1.0 - 2.0 * drawn.parts[k])
+            })
+            .collect();
+        let colours: Vec<[f32; 3]> = (0..own.len())
+            .map(|k| {
+                let (x, y) = at(k);
+                seen.at(x, y).map_or([0.0; 3], |f| [f[0], f[1], f[2]])
+            })
+            .collect();
+        let parts = minimal_cut(&own, &colours, width as usize, SMOOTH);
+        let whole = largest(&Coverage { width: width as usize, height: height as usize, parts })?;
+        Some((window, whole))
+    }
+
+    /// Where a shape is that was seen.
+    fn measured(&self, t: f64, window: &(i32, i32, i32, i32), part: &Coverage) -> Place {
+        let (middle, area) = centroid(&contour(part));
+        Place { t, middle: [middle[0] + f64::from(window.0), middle[1] + f64::from(window.1)], area }
+    }
+
+    /// Round a shape that was seen, with as many corners as asked, in the order in which they were drawn.
+    fn outlined(&self, place: &Place, window: &(i32, i32, i32, i32), part: &Coverage) -> Vec<[f64; 2]> {
+        let corners = self.first.corners.len();
+        let round = simplified(contour(part), corners);
+        let mut round: Vec<[f64; 2]> =
+            round.into_iter().map(|p| [p[0] + f64::from(window.0), p[1] + f64::from(window.1)]).collect();
+        while round.len() < corners {
+            round.insert(0, round[0]);
+        }
+        let like = self.mixed(place);
+        if doubled_area(&like) * doubled_area(&round) < 0.0 {
+            round.reverse();
+        }
+        let n = round.len();
+        if like.len() == n {
+            let off = |by: usize| -> f64 {
+                (0..n).map(|i| (0..2).map(|k| (round[(i + by) % n][k] - like[i][k]).powi(2)).sum::<f64>()).sum()
+            };
+            let by = (0..n).min_by(|a, b| off(*a).total_cmp(&off(*b))).unwrap_or(0);
+            round.rotate_left(by);
+        }
+        round
+    }
+}
+
+/// How much better a pixel fits outside than inside.
+fn fits(feature: &Feature, at: [f64; 2], place: &Place, references: &[Reference; 2], spots: &[(i32, i32, f32)]) -> f32 {
+    let (mut inside, mut outside) = (MOST, MOST);
+    for reference in references {
+        let grown = (place.area / reference.drawn.area).sqrt();
+        let to: [i32; 2] =
+            std::array::from_fn(|k| (reference.drawn.middle[k] + (at[k] - place.middle[k]) / grown).round() as i32);
+        let seen = &reference.seen;
+        for (dx, dy, off) in spots {
+            if *off >= inside && *off >= outside {
+                break;
+            }
+            let (x, y) = (to[0] + dx - seen.x, to[1] + dy - seen.y);
+            if x < 0 || y < 0 || x >= seen.width || y >= seen.height {
+                continue;
+            }
+            let k = (y * seen.width + x) as usize;
+            let best = if reference.inside[k] { &mut inside } else { &mut outside };
+            if *off < *best {
+                let other = &seen.features[k];
+                let apart = (0..6).map(|c| (feature[c] - other[c]).powi(2)).sum::<f32>();
+                *best = best.min(apart / (2.0 * ALIKE * ALIKE) + off);
+            }
+        }
+    }
+    inside - outside
+}
+
+/// Places round one, the nearest first, and what they cost for being so far away, 1 at most: every pixel near by, and
+/// ever fewer on rings farther out.
+fn spots(near: f64) -> Vec<(i32, i32, f32)> {
+    let mut all = std::collections::BTreeSet::new();
+    let close = 4.0f64.min(near).ceil() as i32;
+    all.extend((-close..=close).flat_map(|y| (-close..=close).map(move |x| (x, y))));
+    let mut radius = f64::from(close) + 1.0;
+    while radius <= near {
+        let apart = (radius / 4.0).max(1.5);
+        let count = (std::f64::consts::TAU * radius / apart).ceil();
+        all.extend((0..count as u32).map(|i| {
+            let (sin, cos) = (std::f64::consts::TAU * f64::from(i) / count).sin_cos();
+            ((radius * cos).round() as i32, (radius * sin).round() as i32)
+        }));
+        radius += apart;
+    }
+    let cost = |(x, y): (i32, i32)| (x, y, (f64::from(x * x + y * y) / (near * near).max(1.0)) as f32);
+    let mut all: Vec<(i32, i32, f32)> = all.into_iter().map(cost).filter(|s| s.2 <= 1.0).collect();
+    all.sort_by(|a, b| a.2.total_cmp(&b.2));
+    all
+}
+
+fn reference<'a>(drawn: &'a Drawn, part: &Part) -> Reference<'a> {
+    let seen = seen(part);
+    let window = (seen.x, seen.y, seen.width, seen.height);
+    let inside = cover(&drawn.shape, &window, 0.0).parts.iter().map(|p| *p > 0.5).collect();
+    Reference { drawn, seen, inside }
+}
+
+fn cover(outline: &[[f64; 2]], window: &(i32, i32, i32, i32), feather: f64) -> Coverage {
+    let corners = outline.iter().map(|p| [p[0] - f64::from(window.0), p[1] - f64::from(window.1)]).collect();
+    let shape = SoftShape { corners, feathers: vec![feather; outline.len()] };
+    Coverage::of_shape(window.2 as usize, window.3 as usize, &shape)
+}
+
+fn bounds<'a>(places: impl Iterator<Item = &'a [f64; 2]>) -> ([f64; 2], [f64; 2]) {
+    places.fold(([f64::INFINITY; 2], [f64::NEG_INFINITY; 2]), |(low, high), p| {
+        (std::array::from_fn(|k| low[k].min(p[k])), std::array::from_fn(|k| high[k].max(p[k])))
+    })
+}
+
+/// Colours of pixels and of their surroundings.
+fn seen(part: &Part) -> Seen {
+    let (width, height) = (part.width, part.rgb.len() as i32 / (3 * part.width));
+    let opponent = |p: &[u8]| {
+        let [r, g, b] = [f32::from(p[0]), f32::from(p[1]), f32::from(p[2])];
+        let colour = COLOUR.sqrt();
+        [(r + g + b) / 3f32.sqrt(), colour * (r - b) / 2f32.sqrt(), colour * (r - 2.0 * g + b) / 6f32.sqrt()]
+    };
+    let own: Vec<[f32; 3]> = part.rgb.chunks_exact(3).map(opponent).collect();
+    let features = (0..width * height)
+        .into_par_iter()
+        .map(|k| {
+            let (x, y) = (k % width, k / width);
+            let mut sum = [0.0f32; 3];
+            let mut count = 0.0;
+            for j in (y - ROUND_PX).max(0)..=(y + ROUND_PX).min(height - 1) {
+                for i in (x - ROUND_PX).max(0)..=(x + ROUND_PX).min(width - 1) {
+                    (0..3).for_each(|c| sum[c] += own[(j * width + i) as usize][c]);
+                    count += 1.0;
+                }
+            }
+            let [a, b, c] = own[k as usize];
+            let [d, e, f] = sum.map(|v| ROUND.sqrt() * v / count);
+            [a, b, c, d, e, f]
+        })
+        .collect();
+    Seen { x: part.x, y: part.y, width, height, features }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::contour::agree;
+    use super::*;
+
+    const SIZE: (usize, usize) = (240, 160);
+    const FRAMES: usize = 13;
+
+    /// Somebody on frame `n`: a body that sways, and legs that swing, so that the first and the last frame do not tell of
+    /// those between.
+    fn outline(n: usize, sway: f64) -> Vec<[f64; 2]> {
+        let t = n as f64;
+        let (x, y) = (80.0 + 4.0 * t + sway * (1.1 * t).sin(), 70.0 + sway * (0.8 * t).cos());
+        let swing = 12.0 * (std::f64::consts::PI * t / (FRAMES - 1) as f64).sin();
+        let legs = [[10.0, 20.0], [8.0 + swing, 55.0], [2.0 + swing, 55.0], [0.0, 24.0]];
+        let other = [[-2.0 - swing, 55.0], [-8.0 - swing, 55.0], [-10.0, 20.0]];
+        let top = [[-11.0, -20.0], [-5.0, -24.0], [-5.0, -34.0], [5.0, -34.0], [5.0, -24.0], [11.0, -20.0]];
+        legs.into_iter().chain(other).chain(top).map(|p| [x + p[0], y + p[1]]).collect()
+    }
+
+    fn grain(x: f64, y: f64) -> f64 {
+        14.0 * ((0.9 * x).sin() * (0.7 * y).cos()) + 8.0 * ((0.31 * x + 0.53 * y).sin())
+    }
+
+    /// What a camera sees of it that drifts over a ground.
+    fn picture(n: usize, outline: &[[f64; 2]]) -> Vec<u8> {
+        let body = Coverage::of_shape(SIZE.0, SIZE.1, &SoftShape { corners: outline.to_vec(), feathers: vec![] });
+        let middle = centroid(outline).0;
+        (0..SIZE.0 * SIZE.1)
+            .flat_map(|k| {
+                let (x, y) = ((k % SIZE.0) as f64, (k / SIZE.0) as f64);
+                let ground = grain(x + 2.0 * n as f64, y);
+                let cloth = grain(1.3 * (x - middle[0]), 1.7 * (y - middle[1]));
+                let part = f64::from(body.parts[k]);
+                let mix = |g: f64, c: f64| (g + ground + part * (c + cloth - g - ground)) as u8;
+                [mix(150.0, 60.0), mix(140.0, 70.0), mix(120.0, 110.0)]
+            })
+            .collect()
+    }
+
+    fn told(sway: f64, first: &[[f64; 2]], last: &[[f64; 2]]) -> Vec<Vec<[f64; 2]>> {
+        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
+        let inbetween = Inbetween::new([first, last], [first, last], &drift, SIZE);
+        let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &picture(n, &outline(n, sway)))).collect();
+        inbetween.outlines(&parts, || true).unwrap()
+    }
+
+    #[test]
+    fn who_strides_is_told_on_every_frame_from_two() {
+        let (first, last) = (outline(0, 3.0), outline(FRAMES - 1, 3.0));
+        let all = told(3.0, &first, &last);
+        assert_eq!(all.len(), FRAMES);
+        assert_eq!((&all[0], &all[FRAMES - 1]), (&first, &last), "what was drawn stays");
+        for (n, there) in all.iter().enumerate() {
+            let known = outline(n, 3.0);
+            let straight: Vec<[f64; 2]> = first
+                .iter()
+                .zip(&last)
+                .map(|(a, b)| std::array::from_fn(|k| a[k] + n as f64 / (FRAMES - 1) as f64 * (b[k] - a[k])))
+                .collect();
+            let agreed = agree(there, &known);
+            assert!(agreed > 0.93, "{agreed} on frame {n}");
+            assert!(n != FRAMES / 2 || agree(&straight, &known) < 0.75, "without the picture it would not be known");
+            assert_eq!(there.len(), first.len());
+            assert!(doubled_area(there) * doubled_area(&first) > 0.0);
+        }
+    }
+
+    #[test]
+    fn corners_stay_in_the_order_in_which_they_were_drawn() {
+        let turned = |n: usize| {
+            let mut o = outline(n, 0.0);
+            o.reverse();
+            o.rotate_left(4);
+            o
+        };
+        let (first, last) = (turned(0), turned(FRAMES - 1));
+        for (n, there) in told(0.0, &first, &last).iter().enumerate() {
+            let known = turned(n);
+            assert!(doubled_area(there) * doubled_area(&first) > 0.0);
+            let off = |by: usize| -> f64 {
+                (0..there.len())
+                    .map(|i| {
+                        (there[(i + by) % there.len()][0] - known[i][0])
+                            .hypot(there[(i + by) % there.len()][1] - known[i][1])
+                    })
+                    .sum()
+            };
+            let best = (0..there.len()).min_by(|a, b| off(*a).total_cmp(&off(*b))).unwrap();
+            assert!(off(0) < off(best) + 1e-9 || [1, there.len() - 1].contains(&best), "turned by {best} on frame {n}");
+        }
+    }
+
+    #[test]
+    fn where_it_is_hidden_both_outlines_are_mixed() {
+        let (first, last) = (outline(0, 0.0), outline(FRAMES - 1, 0.0));
+        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
+        let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
+        let nobody = vec![[0.0; 2]; 3];
+        let there = |n: usize| n == 0 || n == FRAMES - 1;
+        let parts: Vec<Part> = (0..FRAMES)
+            .map(|n| {
+                inbetween.part(n, &picture(n, if there(n) { if n == 0 { &first } else { &last } } else { &nobody }))
+            })
+            .collect();
+        let all = inbetween.outlines(&parts, || true).unwrap();
+        let middle = centroid(&all[FRAMES / 2]).0;
+        assert!((middle[0] - 104.0).hypot(middle[1] - centroid(&first).0[1]) < 3.0, "{middle:?}");
+        assert_eq!(inbetween.outlines(&parts[1..], || true), None);
+        let mut left = 5;
+        let stopped = inbetween.outlines(&parts, || {
+            left -= 1;
+            left > 0
+        });
+        assert_eq!(stopped, None);
+    }
+
+    #[test]
+    fn large_shapes_and_pictures_of_any_size_are_looked_at_smaller() {
+        let (w, h) = (1601, 903);
+        let grown = |n: usize| -> Vec<[f64; 2]> {
+            let x = 600.0 + 10.0 * n as f64;
+            vec![[x, 60.0], [x + 500.0, 60.0], [x + 500.0, 840.0], [x, 840.0]]
+        };
+        let rgb = |n: usize| -> Vec<u8> {
+            let o = grown(n);
+            let is_in =
+                |k: usize| o[0][0] < (k % w) as f64 && ((k % w) as f64) < o[1][0] && (60..840).contains(&(k / w));
+            (0..w * h).flat_map(|k| if is_in(k) { [200, 60, 50] } else { [90, 120, 90] }).collect()
+        };
+        let still = vec![|at: [f64; 2]| at; 4];
+        let (first, last) = (grown(0), grown(4));
+        let inbetween = Inbetween::new([&first, &last], [&first, &last], &still, (w, h));
+        let parts: Vec<Part> = (0..5).map(|n| inbetween.part(n, &rgb(n))).collect();
+        assert!(parts.iter().all(|p| p.rgb.len() < w * h), "{}", parts[0].rgb.len());
+        let all = inbetween.outlines(&parts, || true).unwrap();
+        assert!(agree(&all[2], &grown(2)) > 0.99, "{:?}", all[2]);
+    }
+}

@@ -1,0 +1,97 @@
+//! Where the ground round something goes while that something goes its own way.
+
+use super::motion::AffineMotion;
+use super::settings::{TrackError, TrackSettings};
+use super::tracker::Tracker;
+use crate::image::Plane;
+use crate::matte::{Mask, MaskMode, Masks, OutlineKey};
+
+/// How far about it the ground is looked at, and how much of that next to it is left out, of its size.
+const ABOUT: f64 = 0.8;
+const LEFT_OUT: f64 = 0.1;
+/// Points: how many a frame full of them would have, and how far apart they are, px of a picture 1280 wide.
+const DENSITY: f64 = 3000.0;
+const SPACING_PX: f64 = 12.0;
+
+/// Follows the ground round a place that moves, from picture to picture.
+pub struct Surround {
+    tracker: Tracker,
+    places: std::collections::BTreeMap<u32, [f64; 2]>,
+}
+
+impl Surround {
+    /// Begins at a picture with something in it: the corners of the box round it, px, the low ones first.
+    ///
+    /// # Errors
+    /// [`TrackError`] when the picture cannot be tracked.
+    pub fn new(picture: &Plane, about: [[f64; 2]; 2]) -> Result<Self, TrackError> {
+        let settings = TrackSettings {
+            density: DENSITY,
+            spacing_px: SPACING_PX,
+            threshold: 0.01,
+            window_half_px: 7,
+            min_agreement: 0.6,
+            ..TrackSettings::default()
+        };
+        let mut tracker = Tracker::new(settings, round(about))?;
+        tracker.push(picture)?;
+        let places = tracker.places();
+        Ok(Self { tracker, places })
+    }
+
+    /// How the ground moved to the next picture, in which the box is there: a shift, turn and growth that most points agree
+    /// on; none where there are too few.
+    ///
+    /// # Errors
+    /// [`TrackError::Size`] for a picture of another size.
+    pub fn step(&mut self, picture: &Plane, about: [[f64; 2]; 2]) -> Result<AffineMotion, TrackError> {
+        self.tracker.look_inside(round(about));
+        self.tracker.push(picture)?;
+        let now = self.tracker.places();
+        let pairs: Vec<([f64; 2], [f64; 2])> = self
+            .places
+            .iter()
+            .filter_map(|(id, from)| now.get(id).map(|to| (*from, [to[0] - from[0], to[1] - from[1]])))
+            .collect();
+        self.places = now;
+        Ok(AffineMotion::fit_similarity(&pairs).unwrap_or_else(|| AffineMotion::shift(0.0, 0.0)))
+    }
+}
+
+/// Round a box, without what is next to it.
+fn round([low, high]: [[f64; 2]; 2]) -> Masks {
+    let size = (high[0] - low[0]).max(high[1] - low[1]);
+    let frame = |mode, by: f64| {
+        let (x, y) = ([low[0] - by * size, high[0] + by * size], [low[1] - by * size, high[1] + by * size]);
+        let outline = vec![[x[0], y[0]], [x[1], y[0]], [x[1], y[1]], [x[0], y[1]]];
+        Mask::new(mode, vec![OutlineKey { frame: 0, outline }])
+    };
+    Masks { masks: vec![frame(MaskMode::KeepIn, ABOUT), frame(MaskMode::KeepOut, LEFT_OUT)] }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_ground_is_followed_whatever_goes_over_it() {
+        let wave = |x: f64, y: f64| 40.0 * ((x * 0.31).sin() * (y * 0.27).cos() + ((x + 2.0 * y) * 0.13).sin());
+        let at = |t: f64| [150.0 + 4.0 * t, 120.0];
+        let picture = |t: f64| {
+            let [cx, cy] = at(t);
+            Plane::from_fn(400, 260, |x, y| {
+                let (x, y) = (x as f64, y as f64);
+                let on = (x - cx).hypot(y - cy) < 30.0;
+                (128.0 + if on { wave(x - cx, 1.4 * (y - cy)) } else { wave(x + 3.0 * t, y - 2.0 * t) }) as f32
+            })
+        };
+        let about = |t: f64| [at(t).map(|v| v - 30.0), at(t).map(|v| v + 30.0)];
+        let mut ground = Surround::new(&picture(0.0), about(0.0)).unwrap();
+        for n in 1..8 {
+            let t = f64::from(n);
+            let motion = ground.step(&picture(t), about(t)).unwrap();
+            let (dx, dy) = motion.at(at(t)[0], at(t)[1]);
+            assert!((dx + 3.0).hypot(dy - 2.0) < 0.1, "{dx} {dy} on frame {n}");
+        }
+    }
+}
