@@ -1,22 +1,20 @@
 //! What is done over all once everything is in its place.
 
+use crate::bytes::{ByteCube, Dimmed};
 use crate::canvas::Canvas;
-use crate::colour::{byte_of, decode, encode, linear_of};
+use crate::colour::{decode, encode};
 use fennik_core::colour::ColourTable;
 use fennik_core::scene::FinishNow;
 use rayon::prelude::*;
 use std::sync::{Arc, OnceLock};
-
-/// Entries along a side of the cube that stands for a whole finish in a quick look.
-const QUICK: usize = 49;
 
 /// A finish at one time, ready to be applied.
 #[derive(Debug)]
 pub struct Finisher {
     now: FinishNow,
     table: Option<Arc<ColourTable>>,
-    /// All that it does to colours, display values to display values.
-    quick: OnceLock<ColourTable>,
+    /// The same for bytes: what it does to colours, where it does, and to light by where it is.
+    quick: OnceLock<(Option<ByteCube>, Option<Dimmed>)>,
 }
 
 impl Finisher {
@@ -53,16 +51,24 @@ impl Finisher {
         let coloured = !self.now.grade.is_plain() || self.now.table_strength > 0.0;
         match canvas {
             Canvas::Bytes(rgb) => {
-                let quick = coloured.then(|| self.quick.get_or_init(|| self.cube()));
+                let (cube, dim) = self.quick.get_or_init(|| {
+                    let cube = coloured.then(|| self.cube());
+                    (cube, shaped.then(|| Dimmed::of(|away| self.now.fade * self.now.vignette_of(away))))
+                });
+                // Half the square of how far off its middle, of half a side.
+                let off = |i: usize, all: usize| 0.5 * ((2 * i + 1) as f32 / all as f32 - 1.0).powi(2);
+                let columns: Vec<f32> = (0..width).map(|x| off(x, width)).collect();
                 rgb.par_chunks_mut(3 * width).enumerate().for_each(|(y, line)| {
-                    for (x, p) in line.chunks_exact_mut(3).enumerate() {
-                        if let Some(cube) = quick {
-                            let out = cube.look([p[0], p[1], p[2]].map(|v| f32::from(v) / 255.0));
-                            (0..3).for_each(|k| p[k] = (out[k] * 255.0 + 0.5) as u8);
+                    if let Some(cube) = cube {
+                        for p in line.chunks_exact_mut(3) {
+                            p.copy_from_slice(&cube.look([p[0], p[1], p[2]]));
                         }
-                        if shaped {
-                            let part = dimmed(x, y);
-                            p.iter_mut().for_each(|v| *v = byte_of(linear_of(*v) * part));
+                    }
+                    if let Some(dim) = dim {
+                        let row = off(y, height);
+                        for (p, column) in line.chunks_exact_mut(3).zip(&columns) {
+                            let left = dim.at(row + column);
+                            p.iter_mut().for_each(|v| *v = left[usize::from(*v)]);
                         }
                     }
                 });
@@ -85,14 +91,15 @@ impl Finisher {
         });
     }
 
-    fn cube(&self) -> ColourTable {
-        ColourTable::cube_of(QUICK, |c| self.coloured(c.map(decode)).map(|v| encode(v.min(1.0))))
+    fn cube(&self) -> ByteCube {
+        ByteCube::of(|c| self.coloured(c.map(decode)).map(|v| encode(v.min(1.0))))
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::colour::{byte_of, linear_of};
     use fennik_core::scene::Finish;
 
     fn finish(values: &[(&str, f64)]) -> Finisher {

@@ -8,6 +8,7 @@
 
 mod assets;
 mod blend;
+mod bytes;
 mod canvas;
 mod catching;
 pub mod colour;
@@ -28,6 +29,7 @@ mod texture;
 mod tree;
 
 pub use assets::{AssetError, Assets, Model, NoAssets, Rig, Run, Treatment};
+pub use bytes::ByteCube;
 pub use canvas::{Canvas, Fronts};
 pub use finish::Finisher;
 pub use frame::{Drawing, Projected, Quality, composite, composite_on};

@@ -10,7 +10,7 @@ use fennik_core::scene::anim::Numbers;
 use fennik_core::scene::{Asset, HoldoutBy, Insert, InsertKind, ShotDocument};
 use fennik_core::solve::Solution;
 use fennik_render::{
-    Assets, Canvas, Drawing, Finisher, Fronts, LensPass, Projected, Quality, RenderScene, ShapeCache, colour,
+    Assets, ByteCube, Canvas, Drawing, Finisher, Fronts, LensPass, Projected, Quality, RenderScene, ShapeCache, colour,
     composite_on,
 };
 use fennik_store::Store;
@@ -27,13 +27,10 @@ pub struct Composer {
     clip_width: u32,
     /// What the code values of the plate mean; and a quick table from them to display values, where they are none.
     law: PlateLaw,
-    quick_law: Option<ColourTable>,
+    quick_law: Option<ByteCube>,
     /// What is done over all on the frame that was asked for last.
     finisher: Mutex<Option<(u32, Arc<Finisher>)>>,
 }
-
-/// Entries along a side of the table by which a plate is quickly shown.
-const QUICK: usize = 49;
 
 /// The law of a shot's plate: as its file says, or as its document does.
 fn plate_law(store: &Store, shot: &OpenShot, document: &ShotDocument) -> Result<PlateLaw, EngineError> {
@@ -87,7 +84,7 @@ impl Composer {
         };
         let law = plate_law(store, shot, &document)?;
         let shown = |code: [f32; 3]| law.light(code).map(|v| encode(v.clamp(0.0, 1.0)));
-        let quick_law = (!law.is_plain()).then(|| ColourTable::cube_of(QUICK, shown));
+        let quick_law = (!law.is_plain()).then(|| ByteCube::of(shown));
         Ok(Self {
             law,
             quick_law,
@@ -292,8 +289,7 @@ impl Composer {
         if let Some(table) = &self.quick_law {
             // What is drawn on is what is seen.
             rgb.par_chunks_exact_mut(3).for_each(|p| {
-                let shown = table.look([p[0], p[1], p[2]].map(|v| f32::from(v) / 255.0));
-                p.copy_from_slice(&shown.map(|v| (v * 255.0 + 0.5) as u8));
+                p.copy_from_slice(&table.look([p[0], p[1], p[2]]));
             });
         }
         let finisher = self.finisher(frame);

@@ -119,10 +119,13 @@ impl FinishNow {
 
     /// How much of the light is left at a place, px of a picture of a size, by the vignette.
     pub fn vignette_at(&self, at: [f32; 2], size: [f32; 2]) -> f32 {
-        let [strength, from, soft] = self.vignette;
-        // 1 at the corners.
         let off = |k: usize| 2.0 * (at[k] + 0.5) / size[k] - 1.0;
-        let away = off(0).hypot(off(1)) / std::f32::consts::SQRT_2;
+        self.vignette_of(off(0).hypot(off(1)) / std::f32::consts::SQRT_2)
+    }
+
+    /// The same so far off the middle, 1 in the corners.
+    pub fn vignette_of(&self, away: f32) -> f32 {
+        let [strength, from, soft] = self.vignette;
         let part = ((away - from) / soft).clamp(0.0, 1.0);
         (1.0 - strength * part * part * (3.0 - 2.0 * part)).max(0.0)
     }
