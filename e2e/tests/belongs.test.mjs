@@ -295,3 +295,21 @@ test("a value of the finish has keys, and a table and a look are put over it", a
   // What was noted of the broken table and the kept look is as it should be.
   await page.evaluate(() => document.getElementById("notes").replaceChildren());
 });
+
+test("the page says that the plate is looked at, and when it found what it knew before", async () => {
+  await openStation(page, "match");
+  const told = (words) =>
+    page.waitForFunction((words) => document.getElementById("match-chosen")?.textContent.includes(words), words, {
+      timeout: 60_000,
+    });
+  const busy = () => page.getAttribute('[data-act="measure-plate"]', "aria-busy");
+  await page.click('[data-act="measure-plate"]');
+  await told("looking at the plate");
+  assert.equal(await busy(), "true");
+  assert.ok(await page.isDisabled('[data-act="measure-plate"]'), "not twice at once");
+  await told("found, after");
+  assert.match(await page.textContent("#plate-measured"), /grain|edges/);
+  await page.click('[data-act="measure-plate"]');
+  await told("found as it was before");
+  assert.equal(await busy(), "false");
+});

@@ -75,7 +75,14 @@ mod tests {
 
     #[test]
     fn the_ground_is_followed_whatever_goes_over_it() {
-        let wave = |x: f64, y: f64| 40.0 * ((x * 0.31).sin() * (y * 0.27).cos() + ((x + 2.0 * y) * 0.13).sin());
+        // Never the same twice, or a shift by a period would do as well.
+        let lattice = |i: f64, j: f64| ((i * 12.9898 + j * 78.233).sin() * 43758.5453).fract();
+        let wave = |x: f64, y: f64| {
+            let (i, j) = ((x / 6.0).floor(), (y / 6.0).floor());
+            let [u, v] = [x / 6.0 - i, y / 6.0 - j].map(|t| t * t * (3.0 - 2.0 * t));
+            let row = |j: f64| lattice(i, j) + u * (lattice(i + 1.0, j) - lattice(i, j));
+            60.0 * (row(j) + v * (row(j + 1.0) - row(j)))
+        };
         let at = |t: f64| [150.0 + 4.0 * t, 120.0];
         let picture = |t: f64| {
             let [cx, cy] = at(t);
