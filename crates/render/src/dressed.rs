@@ -185,8 +185,13 @@ fn with_change(of: &Material, change: &MaterialChange, assets: &dyn Assets) -> R
         let [r, g, b] = colour.map(linear_of);
         made.base = [r, g, b, of.base[3]];
     }
-    made.metal = change.metal.map_or(made.metal, |v| v as f32);
-    made.rough = change.rough.map_or(made.rough, |v| v as f32);
+    // A number takes the place of what a picture of the file says: what is said to be a mirror is one all over.
+    if let Some(metal) = change.metal {
+        (made.metal, made.metal_map) = (metal as f32, None);
+    }
+    if let Some(rough) = change.rough {
+        (made.rough, made.rough_map) = (rough as f32, None);
+    }
     if let Some(glow) = change.glow {
         made.emission = std::array::from_fn(|k| made.base[k] * glow as f32);
     }
@@ -294,6 +299,18 @@ mod tests {
         fn bytes(&self, _: &AssetName) -> Result<Arc<Vec<u8>>, AssetError> {
             Err(AssetError("no file is asked for".to_owned()))
         }
+    }
+
+    #[test]
+    fn a_number_takes_the_place_of_the_files_picture() {
+        let map = || Some(ChannelMap::new(Map::new(Arc::new(Texture::new(1, 1, &[0, 0, 0, 255]))), 0));
+        let own = Material { metal_map: map(), rough_map: map(), shines: true, ..Material::matt([1.0; 3]) };
+        let change = MaterialChange { metal: Some(1.0), ..MaterialChange::default() };
+        let made = with_change(&own, &change, &Reddening).unwrap();
+        assert!(made.metal == 1.0 && made.metal_map.is_none(), "or it would be as little metal as before");
+        assert!(made.rough_map.is_some(), "of roughness nothing was said");
+        let change = MaterialChange { rough: Some(0.1), ..MaterialChange::default() };
+        assert!(with_change(&own, &change, &Reddening).unwrap().rough_map.is_none());
     }
 
     #[test]

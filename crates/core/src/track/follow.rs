@@ -1,5 +1,6 @@
 //! A mask that follows what it was drawn round.
 
+use super::area::Area;
 use super::motion::AffineMotion;
 use super::settings::{TrackError, TrackSettings};
 use super::tracker::Tracker;
@@ -19,13 +20,17 @@ const LOST: usize = 3;
 /// Part of the points of an anchor that must still be seen.
 const HELD: f64 = 0.5;
 
-/// Carries an outline from frame to frame, forwards or backwards, by the points inside it.
+/// Carries an outline from frame to frame, forwards or backwards, by the points inside it, and where these are too few by
+/// all that is inside.
 ///
 /// Points are counted from an anchor, a frame on which many of them were found together, so that errors do not add up
 /// with every frame.
 pub struct Follower {
     tracker: Tracker,
     outline: Vec<[f64; 2]>,
+    /// The picture that `outline` is of, and its inside since there are too few points.
+    picture: Plane,
+    area: Option<Area>,
     /// The outline on the anchor, and where its points were.
     anchor: (Vec<[f64; 2]>, BTreeMap<u32, [f64; 2]>),
 }
@@ -47,7 +52,7 @@ impl Follower {
         let mut tracker = Tracker::new(settings, inside(&outline, 1.0))?;
         tracker.push(picture)?;
         let anchor = (outline.clone(), tracker.places());
-        Ok(Self { tracker, outline, anchor })
+        Ok(Self { tracker, outline, picture: picture.clone(), area: None, anchor })
     }
 
     /// The outline on the next picture; `None` where nothing inside it can be followed any more.
@@ -55,6 +60,17 @@ impl Follower {
     /// # Errors
     /// [`TrackError::Size`] for a picture of another size.
     pub fn step(&mut self, picture: &Plane) -> Result<Option<Vec<[f64; 2]>>, TrackError> {
+        if self.area.is_none() {
+            if let Some(next) = self.by_points(picture)? {
+                self.picture = picture.clone();
+                return Ok(Some(next));
+            }
+            self.area = Area::new(&self.picture, &self.outline);
+        }
+        Ok(self.area.as_mut().and_then(|area| area.step(picture)))
+    }
+
+    fn by_points(&mut self, picture: &Plane) -> Result<Option<Vec<[f64; 2]>>, TrackError> {
         self.tracker.look_inside(inside(&self.outline, ROOM));
         self.tracker.push(picture)?;
         let now = self.tracker.places();
@@ -181,6 +197,42 @@ mod tests {
         let lost = between(ahead[..2].to_vec(), behind[..2].to_vec(), 5);
         assert_eq!(lost.len(), 2, "in between nothing is known: {lost:?}");
         assert_eq!(between(ahead[..2].to_vec(), behind, 5)[2], at(12.0));
+    }
+
+    #[test]
+    fn a_mast_without_a_corner_is_followed_as_a_whole() {
+        // A plain mast before a plain sky that leans and comes nearer, with a soft edge.
+        let there = |n: u32| {
+            let t = f64::from(n);
+            let (foot, lean, half) = ([100.0 + 2.6 * t, 180.0 - 0.4 * t], 0.04 + 0.004 * t, 5.0 + 0.06 * t);
+            (foot, lean, half)
+        };
+        let picture = |n: u32| {
+            let (foot, lean, half) = there(n);
+            Plane::from_fn(300, 200, |x, y| {
+                let across = (x as f64 - foot[0] - lean * (foot[1] - y as f64)).abs();
+                let part = (half + 0.7 - across).clamp(0.0, 1.4) / 1.4;
+                (160.0 - 90.0 * part) as f32
+            })
+        };
+        let outline = |n: u32| -> Vec<[f64; 2]> {
+            let (foot, lean, half) = there(n);
+            let at = |y: f64, side: f64| [foot[0] + lean * (foot[1] - y) + side * half, y];
+            vec![at(30.0, -1.0), at(30.0, 1.0), at(170.0, 1.0), at(170.0, -1.0)]
+        };
+        let mut follower = Follower::new(&picture(0), outline(0)).unwrap();
+        for n in 1..20 {
+            let found = follower.step(&picture(n)).unwrap().expect("it is still there");
+            // Along itself nothing tells.
+            let off = found.iter().map(|c| {
+                let (foot, lean, half) = there(n);
+                ((c[0] - foot[0] - lean * (foot[1] - c[1])).abs() - half).abs()
+            });
+            let worst = off.fold(0.0, f64::max);
+            assert!(worst < 0.8, "{worst} px on frame {n}");
+        }
+        let covered = Plane::from_fn(300, 200, |x, y| ((x * 7 + y * 13) % 50) as f32 + 60.0);
+        assert_eq!(follower.step(&covered).unwrap(), None, "something else is there");
     }
 
     #[test]

@@ -9,6 +9,7 @@
 
 mod active_track;
 mod align;
+mod area;
 mod backward;
 mod blank_interval;
 mod clusters;

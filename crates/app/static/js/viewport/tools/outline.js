@@ -9,6 +9,8 @@ export class OutlineTool {
   /** @param {import("../viewport.js").Viewport} viewport */
   constructor(viewport) {
     this.viewport = viewport;
+    /** Whether what was drawn is on its way; a further click on its first corner is the same wish. */
+    this.closing = false;
   }
 
   /** The corners so far, full-resolution px. @returns {number[][]} */
@@ -19,6 +21,7 @@ export class OutlineTool {
 
   /** One corner more; the first one closes it. @param {number[]} at */
   down(at) {
+    if (this.closing) return;
     const { viewport } = this,
       corners = this.corners(),
       first = corners.length ? viewport.toStage(corners[0]) : null;
@@ -37,6 +40,7 @@ export class OutlineTool {
 
   /** Twice on a place closes it there; the second of the two clicks set no corner of its own. */
   twice() {
+    if (this.closing) return;
     this.corners().pop();
     return this.close();
   }
@@ -44,7 +48,7 @@ export class OutlineTool {
   async close() {
     const { model } = this.viewport,
       { tool, frame } = model;
-    if (tool.kind !== "outline" || tool.corners.length < 3) return;
+    if (this.closing || tool.kind !== "outline" || tool.corners.length < 3) return;
     const keys = [{ frame, outline: tool.corners }];
     const holds = tool.mode === "holdout";
     const mask = {
@@ -58,7 +62,11 @@ export class OutlineTool {
       span: null,
       ...(holds ? { feather_px: 2 } : {}),
     };
-    if (!(await model.edit({ edit: holds ? "draw-holdout" : "add-mask", mask }))) return;
+    this.closing = true;
+    const done = await model.edit({ edit: holds ? "draw-holdout" : "add-mask", mask }).finally(() => {
+      this.closing = false;
+    });
+    if (!done) return;
     model.putAway();
     model.chooseNewest(holds ? "holdout" : "mask");
   }
