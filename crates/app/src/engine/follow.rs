@@ -33,6 +33,9 @@ pub struct Route<'a> {
     pub smooth: &'a [bool],
 }
 
+/// Outlines of frames that follow one another.
+type Run = Vec<Vec<[f64; 2]>>;
+
 /// Steps that are counted of each frame: carried there; carried back, looked at, and told twice where both ends are known.
 const CARRIED_ONCE: u32 = 1;
 const ALL_STEPS: u32 = 5;
@@ -102,7 +105,7 @@ impl Stretch<'_> {
         &self,
         outline: &[[f64; 2]],
         step: &mut dyn FnMut(usize, &Plane) -> Result<(), EngineError>,
-    ) -> Result<Vec<Vec<[f64; 2]>>, EngineError> {
+    ) -> Result<Run, EngineError> {
         let (mut follower, mut found, mut lost) = (None::<Follower>, vec![outline.to_vec()], false);
         let mut n = 0;
         let mut take = |plane: &Plane| {
@@ -134,7 +137,7 @@ impl Stretch<'_> {
         last: &[[f64; 2]],
         smooth: &[bool],
         step: &mut dyn FnMut() -> Result<(), EngineError>,
-    ) -> Result<(Vec<Vec<[f64; 2]>>, bool), EngineError> {
+    ) -> Result<(Run, bool), EngineError> {
         let frames = self.frames.0.abs_diff(self.frames.1) as usize + 1;
         let mut ground = None::<Surround>;
         let mut motions = Vec::new();
@@ -171,7 +174,7 @@ impl Stretch<'_> {
         drawn: &Drawn,
         motions: &[AffineMotion],
         step: &mut dyn FnMut() -> Result<(), EngineError>,
-    ) -> Result<Vec<Vec<[f64; 2]>>, EngineError> {
+    ) -> Result<Run, EngineError> {
         let goes = |motion: &AffineMotion| {
             let motion = *motion;
             move |at: [f64; 2]| {

@@ -41,14 +41,7 @@ impl Follower {
     /// # Errors
     /// [`TrackError`] when the picture cannot be tracked.
     pub fn new(picture: &Plane, outline: Vec<[f64; 2]>) -> Result<Self, TrackError> {
-        let settings = TrackSettings {
-            density: DENSITY,
-            spacing_px: SPACING_PX,
-            threshold: 0.01,
-            window_half_px: 7,
-            min_agreement: 0.6,
-            ..TrackSettings::default()
-        };
+        let settings = within_an_area(DENSITY, SPACING_PX);
         let mut tracker = Tracker::new(settings, inside(&outline, 1.0))?;
         tracker.push(picture)?;
         let anchor = (outline.clone(), tracker.places());
@@ -117,6 +110,18 @@ pub fn between(ahead: Vec<Vec<[f64; 2]>>, behind: Vec<Vec<[f64; 2]>>, frames: us
             (None, None) => None,
         })
         .collect()
+}
+
+/// How points are looked for and followed where only a part of the picture counts: weaker corners will do.
+pub(super) fn within_an_area(density: f64, spacing_px: f64) -> TrackSettings {
+    TrackSettings {
+        density,
+        spacing_px,
+        threshold: 0.01,
+        window_half_px: 7,
+        min_agreement: 0.6,
+        ..TrackSettings::default()
+    }
 }
 
 /// A shift, turn and growth that most of the pairs agree on.

@@ -1,7 +1,8 @@
 //! Where the ground round something goes while that something goes its own way.
 
+use super::follow::within_an_area;
 use super::motion::AffineMotion;
-use super::settings::{TrackError, TrackSettings};
+use super::settings::TrackError;
 use super::tracker::Tracker;
 use crate::image::Plane;
 use crate::matte::{Mask, MaskMode, Masks, OutlineKey};
@@ -25,14 +26,7 @@ impl Surround {
     /// # Errors
     /// [`TrackError`] when the picture cannot be tracked.
     pub fn new(picture: &Plane, about: [[f64; 2]; 2]) -> Result<Self, TrackError> {
-        let settings = TrackSettings {
-            density: DENSITY,
-            spacing_px: SPACING_PX,
-            threshold: 0.01,
-            window_half_px: 7,
-            min_agreement: 0.6,
-            ..TrackSettings::default()
-        };
+        let settings = within_an_area(DENSITY, SPACING_PX);
         let mut tracker = Tracker::new(settings, round(about))?;
         tracker.push(picture)?;
         let places = tracker.places();
