@@ -1,7 +1,7 @@
 //! What is done to display bytes, looked up: quick, and good to a few steps.
 
 use crate::colour::{byte_of, linear_of};
-use rayon::prelude::*;
+use fennik_core::colour::ColourTable;
 
 /// Entries along a side of a cube: five bytes lie from one to the next.
 const ENTRIES: usize = 52;
@@ -20,13 +20,11 @@ pub struct ByteCube {
 impl ByteCube {
     /// Of a law.
     pub fn of(law: impl Fn([f32; 3]) -> [f32; 3] + Sync) -> Self {
-        let entry = |i: usize| {
-            let at = [i % ENTRIES, i / ENTRIES % ENTRIES, i / (ENTRIES * ENTRIES)];
-            let [r, g, b] = law(at.map(|k| k as f32 / (ENTRIES - 1) as f32))
-                .map(|v| (v.clamp(0.0, 1.0) * 255.0 * FINE as f32).round() as i16);
+        let whole = |[r, g, b]: [f32; 3]| {
+            let [r, g, b] = [r, g, b].map(|v| (v.clamp(0.0, 1.0) * 255.0 * FINE as f32).round() as i16);
             [r, g, b, 0]
         };
-        Self { entries: (0..ENTRIES.pow(3)).into_par_iter().map(entry).collect() }
+        Self { entries: ColourTable::cube_of(ENTRIES, law).entries().iter().copied().map(whole).collect() }
     }
 
     /// What it makes of a colour.

@@ -3,7 +3,7 @@
 use super::EngineError;
 use super::analyse::{backwards, forwards};
 use fennik_core::image::{PictureSettings, Plane};
-use fennik_core::matte::{Inbetween, Outline, OutlineKey, Part, agree};
+use fennik_core::matte::{Inbetween, Outline, OutlineKey, Part, agree, bounds};
 use fennik_core::track::{AffineMotion, Follower, Surround, between};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 
@@ -96,6 +96,10 @@ impl Stretch<'_> {
         (from.min(to), from.max(to) + 1)
     }
 
+    fn picture(&self) -> (usize, usize) {
+        (self.clip.width as usize, self.clip.height as usize)
+    }
+
     fn reversed(self) -> Self {
         Self { frames: (self.frames.1, self.frames.0), ..self }
     }
@@ -143,7 +147,7 @@ impl Stretch<'_> {
         let mut motions = Vec::new();
         let about = |n: usize| {
             let t = n as f64 / (frames - 1).max(1) as f64;
-            let (a, b) = (box_of(first), box_of(last));
+            let (a, b) = (bounds(first), bounds(last));
             std::array::from_fn(|i| std::array::from_fn(|k| a[i][k] + t * (b[i][k] - a[i][k])))
         };
         let ahead = self.carried(first, &mut |n, plane| {
@@ -160,7 +164,8 @@ impl Stretch<'_> {
             Outline { smooth: smooth.to_vec(), ..Outline::new(keys) }.shape_at(0)
         };
         let comes_out = |run: &[Vec<[f64; 2]>], known: &[[f64; 2]]| {
-            run.len() == frames && run.last().is_some_and(|there| agree(&shape(there), &shape(known)) >= CARRIED)
+            run.len() == frames
+                && run.last().is_some_and(|there| agree(&shape(there), &shape(known), self.picture()) >= CARRIED)
         };
         if (comes_out(&ahead, last) && comes_out(&behind, first)) || motions.len() + 1 < frames {
             return Ok((between(ahead, behind, frames), false));
@@ -175,25 +180,17 @@ impl Stretch<'_> {
         motions: &[AffineMotion],
         step: &mut dyn FnMut() -> Result<(), EngineError>,
     ) -> Result<Run, EngineError> {
-        let goes = |motion: &AffineMotion| {
-            let motion = *motion;
-            move |at: [f64; 2]| {
-                let (dx, dy) = motion.at(at[0], at[1]);
-                [at[0] + dx, at[1] + dy]
-            }
-        };
-        let goes: Vec<_> = motions.iter().map(goes).collect();
-        let size = (self.clip.width as usize, self.clip.height as usize);
+        let goes: Vec<_> = motions.iter().map(|motion| move |at: [f64; 2]| motion.moved(at)).collect();
         let [first, last] = &drawn.shapes;
-        let inbetween = Inbetween::new([first, last], drawn.corners, &goes, size);
+        let inbetween = Inbetween::new([first, last], drawn.corners, &goes, self.picture());
         let count = motions.len() + 1;
         let mut parts: Vec<Part> = Vec::with_capacity(count);
         let mut reader = FrameReader::open(self.clip, Some(self.range()), PixelKind::Rgb)?;
         let reverse = self.frames.0 > self.frames.1;
-        while let Some(rgb) = reader.next_frame()? {
+        for read in 0..count {
+            let Some(rgb) = reader.next_frame()? else { break };
             step()?;
-            let n = if reverse { count - 1 - parts.len().min(count - 1) } else { parts.len().min(count - 1) };
-            parts.push(inbetween.part(n, rgb));
+            parts.push(inbetween.part(if reverse { count - 1 - read } else { read }, rgb));
         }
         if reverse {
             parts.reverse();
@@ -212,11 +209,4 @@ impl Stretch<'_> {
 struct Drawn<'a> {
     corners: [&'a [[f64; 2]]; 2],
     shapes: [Vec<[f64; 2]>; 2],
-}
-
-/// The low and the high corner of the box round an outline.
-fn box_of(outline: &[[f64; 2]]) -> [[f64; 2]; 2] {
-    let end =
-        |from: f64, pick: fn(f64, f64) -> f64| std::array::from_fn(|k| outline.iter().map(|c| c[k]).fold(from, pick));
-    [end(f64::INFINITY, f64::min), end(f64::NEG_INFINITY, f64::max)]
 }

@@ -181,7 +181,7 @@ fn variety(own: &[[f32; 3]], other: &[[f32; 3]]) -> (f64, f64) {
 
 /// Ground as it is mostly seen in daylight: its tones about a middle one, hardly coloured.
 fn common_ground() -> Vec<[f32; 3]> {
-    let tone = |k: usize| 0.66 + 0.30 * ((k as f32 + 0.5) / GROUND as f32 - 0.5) * 1.6;
+    let tone = |k: usize| 0.66 + 0.48 * ((k as f32 + 0.5) / GROUND as f32 - 0.5);
     (0..GROUND)
         .map(|k| {
             let hue = (137.5 * k as f32).to_radians();

@@ -129,6 +129,11 @@ impl ColourTable {
         (self.shape, self.size)
     }
 
+    /// What it makes of the colours of its entries; of a cube, red goes first.
+    pub fn entries(&self) -> &[[f32; 3]] {
+        &self.entries
+    }
+
     /// What it makes of a colour; beyond its range the nearest end counts.
     pub fn look(&self, colour: [f32; 3]) -> [f32; 3] {
         let last = (self.size - 1) as f32;

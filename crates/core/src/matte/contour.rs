@@ -1,6 +1,6 @@
 //! From what is covered to an outline round it.
 
-use super::coverage::{Coverage, SoftShape};
+use super::coverage::{Coverage, Window, bounds};
 
 /// Twice the area inside an outline; above zero where it runs from x towards y.
 pub fn doubled_area(outline: &[[f64; 2]]) -> f64 {
@@ -120,18 +120,10 @@ pub fn agreement(a: &Coverage, b: &Coverage) -> f64 {
     f64::from(both) / f64::from(any.max(1))
 }
 
-/// Intersection over union of what lies inside two outlines, by the pixels whose middles they cover.
-pub fn agree(a: &[[f64; 2]], b: &[[f64; 2]]) -> f64 {
-    let end = |from: f64, pick: fn(f64, f64) -> f64| -> [f64; 2] {
-        std::array::from_fn(|k| a.iter().chain(b).map(|c| c[k]).fold(from, pick))
-    };
-    let (low, high) = (end(f64::INFINITY, f64::min).map(f64::floor), end(f64::NEG_INFINITY, f64::max));
-    let [width, height] = std::array::from_fn(|k| (high[k] - low[k]).clamp(0.0, 32_000.0) as usize + 2);
-    let cover = |outline: &[[f64; 2]]| {
-        let corners = outline.iter().map(|c| [c[0] - low[0], c[1] - low[1]]).collect();
-        Coverage::of_shape(width, height, &SoftShape { corners, feathers: Vec::new() })
-    };
-    agreement(&cover(a), &cover(b))
+/// Intersection over union of what lies inside two outlines, by the pixels of a picture of a size whose middles they cover.
+pub fn agree(a: &[[f64; 2]], b: &[[f64; 2]], picture: (usize, usize)) -> f64 {
+    let window = Window::about(bounds(a.iter().chain(b)), 0.0).within(picture);
+    agreement(&Coverage::of_outline(a, &window, 0.0), &Coverage::of_outline(b, &window, 0.0))
 }
 
 #[cfg(test)]
@@ -161,7 +153,8 @@ mod tests {
             let inside = |k: usize| ((k % 32) as f64 - cx).hypot((k / 32) as f64 - cy) < r;
             let parts: Vec<f32> = (0..32 * 32).map(|k| if inside(k) { 1.0 } else { 0.0 }).collect();
             let disc = Coverage { width: 32, height: 32, parts };
-            let again = |corners| Coverage::of_shape(32, 32, &super::super::SoftShape { corners, feathers: vec![] });
+            let whole = Window { left: 0, top: 0, width: 32, height: 32 };
+            let again = |corners: Vec<[f64; 2]>| Coverage::of_outline(&corners, &whole, 0.0);
             let round = contour(&disc);
             prop_assert!(agreement(&again(round.clone()), &disc) > 0.999);
             let few = simplified(round.clone(), 16);

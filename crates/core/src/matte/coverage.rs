@@ -83,7 +83,7 @@ impl Coverage {
         // Signed parts of a feather from the nearest edge; beyond half a feather nothing is known, and nothing need be.
         let mut near: Vec<(f32, f32)> = Vec::new();
         let most = (0..n).map(feather).fold(0.0, f64::max) * 0.5;
-        let (low, high) = bounds(&shape.corners);
+        let [low, high] = bounds(&shape.corners);
         let span = |low: f64, high: f64, end: usize| {
             let from = (low - most - 1.0).floor().clamp(0.0, end as f64) as usize;
             from..((high + most + 2.0).ceil().clamp(from as f64, end as f64) as usize)
@@ -125,10 +125,17 @@ impl Coverage {
         made
     }
 
+    /// What an outline covers of a window of its picture; its edge fades over `feather` px.
+    pub fn of_outline(outline: &[[f64; 2]], window: &Window, feather: f64) -> Self {
+        let corners = outline.iter().map(|c| window.own(*c)).collect();
+        let shape = SoftShape { corners, feathers: vec![feather; outline.len()] };
+        Self::of_shape(window.width, window.height, &shape)
+    }
+
     /// Fills what lies inside of corners (even-odd rule), by the middles of pixels.
     fn fill(&mut self, corners: &[[f64; 2]]) {
         let n = corners.len();
-        let (low, high) = bounds(corners);
+        let [low, high] = bounds(corners);
         let first = low[1].ceil().clamp(0.0, self.height as f64) as usize;
         let last = (high[1].floor() + 1.0).clamp(first as f64, self.height as f64) as usize;
         let mut crossings = Vec::new();
@@ -172,10 +179,60 @@ impl Coverage {
     }
 }
 
-fn bounds(corners: &[[f64; 2]]) -> ([f64; 2], [f64; 2]) {
-    let end =
-        |start: f64, pick: fn(f64, f64) -> f64| std::array::from_fn(|x| corners.iter().map(|p| p[x]).fold(start, pick));
-    (end(f64::INFINITY, f64::min), end(f64::NEG_INFINITY, f64::max))
+/// The low and the high corner of the box round places.
+pub fn bounds<'a>(places: impl IntoIterator<Item = &'a [f64; 2]>) -> [[f64; 2]; 2] {
+    places.into_iter().fold([[f64::INFINITY; 2], [f64::NEG_INFINITY; 2]], |[low, high], p| {
+        [std::array::from_fn(|k| low[k].min(p[k])), std::array::from_fn(|k| high[k].max(p[k]))]
+    })
+}
+
+/// Whole columns and rows of a picture.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Window {
+    /// The first column.
+    pub left: i32,
+    /// The first row.
+    pub top: i32,
+    /// Columns.
+    pub width: usize,
+    /// Rows.
+    pub height: usize,
+}
+
+impl Window {
+    /// Round a box with so much room about it, px.
+    pub fn about([low, high]: [[f64; 2]; 2], room: f64) -> Self {
+        let [from, to] = [low.map(|v| (v - room).floor() as i32), high.map(|v| (v + room).ceil() as i32)];
+        let [width, height] = [0, 1].map(|k| (to[k] - from[k] + 1).max(0) as usize);
+        Self { left: from[0], top: from[1], width, height }
+    }
+
+    /// What of it lies in a picture, one pixel at least.
+    #[must_use]
+    pub fn within(self, (width, height): (usize, usize)) -> Self {
+        let cut = |from: i32, count: usize, most: usize| {
+            let end = |v: i32| v.clamp(0, most as i32 - 1);
+            let (first, last) = (end(from), end(from + count as i32 - 1));
+            (first, (last - first + 1) as usize)
+        };
+        let ((left, width), (top, height)) = (cut(self.left, self.width, width), cut(self.top, self.height, height));
+        Self { left, top, width, height }
+    }
+
+    /// Column and row, of the picture, of its pixel `k`, row by row.
+    pub fn place(&self, k: usize) -> [i32; 2] {
+        [self.left + (k % self.width) as i32, self.top + (k / self.width) as i32]
+    }
+
+    /// A place of the picture in it.
+    pub fn own(&self, at: [f64; 2]) -> [f64; 2] {
+        [at[0] - f64::from(self.left), at[1] - f64::from(self.top)]
+    }
+
+    /// A place in it, of the picture.
+    pub fn of_picture(&self, own: [f64; 2]) -> [f64; 2] {
+        [own[0] + f64::from(self.left), own[1] + f64::from(self.top)]
+    }
 }
 
 impl SoftShape {

@@ -7,7 +7,7 @@
 //! ([`super::minimal_cut::minimal_cut`]).
 
 use super::contour::{agreement, centroid, contour, doubled_area, largest, simplified};
-use super::coverage::{Coverage, SoftShape};
+use super::coverage::{Coverage, Window, bounds};
 use super::minimal_cut::minimal_cut;
 use rayon::prelude::*;
 
@@ -39,9 +39,7 @@ const HELD_BYTES: f64 = 256e6;
 
 /// Part of a frame, as it was and smaller: red, green and blue of 255, row by row.
 pub struct Part {
-    x: i32,
-    y: i32,
-    width: i32,
+    window: Window,
     rgb: Vec<u8>,
 }
 
@@ -52,8 +50,8 @@ pub struct Inbetween {
     places: Vec<Place>,
     /// Columns of the whole picture, and its size as it is looked at: so many pixels each way to one.
     columns: usize,
-    picture: (i32, i32),
-    smaller: i32,
+    picture: (usize, usize),
+    smaller: usize,
     size: f64,
 }
 
@@ -86,18 +84,16 @@ type Feature = [f32; 6];
 
 /// Pixels of a part with their colours.
 struct Seen {
-    x: i32,
-    y: i32,
-    width: i32,
-    height: i32,
+    window: Window,
     features: Vec<Feature>,
 }
 
 impl Seen {
-    fn at(&self, x: i32, y: i32) -> Option<&Feature> {
-        let (i, j) = (x - self.x, y - self.y);
-        let within = i >= 0 && j >= 0 && i < self.width && j < self.height;
-        within.then(|| &self.features[(j * self.width + i) as usize])
+    /// Which of its pixels lies there.
+    fn at(&self, x: i32, y: i32) -> Option<usize> {
+        let Window { left, top, width, height } = self.window;
+        let (i, j) = (usize::try_from(x - left).ok()?, usize::try_from(y - top).ok()?);
+        (i < width && j < height).then_some(j * width + i)
     }
 }
 
@@ -118,7 +114,7 @@ impl Inbetween {
         picture: (usize, usize),
     ) -> Self {
         let span = |o: &[[f64; 2]]| {
-            let (low, high) = bounds(o.iter());
+            let [low, high] = bounds(o);
             (high[0] - low[0]).max(high[1] - low[1])
         };
         let across = span(first).max(span(last));
@@ -145,27 +141,25 @@ impl Inbetween {
             Place { t, middle, area: first.area + t * (last.area - first.area) }
         };
         let places = ahead.iter().enumerate().map(place).collect();
-        let smaller_by = smaller as i32;
-        let (columns, picture) = (picture.0, (picture.0 as i32 / smaller_by, picture.1 as i32 / smaller_by));
-        Self { first, last, places, columns, picture, smaller: smaller_by, size: across / smaller }
+        let size = across / smaller;
+        let smaller = smaller as usize;
+        let less = (picture.0 / smaller, picture.1 / smaller);
+        Self { first, last, places, columns: picture.0, picture: less, smaller, size }
     }
 
     /// What is needed of a frame, counted from the first outline, of a whole picture: red, green and blue, row by row.
     pub fn part(&self, frame: usize, rgb: &[u8]) -> Part {
-        let [a, b] = self.placed(&self.places[frame]);
-        let (left, top, width, height) = self.window(a.iter().chain(&b), REACH + NEAR);
+        let window = self.window(&self.places[frame], REACH + NEAR);
         let s = self.smaller;
-        let mut small = Vec::with_capacity((3 * width * height) as usize);
-        for (y, x) in (0..height).flat_map(|y| (0..width).map(move |x| (top + y, left + x))) {
+        let mut small = Vec::with_capacity(3 * window.width * window.height);
+        for [x, y] in (0..window.width * window.height).map(|k| window.place(k).map(|v| v as usize * s)) {
             for c in 0..3 {
-                let at = |i: i32, j: i32| {
-                    u32::from(rgb[3 * ((y * s + j) as usize * self.columns + (x * s + i) as usize) + c])
-                };
-                let sum: u32 = (0..s).flat_map(|j| (0..s).map(move |i| (i, j))).map(|(i, j)| at(i, j)).sum();
-                small.push(((sum + (s * s / 2) as u32) / (s * s) as u32) as u8);
+                let at = |i: usize, j: usize| usize::from(rgb[3 * ((y + j) * self.columns + x + i) + c]);
+                let sum: usize = (0..s).flat_map(|j| (0..s).map(move |i| (i, j))).map(|(i, j)| at(i, j)).sum();
+                small.push(((sum + s * s / 2) / (s * s)) as u8);
             }
         }
-        Part { x: left, y: top, width, rgb: small }
+        Part { window, rgb: small }
     }
 
     /// The outline on every frame, the drawn ones as they were. `go_on` is asked twice about every
@@ -185,7 +179,10 @@ impl Inbetween {
             }
             let place = self.places[n];
             let cut = self.cut(&place, &seen(&parts[n]), &references, &spots, DRAWN);
-            let moved = cut.map(|(window, part)| (window, self.measured(place.t, &window, &part), part));
+            let moved = cut.map(|(window, part)| {
+                let (middle, area) = centroid(&round(&window, &part));
+                (window, Place { middle, area, ..place }, part)
+            });
             let moved = moved.filter(|(_, now, _)| AREA.contains(&(now.area / place.area)));
             if let Some((window, now, part)) = &moved {
                 like.push(agreement(part, &self.drawn(now, window, 0.0)));
@@ -202,8 +199,9 @@ impl Inbetween {
             }
             let cut = self.cut(&place, &seen(&parts[n]), &references, &spots, (same * SAME.0, SAME.1));
             let told = cut.and_then(|(window, part)| {
-                let now = self.measured(place.t, &window, &part);
-                AREA.contains(&(now.area / self.places[n].area)).then(|| self.outlined(&place, &window, &part))
+                let round = round(&window, &part);
+                let area = centroid(&round).1;
+                AREA.contains(&(area / self.places[n].area)).then(|| self.in_order(&place, round))
             });
             outlines.push(self.full(told.unwrap_or_else(|| self.mixed(&self.places[n]))));
         }
@@ -215,7 +213,7 @@ impl Inbetween {
 
     /// Back to px of the picture.
     fn full(&self, outline: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
-        let s = f64::from(self.smaller);
+        let s = self.smaller as f64;
         outline.into_iter().map(|p| p.map(|v| (v + 0.5) * s - 0.5)).collect()
     }
 
@@ -233,20 +231,16 @@ impl Inbetween {
         a.iter().zip(&b).map(|(p, q)| std::array::from_fn(|k| p[k] + place.t * (q[k] - p[k]))).collect()
     }
 
-    /// Round places with so much of the size about them: left, top, width and height, within the picture.
-    fn window<'a>(&self, places: impl Iterator<Item = &'a [f64; 2]>, room: f64) -> (i32, i32, i32, i32) {
-        let (low, high) = bounds(places);
-        let room = room * self.size;
-        let end = |v: f64, most: i32| (v as i32).clamp(0, most - 1);
-        let (left, top) = (end((low[0] - room).floor(), self.picture.0), end((low[1] - room).floor(), self.picture.1));
-        let (right, under) =
-            (end((high[0] + room).ceil(), self.picture.0), end((high[1] + room).ceil(), self.picture.1));
-        (left, top, right - left + 1, under - top + 1)
+    /// Round both drawn shapes where the shape is, with so much of the size about them.
+    fn window(&self, place: &Place, room: f64) -> Window {
+        let [a, b] = self.placed(place);
+        Window::about(bounds(a.iter().chain(&b)), room * self.size).within(self.picture)
     }
 
     /// What the drawn shapes cover of a window; their edges fade over so much of the size.
-    fn drawn(&self, place: &Place, window: &(i32, i32, i32, i32), fade: f64) -> Coverage {
-        let [mut first, last] = self.placed(place).map(|outline| cover(&outline, window, 2.0 * fade * self.size));
+    fn drawn(&self, place: &Place, window: &Window, fade: f64) -> Coverage {
+        let fade = 2.0 * fade * self.size;
+        let [mut first, last] = self.placed(place).map(|outline| Coverage::of_outline(&outline, window, fade));
         for (a, b) in first.parts.iter_mut().zip(&last.parts) {
             *a += place.t as f32 * (b - *a);
         }
@@ -262,44 +256,32 @@ impl Inbetween {
         references: &[Reference; 2],
         spots: &[(i32, i32, f32)],
         (strength, fade): (f32, f64),
-    ) -> Option<((i32, i32, i32, i32), Coverage)> {
-        let [a, b] = self.placed(place);
-        let window = self.window(a.iter().chain(&b), REACH);
-        let (left, top, width, height) = window;
+    ) -> Option<(Window, Coverage)> {
+        let window = self.window(place, REACH);
         let drawn = self.drawn(place, &window, fade);
-        let at = |k: usize| (left + k as i32 % width, top + k as i32 / width);
-        let own: Vec<f32> = (0..(width * height) as usize)
+        let feature = |k: usize| {
+            let [x, y] = window.place(k);
+            Some(&seen.features[seen.at(x, y)?])
+        };
+        let count = window.width * window.height;
+        let own: Vec<f32> = (0..count)
             .into_par_iter()
             .map(|k| {
-                let (x, y) = at(k);
-                let Some(feature) = seen.at(x, y) else { return MOST };
-                fits(feature, [f64::from(x), f64::from(y)], place, references, spots)
-                    + strength * (1.0 - 2.0 * drawn.parts[k])
+                let Some(feature) = feature(k) else { return MOST };
+                let at = window.place(k).map(f64::from);
+                fits(feature, at, place, references, spots) + strength * (1.0 - 2.0 * drawn.parts[k])
             })
             .collect();
-        let colours: Vec<[f32; 3]> = (0..own.len())
-            .map(|k| {
-                let (x, y) = at(k);
-                seen.at(x, y).map_or([0.0; 3], |f| [f[0], f[1], f[2]])
-            })
-            .collect();
-        let parts = minimal_cut(&own, &colours, width as usize, SMOOTH);
-        let whole = largest(&Coverage { width: width as usize, height: height as usize, parts })?;
+        let colours: Vec<[f32; 3]> = (0..count).map(|k| feature(k).map_or([0.0; 3], |f| [f[0], f[1], f[2]])).collect();
+        let parts = minimal_cut(&own, &colours, window.width, SMOOTH);
+        let whole = largest(&Coverage { width: window.width, height: window.height, parts })?;
         Some((window, whole))
     }
 
-    /// Where a shape is that was seen.
-    fn measured(&self, t: f64, window: &(i32, i32, i32, i32), part: &Coverage) -> Place {
-        let (middle, area) = centroid(&contour(part));
-        Place { t, middle: [middle[0] + f64::from(window.0), middle[1] + f64::from(window.1)], area }
-    }
-
-    /// Round a shape that was seen, with as many corners as asked, in the order in which they were drawn.
-    fn outlined(&self, place: &Place, window: &(i32, i32, i32, i32), part: &Coverage) -> Vec<[f64; 2]> {
+    /// With as many corners as were drawn, in the order in which they were.
+    fn in_order(&self, place: &Place, round: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
         let corners = self.first.corners.len();
-        let round = simplified(contour(part), corners);
-        let mut round: Vec<[f64; 2]> =
-            round.into_iter().map(|p| [p[0] + f64::from(window.0), p[1] + f64::from(window.1)]).collect();
+        let mut round = simplified(round, corners);
         while round.len() < corners {
             round.insert(0, round[0]);
         }
@@ -331,11 +313,7 @@ fn fits(feature: &Feature, at: [f64; 2], place: &Place, references: &[Reference;
             if *off >= inside && *off >= outside {
                 break;
             }
-            let (x, y) = (to[0] + dx - seen.x, to[1] + dy - seen.y);
-            if x < 0 || y < 0 || x >= seen.width || y >= seen.height {
-                continue;
-            }
-            let k = (y * seen.width + x) as usize;
+            let Some(k) = seen.at(to[0] + dx, to[1] + dy) else { continue };
             let best = if reference.inside[k] { &mut inside } else { &mut outside };
             if *off < *best {
                 let other = &seen.features[k];
@@ -371,26 +349,18 @@ fn spots(near: f64) -> Vec<(i32, i32, f32)> {
 
 fn reference<'a>(drawn: &'a Drawn, part: &Part) -> Reference<'a> {
     let seen = seen(part);
-    let window = (seen.x, seen.y, seen.width, seen.height);
-    let inside = cover(&drawn.shape, &window, 0.0).parts.iter().map(|p| *p > 0.5).collect();
+    let inside = Coverage::of_outline(&drawn.shape, &seen.window, 0.0).parts.iter().map(|p| *p > 0.5).collect();
     Reference { drawn, seen, inside }
 }
 
-fn cover(outline: &[[f64; 2]], window: &(i32, i32, i32, i32), feather: f64) -> Coverage {
-    let corners = outline.iter().map(|p| [p[0] - f64::from(window.0), p[1] - f64::from(window.1)]).collect();
-    let shape = SoftShape { corners, feathers: vec![feather; outline.len()] };
-    Coverage::of_shape(window.2 as usize, window.3 as usize, &shape)
-}
-
-fn bounds<'a>(places: impl Iterator<Item = &'a [f64; 2]>) -> ([f64; 2], [f64; 2]) {
-    places.fold(([f64::INFINITY; 2], [f64::NEG_INFINITY; 2]), |(low, high), p| {
-        (std::array::from_fn(|k| low[k].min(p[k])), std::array::from_fn(|k| high[k].max(p[k])))
-    })
+/// The outline of what is covered of a window, px of its picture.
+fn round(window: &Window, part: &Coverage) -> Vec<[f64; 2]> {
+    contour(part).into_iter().map(|p| window.of_picture(p)).collect()
 }
 
 /// Colours of pixels and of their surroundings.
 fn seen(part: &Part) -> Seen {
-    let (width, height) = (part.width, part.rgb.len() as i32 / (3 * part.width));
+    let (width, height) = (part.window.width as i32, part.window.height as i32);
     let opponent = |p: &[u8]| {
         let [r, g, b] = [f32::from(p[0]), f32::from(p[1]), f32::from(p[2])];
         let colour = COLOUR.sqrt();
@@ -414,7 +384,7 @@ fn seen(part: &Part) -> Seen {
             [a, b, c, d, e, f]
         })
         .collect();
-    Seen { x: part.x, y: part.y, width, height, features }
+    Seen { window: part.window, features }
 }
 
 #[cfg(test)]
@@ -443,7 +413,7 @@ mod tests {
 
     /// What a camera sees of it that drifts over a ground.
     fn picture(n: usize, outline: &[[f64; 2]]) -> Vec<u8> {
-        let body = Coverage::of_shape(SIZE.0, SIZE.1, &SoftShape { corners: outline.to_vec(), feathers: vec![] });
+        let body = Coverage::of_outline(outline, &Window { left: 0, top: 0, width: SIZE.0, height: SIZE.1 }, 0.0);
         let middle = centroid(outline).0;
         (0..SIZE.0 * SIZE.1)
             .flat_map(|k| {
@@ -477,9 +447,12 @@ mod tests {
                 .zip(&last)
                 .map(|(a, b)| std::array::from_fn(|k| a[k] + n as f64 / (FRAMES - 1) as f64 * (b[k] - a[k])))
                 .collect();
-            let agreed = agree(there, &known);
+            let agreed = agree(there, &known, SIZE);
             assert!(agreed > 0.93, "{agreed} on frame {n}");
-            assert!(n != FRAMES / 2 || agree(&straight, &known) < 0.75, "without the picture it would not be known");
+            assert!(
+                n != FRAMES / 2 || agree(&straight, &known, SIZE) < 0.75,
+                "without the picture it would not be known"
+            );
             assert_eq!(there.len(), first.len());
             assert!(doubled_area(there) * doubled_area(&first) > 0.0);
         }
@@ -553,6 +526,6 @@ mod tests {
         let parts: Vec<Part> = (0..5).map(|n| inbetween.part(n, &rgb(n))).collect();
         assert!(parts.iter().all(|p| p.rgb.len() < w * h), "{}", parts[0].rgb.len());
         let all = inbetween.outlines(&parts, || true).unwrap();
-        assert!(agree(&all[2], &grown(2)) > 0.99, "{:?}", all[2]);
+        assert!(agree(&all[2], &grown(2), (w, h)) > 0.99, "{:?}", all[2]);
     }
 }

@@ -1,6 +1,7 @@
 //! Masks of the analysis: outlines that keep it out of, or inside, a part of the frame.
 
 use super::SoftShape;
+use super::coverage::bounds;
 use super::outline::{Outline, OutlineError, OutlineKey};
 use super::polygon::{contains, touches_window};
 use serde::{Deserialize, Serialize};
@@ -186,16 +187,8 @@ struct AtFrame {
 impl AtFrame {
     fn new(mask: &Mask, frame: u32) -> Self {
         let shape = mask.outline.shape_at(frame);
-        let end = |start: f64, pick: fn(f64, f64) -> f64| {
-            std::array::from_fn(|x| shape.iter().map(|p| p[x]).fold(start, pick))
-        };
-        Self {
-            low: end(f64::INFINITY, f64::min),
-            high: end(f64::NEG_INFINITY, f64::max),
-            mode: mask.mode,
-            inverted: mask.inverted,
-            shape,
-        }
+        let [low, high] = bounds(&shape);
+        Self { low, high, mode: mask.mode, inverted: mask.inverted, shape }
     }
 
     /// Whether the window lies inside the shape, and whether it touches its border.

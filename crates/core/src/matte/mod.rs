@@ -14,7 +14,7 @@ mod outline;
 mod polygon;
 
 pub use contour::{agree, agreement, centroid, contour, doubled_area, largest, simplified};
-pub use coverage::{Combine, Coverage, SoftShape};
+pub use coverage::{Combine, Coverage, SoftShape, Window, bounds};
 pub use inbetween::{Inbetween, Part};
 pub use key::{KeyBy, LightPicture, PlateKey};
 pub use mask::{Mask, MaskError, MaskMode, Masks, MasksAtFrame};

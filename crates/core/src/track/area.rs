@@ -1,7 +1,8 @@
 //! Following all of an area at once, where it has too few corners: a mast, a plain wall.
 
+use super::motion::median;
 use crate::image::Plane;
-use crate::matte::{Coverage, SoftShape, centroid};
+use crate::matte::{Coverage, Window, bounds, centroid};
 use nalgebra::{SMatrix, SVector};
 
 /// Pixels about an area that count as well: its edge is what tells of a thing without texture.
@@ -27,6 +28,9 @@ pub(super) struct Area {
     middle: [f64; 2],
     places: Vec<[f64; 2]>,
     values: Vec<f64>,
+    /// Their deviation, and how far they lie from the middle on the average, px.
+    contrast: f64,
+    size: f64,
     /// Shift, px, growth beyond 1 times the cosine, and the sine of its turn.
     motion: SVector<f64, 4>,
     /// What was added to it last.
@@ -36,23 +40,26 @@ pub(super) struct Area {
 impl Area {
     /// The inside of an outline; `None` where nothing is seen of it.
     pub fn new(picture: &Plane, outline: &[[f64; 2]]) -> Option<Self> {
-        let (w, h) = (picture.width(), picture.height());
-        let shape = SoftShape { corners: outline.to_vec(), feathers: vec![2.0 * RIM_PX; outline.len()] };
-        let covered = Coverage::of_shape(w, h, &shape);
-        let all: Vec<usize> = (0..w * h).filter(|k| covered.parts[*k] > 0.02).collect();
+        let window = Window::about(bounds(outline), RIM_PX).within((picture.width(), picture.height()));
+        let covered = Coverage::of_outline(outline, &window, 2.0 * RIM_PX);
+        let all: Vec<usize> = (0..covered.parts.len()).filter(|k| covered.parts[*k] > 0.02).collect();
         let every = all.len().div_ceil(MOST).max(1);
-        let places: Vec<[f64; 2]> = all.iter().step_by(every).map(|k| [(k % w) as f64, (k / w) as f64]).collect();
+        let places: Vec<[f64; 2]> = all.iter().step_by(every).map(|k| window.place(*k).map(f64::from)).collect();
         let values: Vec<f64> = places.iter().map(|p| f64::from(picture.at(p[0] as usize, p[1] as usize))).collect();
         let (middle, _) = centroid(outline);
+        let away = places.iter().map(|p| (p[0] - middle[0]).hypot(p[1] - middle[1])).sum::<f64>();
+        let (contrast, size) = (deviation(&values), away / places.len().max(1) as f64);
         let made = Self {
             outline: outline.to_vec(),
             middle,
             places,
             values,
+            contrast,
+            size,
             motion: SVector::zeros(),
             last: SVector::zeros(),
         };
-        (made.places.len() > 30 && deviation(&made.values) > LEAST).then_some(made)
+        (made.places.len() > 30 && contrast > LEAST).then_some(made)
     }
 
     /// A place of the first picture under a motion.
@@ -77,19 +84,17 @@ impl Area {
     pub fn step(&mut self, picture: &Plane) -> Option<Vec<[f64; 2]>> {
         let expected = self.motion + self.last;
         let mut motion = self.sought(picture, &expected)?;
-        let contrast = deviation(&self.values);
+        let size = self.size;
         for _ in 0..STEPS {
             let pairs = self.pairs(picture, &motion);
             if (pairs.len() as f64) < WITHIN * self.places.len() as f64 {
                 return None;
             }
             let mut offs: Vec<f64> = pairs.iter().map(|(_, _, a, b)| b - a).collect();
-            offs.sort_by(f64::total_cmp);
-            let offset = offs[offs.len() / 2];
+            let offset = median(&mut offs);
             let mut spread: Vec<f64> = offs.iter().map(|o| (o - offset).abs()).collect();
-            spread.sort_by(f64::total_cmp);
             // Most of a plain thing says nothing, and its few edges are not to be taken for what came in front.
-            let scale = (1.5 * 1.48 * spread[spread.len() / 2]).max(0.5 * contrast);
+            let scale = (1.5 * 1.48 * median(&mut spread)).max(0.5 * self.contrast);
             let mut normal = SMatrix::<f64, 4, 4>::zeros();
             let mut right = SVector::<f64, 4>::zeros();
             let mut seen = 0.0;
@@ -106,8 +111,6 @@ impl Area {
                 seen += weight;
             }
             // Where nothing tells, it goes on as it went: along a mast, and in size and turn of what is small.
-            let size = self.places.iter().map(|p| (p[0] - self.middle[0]).hypot(p[1] - self.middle[1])).sum::<f64>()
-                / self.places.len() as f64;
             let held = SVector::<f64, 4>::new(1.0, 1.0, size * size, size * size) * (0.02 * seen);
             normal += SMatrix::from_diagonal(&held);
             right += held.component_mul(&(expected - motion));
@@ -132,7 +135,6 @@ impl Area {
         let few = self.places.len().div_ceil(600).max(1);
         let chosen: Vec<([f64; 2], f64)> =
             self.places.iter().zip(&self.values).step_by(few).map(|(p, v)| (self.moved(p, expected), *v)).collect();
-        let deviation = deviation(&self.values);
         let cost = |dx: i32, dy: i32| {
             let (mut sum, mut square, mut count) = (0.0, 0.0, 0.0);
             for (q, value) in &chosen {
@@ -145,7 +147,7 @@ impl Area {
                 }
             }
             let variance = square / count - (sum / count).powi(2);
-            let far = f64::from(dx * dx + dy * dy).sqrt() * FARTHER * deviation * deviation;
+            let far = f64::from(dx * dx + dy * dy).sqrt() * FARTHER * self.contrast * self.contrast;
             (count >= WITHIN * chosen.len() as f64).then_some(variance + far)
         };
         let best = |about: (i32, i32), reach: i32, hop: i32| {

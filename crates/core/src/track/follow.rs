@@ -1,7 +1,7 @@
 //! A mask that follows what it was drawn round.
 
 use super::area::Area;
-use super::motion::AffineMotion;
+use super::motion::{AffineMotion, median};
 use super::settings::{TrackError, TrackSettings};
 use super::tracker::Tracker;
 use crate::image::Plane;
@@ -67,22 +67,9 @@ impl Follower {
         self.tracker.look_inside(inside(&self.outline, ROOM));
         self.tracker.push(picture)?;
         let now = self.tracker.places();
-        let pairs: Vec<([f64; 2], [f64; 2])> = self
-            .anchor
-            .1
-            .iter()
-            .filter_map(|(id, from)| Some((*from, now.get(id).map(|to| [to[0] - from[0], to[1] - from[1]])?)))
-            .collect();
+        let pairs = displacements(&self.anchor.1, &now);
         let Some(motion) = motion_of(&pairs) else { return Ok(None) };
-        self.outline = self
-            .anchor
-            .0
-            .iter()
-            .map(|c| {
-                let (dx, dy) = motion.at(c[0], c[1]);
-                [c[0] + dx, c[1] + dy]
-            })
-            .collect();
+        self.outline = self.anchor.0.iter().map(|c| motion.moved(*c)).collect();
         self.tracker.drop_outside(&inside(&self.outline, 1.0));
         if (pairs.len() as f64) < HELD * self.anchor.1.len() as f64 || pairs.len() < 2 * ENOUGH {
             let fresh = self.tracker.places();
@@ -124,6 +111,11 @@ pub(super) fn within_an_area(density: f64, spacing_px: f64) -> TrackSettings {
     }
 }
 
+/// Points that are on both pictures, by their ids: where they were, and by how much they moved.
+pub(super) fn displacements(from: &BTreeMap<u32, [f64; 2]>, to: &BTreeMap<u32, [f64; 2]>) -> Vec<([f64; 2], [f64; 2])> {
+    from.iter().filter_map(|(id, p)| to.get(id).map(|q| (*p, [q[0] - p[0], q[1] - p[1]]))).collect()
+}
+
 /// A shift, turn and growth that most of the pairs agree on.
 fn motion_of(pairs: &[([f64; 2], [f64; 2])]) -> Option<AffineMotion> {
     if pairs.len() < LOST {
@@ -131,8 +123,7 @@ fn motion_of(pairs: &[([f64; 2], [f64; 2])]) -> Option<AffineMotion> {
     }
     let middle = |axis: usize| {
         let mut v: Vec<f64> = pairs.iter().map(|p| p.1[axis]).collect();
-        v.sort_by(f64::total_cmp);
-        v[v.len() / 2]
+        median(&mut v)
     };
     let fitted = if pairs.len() >= ENOUGH { AffineMotion::fit_similarity(pairs) } else { None };
     Some(fitted.unwrap_or_else(|| AffineMotion::shift(middle(0), middle(1))))

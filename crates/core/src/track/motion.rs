@@ -114,6 +114,12 @@ impl AffineMotion {
         (self.x[0] + self.x[1] * u + self.x[2] * v, self.y[0] + self.y[1] * u + self.y[2] * v)
     }
 
+    /// Where a point goes, px.
+    pub fn moved(&self, at: [f64; 2]) -> [f64; 2] {
+        let (dx, dy) = self.at(at[0], at[1]);
+        [at[0] + dx, at[1] + dy]
+    }
+
     /// Robust fit to pairs (position, displacement): iteratively reweighted least squares with
     /// Cauchy weights about the median. `None` under 8 pairs.
     pub fn fit(pairs: &[([f64; 2], [f64; 2])]) -> Option<Self> {
@@ -198,7 +204,8 @@ impl AffineMotion {
     }
 }
 
-fn median(values: &mut [f64]) -> f64 {
+/// The middle of values, of an even number the upper one; it brings them out of their order.
+pub(super) fn median(values: &mut [f64]) -> f64 {
     let middle = values.len() / 2;
     *values.select_nth_unstable_by(middle, f64::total_cmp).1
 }

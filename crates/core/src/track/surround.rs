@@ -1,6 +1,6 @@
 //! Where the ground round something goes while that something goes its own way.
 
-use super::follow::within_an_area;
+use super::follow::{displacements, within_an_area};
 use super::motion::AffineMotion;
 use super::settings::TrackError;
 use super::tracker::Tracker;
@@ -42,11 +42,7 @@ impl Surround {
         self.tracker.look_inside(round(about));
         self.tracker.push(picture)?;
         let now = self.tracker.places();
-        let pairs: Vec<([f64; 2], [f64; 2])> = self
-            .places
-            .iter()
-            .filter_map(|(id, from)| now.get(id).map(|to| (*from, [to[0] - from[0], to[1] - from[1]])))
-            .collect();
+        let pairs = displacements(&self.places, &now);
         self.places = now;
         Ok(AffineMotion::fit_similarity(&pairs).unwrap_or_else(|| AffineMotion::shift(0.0, 0.0)))
     }

@@ -3,7 +3,7 @@
 use super::{Row, percentile};
 use crate::cli::error::CliError;
 use crate::engine::follow::{Route, follow};
-use fennik_core::matte::{Coverage, SoftShape, agreement, contour, largest, simplified};
+use fennik_core::matte::{Coverage, Window, agreement, bounds, contour, largest, simplified};
 use fennik_demo::flight::{BASIN, BOATHOUSE, QUAY};
 use fennik_demo::scene::Scene;
 use fennik_demo::sensor::direction;
@@ -106,38 +106,29 @@ fn followed(clip: &ClipInfo, first: u32, known: &[&Pixels]) -> Result<Vec<f64>, 
     Ok(within.map(|k| met.get(k * COMPARED).map_or(0.0, |outline| agrees(outline, known[k]))).collect())
 }
 
-/// A box round pixels, with room about them: left, top, width and height.
-type Window = (i32, i32, usize, usize);
-
-fn covered(pixels: &Pixels, (left, top, width, height): Window) -> Coverage {
-    let mut made = Coverage::empty(width, height);
-    let places = pixels.iter().map(|(x, y)| (x - left, y - top));
-    let within = places.filter(|(x, y)| *x >= 0 && *y >= 0 && *x < width as i32 && *y < height as i32);
-    within.for_each(|(x, y)| made.parts[y as usize * width + x as usize] = 1.0);
+fn covered(pixels: &Pixels, window: &Window) -> Coverage {
+    let mut made = Coverage::empty(window.width, window.height);
+    for (x, y) in pixels {
+        made.parts[(y - window.top) as usize * window.width + (x - window.left) as usize] = 1.0;
+    }
     made
 }
 
-fn window(places: impl Iterator<Item = (i32, i32)> + Clone) -> Window {
-    let end = |v: i32, w: Option<i32>| w.unwrap_or(v);
-    let (left, top) = (end(0, places.clone().map(|p| p.0).min()) - 2, end(0, places.clone().map(|p| p.1).min()) - 2);
-    let (right, under) = (end(0, places.clone().map(|p| p.0).max()) + 3, end(0, places.map(|p| p.1).max()) + 3);
-    (left, top, (right - left) as usize, (under - top) as usize)
+fn places(pixels: &Pixels) -> Vec<[f64; 2]> {
+    pixels.iter().map(|(x, y)| [f64::from(*x), f64::from(*y)]).collect()
 }
 
 /// Intersection over union.
 fn agrees(outline: &[[f64; 2]], known: &Pixels) -> f64 {
-    let corners = outline.iter().map(|c| (c[0] as i32, c[1] as i32));
-    let window = window(corners.chain(known.iter().copied()));
-    let corners = outline.iter().map(|c| [c[0] - f64::from(window.0), c[1] - f64::from(window.1)]).collect();
-    let mine = Coverage::of_shape(window.2, window.3, &SoftShape { corners, feathers: Vec::new() });
-    agreement(&mine, &covered(known, window))
+    let window = Window::about(bounds(outline.iter().chain(&places(known))), 0.0);
+    agreement(&Coverage::of_outline(outline, &window, 0.0), &covered(known, &window))
 }
 
 /// Round somebody, with corners where they matter, as a person would set them.
 fn outline(pixels: &Pixels) -> Vec<[f64; 2]> {
-    let window = window(pixels.iter().copied());
-    let round = largest(&covered(pixels, window)).map(|part| simplified(contour(&part), CORNERS)).unwrap_or_default();
-    round.into_iter().map(|c| [c[0] + f64::from(window.0), c[1] + f64::from(window.1)]).collect()
+    let window = Window::about(bounds(&places(pixels)), 0.0);
+    let round = largest(&covered(pixels, &window)).map(|part| simplified(contour(&part), CORNERS)).unwrap_or_default();
+    round.into_iter().map(|c| window.of_picture(c)).collect()
 }
 
 #[cfg(test)]

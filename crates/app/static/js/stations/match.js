@@ -24,14 +24,14 @@ export function match({ model, byId, frames }) {
   async function look(act, ask) {
     if (looking) return;
     const before = model.state.revision;
-    const [id, began] = [model.chosenOf("insert"), performance.now()];
-    looking = { act, since: began };
+    const [id, since] = [model.chosenOf("insert"), performance.now()];
+    looking = { act, since };
     outcome = null;
     const ticks = setInterval(() => station.show?.(), 1000);
     station.show?.();
     try {
       const done = await ask();
-      const seconds = Math.max(1, Math.round((performance.now() - began) / 1000));
+      const seconds = Math.max(1, Math.round((performance.now() - since) / 1000));
       const found = model.state.revision === before ? "found as it was before" : "found";
       outcome = done ? { insert: id, text: `${found}, after ${seconds} s` } : null;
     } finally {
