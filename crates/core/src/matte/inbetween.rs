@@ -25,9 +25,12 @@ const REACH: f64 = 0.2;
 /// What the drawn shapes say of a pixel at most, and how far from their edge they say so, of their size: before the shape
 /// was seen, and after, where it turned out to be no other than was drawn.
 const DRAWN: (f32, f64) = (0.9, 0.15);
-const SAME: (f32, f64) = (3.0, 0.09);
+const SAME: (f32, f64) = (10.0, 0.03);
 /// How well what is seen agrees with what was drawn where the shape is another, and where it is the same.
-const OTHER_TO_SAME: (f64, f64) = (0.85, 0.93);
+const OTHER_TO_SAME: (f64, f64) = (0.89, 0.93);
+/// Shifts by which what stays the same is laid onto a frame: the first, of its size, and the last, px.
+const FIRST_HOP: f64 = 0.08;
+const LAST_HOP_PX: f64 = 0.2;
 /// What an edge between pixels costs at most.
 const SMOOTH: f32 = 1.0;
 /// How much the area may be off before a frame counts as not told.
@@ -76,6 +79,13 @@ struct Place {
     t: f64,
     middle: [f64; 2],
     area: f64,
+}
+
+/// What was told of a frame: the shape, and how much better every pixel of its window fits outside.
+struct Cut {
+    window: Window,
+    part: Coverage,
+    fits: Vec<f32>,
 }
 
 /// A pixel's colours, in which distances are taken: brightness and two differences of colours, its own and those of its
@@ -179,26 +189,34 @@ impl Inbetween {
             }
             let place = self.places[n];
             let cut = self.cut(&place, &seen(&parts[n]), &references, &spots, DRAWN);
-            let moved = cut.map(|(window, part)| {
+            let told = cut.and_then(|Cut { window, part, fits }| {
                 let (middle, area) = centroid(&round(&window, &part));
-                (window, Place { middle, area, ..place }, part)
+                AREA.contains(&(area / place.area)).then(|| {
+                    let now = Place { middle, area, ..place };
+                    like.push(agreement(&part, &self.drawn(&now, &window, 0.0)));
+                    (now, window, fits)
+                })
             });
-            let moved = moved.filter(|(_, now, _)| AREA.contains(&(now.area / place.area)));
-            if let Some((window, now, part)) = &moved {
-                like.push(agreement(part, &self.drawn(now, window, 0.0)));
-            }
-            found.push(moved.map_or(place, |(_, now, _)| now));
+            found.push(told);
         }
         like.sort_by(f64::total_cmp);
         let alike = like.get(like.len() / 2).copied().unwrap_or(0.0);
         let same = ((alike - OTHER_TO_SAME.0) / (OTHER_TO_SAME.1 - OTHER_TO_SAME.0)).clamp(0.0, 1.0) as f32;
         let mut outlines = vec![self.full(self.first.corners.clone())];
-        for (n, place) in (1..).zip(found) {
+        for (n, found) in (1..).zip(found) {
             if !go_on() {
                 return None;
             }
+            let place = match found {
+                None => self.places[n],
+                // Of what is the same all along, whoever passes close by does not shift the middle.
+                Some((own, window, fits)) if same > 0.5 => {
+                    self.laid(&Place { middle: own.middle, ..self.places[n] }, &window, &fits)
+                }
+                Some((own, ..)) => own,
+            };
             let cut = self.cut(&place, &seen(&parts[n]), &references, &spots, (same * SAME.0, SAME.1));
-            let told = cut.and_then(|(window, part)| {
+            let told = cut.and_then(|Cut { window, part, .. }| {
                 let round = round(&window, &part);
                 let area = centroid(&round).1;
                 AREA.contains(&(area / self.places[n].area)).then(|| self.in_order(&place, round))
@@ -256,7 +274,7 @@ impl Inbetween {
         references: &[Reference; 2],
         spots: &[(i32, i32, f32)],
         (strength, fade): (f32, f64),
-    ) -> Option<(Window, Coverage)> {
+    ) -> Option<Cut> {
         let window = self.window(place, REACH);
         let drawn = self.drawn(place, &window, fade);
         let feature = |k: usize| {
@@ -264,18 +282,40 @@ impl Inbetween {
             Some(&seen.features[seen.at(x, y)?])
         };
         let count = window.width * window.height;
-        let own: Vec<f32> = (0..count)
+        let fits: Vec<f32> = (0..count)
             .into_par_iter()
             .map(|k| {
                 let Some(feature) = feature(k) else { return MOST };
-                let at = window.place(k).map(f64::from);
-                fits(feature, at, place, references, spots) + strength * (1.0 - 2.0 * drawn.parts[k])
+                fits(feature, window.place(k).map(f64::from), place, references, spots)
             })
             .collect();
+        let own: Vec<f32> =
+            fits.iter().zip(&drawn.parts).map(|(fits, part)| fits + strength * (1.0 - 2.0 * part)).collect();
         let colours: Vec<[f32; 3]> = (0..count).map(|k| feature(k).map_or([0.0; 3], |f| [f[0], f[1], f[2]])).collect();
         let parts = minimal_cut(&own, &colours, window.width, SMOOTH);
         let whole = largest(&Coverage { width: window.width, height: window.height, parts })?;
-        Some((window, whole))
+        Some(Cut { window, part: whole, fits })
+    }
+
+    /// Where near a place the drawn shapes cover what fits inside best, by shifts that become ever smaller.
+    fn laid(&self, place: &Place, window: &Window, fits: &[f32]) -> Place {
+        let cost = |at: &Place| self.drawn(at, window, 0.0).parts.iter().zip(fits).map(|(p, f)| p * f).sum::<f32>();
+        let mut best = (cost(place), *place);
+        let mut hop = FIRST_HOP * self.size;
+        while hop > LAST_HOP_PX {
+            let [x, y] = best.1.middle;
+            for (dx, dy) in (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| (f64::from(dx), f64::from(dy)))) {
+                let at = Place { middle: [x + hop * dx, y + hop * dy], ..*place };
+                let cost = cost(&at);
+                if cost < best.0 {
+                    best = (cost, at);
+                }
+            }
+            if best.1.middle == [x, y] {
+                hop *= 0.5;
+            }
+        }
+        best.1
     }
 
     /// With as many corners as were drawn, in the order in which they were.
@@ -455,6 +495,39 @@ mod tests {
             );
             assert_eq!(there.len(), first.len());
             assert!(doubled_area(there) * doubled_area(&first) > 0.0);
+        }
+    }
+
+    #[test]
+    fn whoever_passes_by_in_the_same_clothes_is_left_out_of_what_stays_the_same() {
+        let oval = |x: f64| -> Vec<[f64; 2]> {
+            (0..24)
+                .map(|k| {
+                    let (sin, cos) = (std::f64::consts::TAU * f64::from(k) / 24.0).sin_cos();
+                    [x + 16.0 * cos, 80.0 + 34.0 * sin]
+                })
+                .collect()
+        };
+        let own = |n: usize| oval(80.0 + 4.0 * n as f64);
+        // Behind it, against its way: beside it on some frames.
+        let other = |n: usize| oval(210.0 - 16.0 * n as f64);
+        let seen = |n: usize| {
+            let mut rgb = picture(n, &own(n));
+            let behind = picture(n, &other(n));
+            let window = Window { left: 0, top: 0, width: SIZE.0, height: SIZE.1 };
+            let [before, past] = [own(n), other(n)].map(|o| Coverage::of_outline(&o, &window, 0.0));
+            for k in (0..SIZE.0 * SIZE.1).filter(|k| past.parts[*k] > 0.5 && before.parts[*k] < 0.5) {
+                rgb[3 * k..3 * k + 3].copy_from_slice(&behind[3 * k..3 * k + 3]);
+            }
+            rgb
+        };
+        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
+        let (first, last) = (own(0), own(FRAMES - 1));
+        let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
+        let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &seen(n))).collect();
+        for (n, there) in inbetween.outlines(&parts, || true).unwrap().iter().enumerate() {
+            let agreed = agree(there, &own(n), SIZE);
+            assert!(agreed > 0.92, "{agreed} on frame {n}");
         }
     }
 
