@@ -1,6 +1,7 @@
 //! The sun, from a shadow that is seen on the floor.
 
 use crate::camera::Ray;
+use crate::survey::Plane;
 use nalgebra::{Vector2, Vector3};
 
 /// A shadow shorter than this part of its distance from the camera tells no direction.
@@ -29,12 +30,6 @@ pub enum SunError {
     TopTooLow,
 }
 
-/// Where a ray meets the floor, y = 0; `None` where it does not go down to it.
-fn on_floor(ray: &Ray) -> Option<Vector3<f64>> {
-    let far = -ray.from.y / ray.along.y;
-    (far.is_finite() && far > 0.0).then(|| ray.from + ray.along * far)
-}
-
 /// How high over the floor a ray passes over a place of it, by where it comes nearest to the upright there; `None` where
 /// that lies behind the camera, or the ray runs straight up or down.
 fn height_over(ray: &Ray, foot: &Vector3<f64>) -> Option<f64> {
@@ -51,8 +46,9 @@ fn height_over(ray: &Ray, foot: &Vector3<f64>) -> Option<f64> {
 /// [`SunError`] says what to draw instead.
 pub fn sun_by_shadow(foot: &Ray, tip: &Ray, top: Option<&Ray>) -> Result<SunSeen, SunError> {
     let eye = foot.from;
-    let foot = on_floor(foot).ok_or(SunError::NotOnFloor("foot"))?;
-    let tip = on_floor(tip).ok_or(SunError::NotOnFloor("tip of the shadow"))?;
+    let floor = Plane { point: Vector3::zeros(), normal: Vector3::y() };
+    let foot = floor.meet(foot).ok_or(SunError::NotOnFloor("foot"))?;
+    let tip = floor.meet(tip).ok_or(SunError::NotOnFloor("tip of the shadow"))?;
     let toward = foot - tip;
     let length = toward.norm();
     if length < SHORTEST * (foot - eye).norm() {
