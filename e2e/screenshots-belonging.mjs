@@ -61,11 +61,12 @@ try {
   await openStation(page, "match");
   await edited(page, () => page.click('[data-act="draw-towards"]'));
   // The demo's plate was measured before: measured again it stays as it is.
-  await Promise.all([
-    page.waitForResponse(/lens\/measure$/, { timeout: 120_000 }),
-    page.click('[data-act="measure-plate"]'),
-  ]);
-  await page.waitForSelector("#plate-measured");
+  await page.click('[data-act="measure-plate"]');
+  await page.waitForFunction(
+    () => document.querySelector('.job[data-kind="measure"]')?.textContent.includes("as it was found before"),
+    null,
+    { timeout: 120_000 },
+  );
   await exactlyDrawn(page);
   await page.screenshot({ path: to("match") });
   await page.keyboard.press("Escape");

@@ -1,6 +1,6 @@
 // What is placed is made to belong: lit, shadowed, held out behind what passes in front, and finished.
 import assert from "node:assert/strict";
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
@@ -16,8 +16,12 @@ import {
   showFrame,
   startAll,
   stateOf,
+  trueGround,
+  trueProject,
   unfold,
 } from "../support.mjs";
+
+const truth = JSON.parse(readFileSync(new URL("../../crates/demo/assets/varrick-quay.truth.json", import.meta.url)));
 
 let folder, server, browser, page, files;
 
@@ -302,20 +306,64 @@ test("a value of the finish has keys, and a table and a look are put over it", a
   await page.evaluate(() => document.getElementById("notes").replaceChildren());
 });
 
-test("the page says that the plate is looked at, and when it found what it knew before", async () => {
+test("the page says that the plate is looked at, can stop it, and says when it found what it knew before", async () => {
   await openStation(page, "match");
+  const job = '.job[data-kind="measure"]';
   const told = (words) =>
-    page.waitForFunction((words) => document.getElementById("match-chosen")?.textContent.includes(words), words, {
+    page.waitForFunction(([job, words]) => document.querySelector(job)?.textContent.includes(words), [job, words], {
       timeout: 60_000,
     });
-  const busy = () => page.getAttribute('[data-act="measure-plate"]', "aria-busy");
+  const { revision } = await state();
   await page.click('[data-act="measure-plate"]');
-  await told("looking at the plate");
-  assert.equal(await busy(), "true");
+  await page.waitForSelector(`${job} progress`);
   assert.ok(await page.isDisabled('[data-act="measure-plate"]'), "not twice at once");
-  await told("found, after");
+  await page.click(`${job} button`);
+  await told("stopped");
+  assert.equal((await state()).revision, revision, "what was stopped changes nothing");
+  await page.click('[data-act="measure-plate"]');
+  await told("the plate was looked at");
   assert.match(await page.textContent("#plate-measured"), /grain|edges/);
   await page.click('[data-act="measure-plate"]');
-  await told("found as it was before");
-  assert.equal(await busy(), "false");
+  await told("as it was found before");
+  assert.ok(await page.isEnabled('[data-act="measure-plate"]'));
+});
+
+test("what is placed is drawn to the plate by a job that says what came of it", async () => {
+  await openStation(page, "inserts");
+  await page.locator(".insert-line").first().click();
+  await openStation(page, "match");
+  await changed(() => page.click('[data-act="draw-towards"]'));
+  await page.waitForFunction(() =>
+    document.querySelector('.job[data-kind="draw"]')?.textContent.includes("is drawn to the plate"),
+  );
+  await page.waitForFunction(() => document.getElementById("match-chosen").textContent.includes("drawn to the plate"));
+  await page.keyboard.press("Escape");
+});
+
+test("what stands still in front goes with the camera", async () => {
+  await openStation(page, "holdouts");
+  await page.click('[data-act="draw"][data-mode="holdout"]');
+  const post = [
+    [552, 420],
+    [568, 420],
+    [568, 600],
+    [552, 600],
+  ];
+  for (const at of post) {
+    const [x, y] = await placeOnPage(page, at);
+    await page.mouse.move(x, y);
+    await page.mouse.click(x, y);
+  }
+  await changed(() => page.keyboard.press("Enter"));
+  await changed(() => page.click('#sheet [data-act="stand-mask"]'));
+  const { masks, frames } = await state();
+  const { keys } = masks.at(-1);
+  assert.deepEqual([keys[0].frame, keys.at(-1).frame], [0, frames - 1], "it is known all along");
+  const foot = trueGround(truth.frames[60], [560, 600]);
+  for (const key of keys.filter((k) => Math.abs(k.frame - 60) < 40)) {
+    const [a, b] = key.outline.slice(2),
+      seen = trueProject(truth.frames[key.frame], foot);
+    const off = distance([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], seen);
+    assert.ok(off < 2.5, `its foot is off by ${off} px on frame ${key.frame}`);
+  }
 });

@@ -114,7 +114,9 @@ test("with nothing laid a datum is proposed, drawn dashed, and one click takes i
   const middle = await onPage(await page.evaluate(() => globalThis.fennik.model.proposal.origin));
   const box = { x: middle[0] - 120, y: middle[1] - 20, w: 240, h: 80 };
   assert.ok((await lichen(box)) > 40, "its grid is seen on the ground");
+  assert.match(await page.textContent("#floorless"), /take the one that is proposed/);
   await changed(() => page.click("#take-datum"));
+  assert.equal(await page.$("#floorless"), null, "what is placed now stands upright");
   const { floor, surfaces } = await state();
   assert.ok(floor.windows > 100 && floor.normal_deviation_deg < 0.3, JSON.stringify({ ...floor, points: 0 }));
   assert.ok(surfaces.length > 2 && surfaces.some((s) => s.name === "wall A" && s.kind === "wall"));

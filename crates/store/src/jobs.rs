@@ -18,6 +18,9 @@ macro_rules! word_enum {
         pub enum $name { $($(#[$vdoc])* $variant),* }
 
         impl $name {
+            #[cfg(test)]
+            const ALL: &[Self] = &[$(Self::$variant),*];
+
             /// As the database keeps it.
             pub fn word(self) -> &'static str {
                 match self { $(Self::$variant => $word),* }
@@ -45,6 +48,10 @@ word_enum! {
         Analyse = "analyse",
         /// A mask that follows the picture.
         Follow = "follow",
+        /// Grain and sharpness of the plate.
+        Measure = "measure",
+        /// Something placed that is drawn to the plate about it.
+        Draw = "draw",
         /// The finished video.
         Deliver = "deliver",
     }
@@ -179,6 +186,22 @@ mod tests {
     use super::*;
     use crate::JobState::{Done, Interrupted, Running};
     use fennik_core::scene::ShotDocument;
+
+    #[test]
+    fn every_kind_and_state_is_kept_as_it_is() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let clip = store.add_clip("a", "c", "{}", 9).unwrap();
+        let shot = store.add_shot("s", clip, &ShotDocument::new(9)).unwrap();
+        for kind in JobKind::ALL {
+            let id = store.add_job(shot, *kind, "{}").unwrap();
+            for state in JobState::ALL {
+                store.update_job(&JobRow { state: *state, ..store.job(id).unwrap() }).unwrap();
+                let kept = store.job(id).unwrap();
+                assert_eq!((kept.kind, kept.state), (*kind, *state));
+            }
+        }
+    }
 
     #[test]
     fn what_was_running_is_interrupted_after_a_restart_and_what_was_done_stays_done() {

@@ -39,6 +39,7 @@ const MIGRATIONS: &[M<'static>] = &[
     M::up(include_str!("../migrations/0008_assets.sql")),
     M::up(include_str!("../migrations/0009_fonts.sql")),
     M::up(include_str!("../migrations/0010_looks.sql")),
+    M::up(include_str!("../migrations/0011_plate_jobs.sql")),
 ];
 
 /// Locked by the server of a folder.

@@ -8,7 +8,9 @@ use super::picture::PictureError;
 use super::quantity::QuantityError;
 use super::recipe::StepError;
 use super::run::WorkError;
-use fennik_core::scene::{DatumError, InsertError, LineError, SpotError, SunError, SurfaceEditError, TransferError};
+use fennik_core::scene::{
+    DatumError, InsertError, LineError, SpotError, StandError, SunError, SurfaceEditError, TransferError,
+};
 use fennik_core::solve::{SettingsError, SolveFailure};
 use fennik_core::survey::PlaneError;
 use fennik_core::track::TrackError;
@@ -55,6 +57,9 @@ pub enum EngineError {
     /// A place to put something.
     #[error(transparent)]
     Spot(#[from] SpotError),
+    /// An outline that is to stand in the scene.
+    #[error(transparent)]
+    Stand(#[from] StandError),
     /// A shadow that is to tell the sun.
     #[error(transparent)]
     Sun(#[from] SunError),

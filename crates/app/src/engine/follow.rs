@@ -3,13 +3,13 @@
 use super::EngineError;
 use super::analyse::{backwards, forwards};
 use fennik_core::image::{PictureSettings, Plane};
-use fennik_core::matte::{Inbetween, Outline, OutlineKey, Part, agree, bounds};
+use fennik_core::matte::{Inbetween, Mask, Outline, OutlineKey, Part, agree, bounds};
 use fennik_core::track::{AffineMotion, Follower, Surround, between};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 
 /// How well an outline that was carried from one that is known to another that is known has to agree with that one: what
 /// does not come out there went its own way in between, and is told by its colours.
-const CARRIED: f64 = 0.96;
+const CARRIED: f64 = 0.98;
 
 /// How a mask went on from the frame on which it was drawn: the outlines of frames that follow one another.
 pub struct Followed {
@@ -33,8 +33,35 @@ pub struct Route<'a> {
     pub smooth: &'a [bool],
 }
 
+/// How far an outline goes both ways from one of its frames: through the frames on which it counts, but no farther than the
+/// next that somebody set, which it meets.
+pub(super) struct Reach<'a> {
+    pub from: u32,
+    pub outline: Vec<[f64; 2]>,
+    pub ends: [u32; 2],
+    pub known: [Option<&'a OutlineKey>; 2],
+}
+
+impl<'a> Reach<'a> {
+    pub fn of(mask: &'a Mask, from: u32, frames: u32) -> Self {
+        let (first, last) = mask.span.unwrap_or((0, u32::MAX));
+        let (from, last) = (from.min(frames - 1), last.min(frames - 1));
+        let (first, last) = (first.min(from), last.max(from));
+        let within = |k: &&OutlineKey| (first..=last).contains(&k.frame);
+        let (before, after) = mask.outline.set_about(from);
+        let known = [before.filter(within), after.filter(within)];
+        let ends = [known[0].map_or(first, |k| k.frame), known[1].map_or(last, |k| k.frame)];
+        Self { from, outline: mask.outline.at(from), ends, known }
+    }
+}
+
 /// Outlines of frames that follow one another.
-type Run = Vec<Vec<[f64; 2]>>;
+pub(super) type Run = Vec<Vec<[f64; 2]>>;
+
+/// The first frame of all, and their outlines, of two runs that begin at the same frame: one goes back, one on.
+pub(super) fn joined(at: u32, behind: Run, ahead: Run) -> (u32, Run) {
+    (at + 1 - behind.len() as u32, behind.into_iter().skip(1).rev().chain(ahead).collect())
+}
 
 /// Steps that are counted of each frame: carried there; carried back, looked at, and told twice where both ends are known.
 const CARRIED_ONCE: u32 = 1;
@@ -78,8 +105,7 @@ pub fn follow(
     }
     let ahead = found.pop().unwrap_or_default();
     let behind = found.pop().unwrap_or_default();
-    let from = key + 1 - behind.len() as u32;
-    let outlines = behind.into_iter().skip(1).rev().chain(ahead).collect();
+    let (from, outlines) = joined(key, behind, ahead);
     Ok(Followed { from, outlines, told })
 }
 

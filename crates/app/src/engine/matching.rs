@@ -4,6 +4,7 @@ use super::compose::Composer;
 use super::kinds::{
     Field, Input, Measure, ToldKey, ValueError, Values, When, amount, colour, set_anew, tell, written_light,
 };
+use super::run::Step;
 use super::{EngineError, OpenShot, grading};
 use fennik_core::colour::{Likeness, likeness};
 use fennik_core::image::{GrainSamples, edge_blur_px};
@@ -151,21 +152,29 @@ pub fn set_draw(insert: &mut Insert, when: When, name: &str, value: &Value) -> R
 }
 
 /// Frames that lie evenly over so many of a clip, at most `count`.
-fn spread_over(total: u32, count: u32) -> impl Iterator<Item = u32> {
+fn spread_over(total: u32, count: u32) -> impl ExactSizeIterator<Item = u32> {
     let count = count.min(total);
     (0..count).map(move |k| (2 * k + 1) * total / (2 * count))
+}
+
+/// Tells of the next of so many frames that are looked at.
+fn told_next(step: Step, (done, total): (usize, usize)) -> Result<(), EngineError> {
+    if step(done as u32, total as u32, "looking at the plate") { Ok(()) } else { Err(EngineError::Stopped) }
 }
 
 /// Measures grain and sharpness of the plate of a shot.
 ///
 /// # Errors
-/// [`EngineError`] when frames cannot be read, or nothing stands out.
-pub fn measure_plate(shot: &OpenShot) -> Result<PlateMeasure, EngineError> {
+/// [`EngineError`] when frames cannot be read, nothing stands out, or `step` said no.
+pub fn measure_plate(shot: &OpenShot, step: Step) -> Result<PlateMeasure, EngineError> {
     let width = shot.clip.width as usize;
     let (first, end) = shot.range();
     let (mut samples, mut blurs) = (GrainSamples::default(), Vec::new());
     // Two after two: of a large clip a few frames at once are more than there is room for.
-    for frame in spread_over((end - first).saturating_sub(1).max(1), MEASURED) {
+    let chosen = spread_over((end - first).saturating_sub(1).max(1), MEASURED);
+    let total = chosen.len();
+    for (done, frame) in chosen.enumerate() {
+        told_next(step, (done, total))?;
         let pair = (first + frame, (first + frame + 2).min(end));
         let mut reader = FrameReader::open(&shot.clip, Some(pair), PixelKind::Rgb)?;
         let mut light = || Ok::<_, EngineError>(reader.next_frame()?.map(light::light_of));
@@ -206,19 +215,23 @@ impl Lots {
 /// Measures what makes an insert look like the plate about it: over the whole shot, or following the plate with keys.
 ///
 /// # Errors
-/// [`EngineError`] when frames cannot be read, or it is seen too little.
+/// [`EngineError`] when frames cannot be read, it is seen too little, or `step` said no.
 pub fn measure_insert(
     composer: &Composer,
     shot: &OpenShot,
     insert: &Insert,
     follows: bool,
+    step: Step,
 ) -> Result<Drawn, EngineError> {
     let mut lots: Vec<(f64, Lots)> = Vec::new();
     let scene = composer.alone(insert)?;
     let (first, end) = shot.range();
     let clip = if COMPARED_PX < shot.clip.width { shot.clip.shrunk(COMPARED_PX) } else { shot.clip.clone() };
     let size = (clip.width, clip.height);
-    for frame in spread_over(end - first, LOOKED_AT) {
+    let chosen = spread_over(end - first, LOOKED_AT);
+    let total = chosen.len();
+    for (done, frame) in chosen.enumerate() {
+        told_next(step, (done, total))?;
         let Some(alone) = composer.over_nothing(&scene, frame, size)? else { continue };
         let mut reader = FrameReader::open(&clip, Some((first + frame, first + frame + 1)), PixelKind::Rgb)?;
         if let Some(rgb) = reader.next_frame()? {

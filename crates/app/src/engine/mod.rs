@@ -31,6 +31,7 @@ pub mod quantity;
 pub mod readings;
 pub mod recipe;
 pub mod run;
+pub mod stand;
 pub mod surroundings;
 pub mod survey;
 pub mod turn;

@@ -1,10 +1,10 @@
 //! The long pieces of work on a shot, the same for jobs and for recipes.
 
 use super::adopt::{Adopted, adopt_solve, edit_head, unchanged_trim};
-use super::follow::{self, Route};
-use super::{EngineError, OpenShot, SolveRecord, analyse, output, previews, read_tracks, survey};
-use fennik_core::matte::OutlineKey;
-use fennik_core::scene::{Edit, MaskingEdit, TrackingEdit};
+use super::compose::Composer;
+use super::follow::{self, Reach, Route};
+use super::{EngineError, OpenShot, ShotError, SolveRecord, analyse, matching, output, previews, read_tracks, survey};
+use fennik_core::scene::{Drawn, Edit, FinishEdit, Insert, InsertId, LensLook, MaskingEdit, PlacingEdit, TrackingEdit};
 use fennik_core::solve::{SolveStep, solve_camera, solve_on};
 use fennik_store::{AnalysisKind, NewAnalysis, Store};
 use std::ops::ControlFlow;
@@ -179,20 +179,12 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let (document, id) = (shot.document(), shot.state.shot.id);
     let gone = || WorkError::NoMask;
     let mask = document.mask(mask_id).ok_or_else(gone)?;
-    let frames = document.trim.count();
-    let (first, last) = mask.span.unwrap_or((0, u32::MAX));
-    let (key, last) = (key.min(frames - 1), last.min(frames - 1));
-    let (first, last) = (first.min(key), last.max(key));
-    // It goes as far as the next outline that somebody set, and meets that.
-    let outline = mask.outline.at(key);
-    let within = |k: &&OutlineKey| (first..=last).contains(&k.frame);
-    let (before, after) = mask.outline.set_about(key);
-    let (before, after) = (before.filter(within), after.filter(within));
-    let (first, last) = (before.map_or(first, |k| k.frame), after.map_or(last, |k| k.frame));
+    let reach = Reach::of(mask, key, document.trim.count());
+    let [first, last] = reach.ends;
     let route = Route {
-        from: (key, &outline),
+        from: (reach.from, &reach.outline),
         span: (first, last),
-        known: [before, after].map(|known| known.map(|k| k.outline.as_slice())),
+        known: reach.known.map(|known| known.map(|k| k.outline.as_slice())),
         smooth: &mask.outline.smooth,
     };
     let found = follow::follow(&shot.clip, document.trim.first, &route, |done, total| step(done, total, "following"))?;
@@ -208,6 +200,48 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let lost = if reached == (first, last) { "" } else { "; beyond that nothing inside it could be followed" };
     let how = if found.told { ", told by the colours of the outlines set by hand" } else { "" };
     Ok(format!("followed over frames {} to {}{how}{lost}", reached.0, reached.1))
+}
+
+/// Measures grain and sharpness of the plate, and gives what is placed as much of both where it had none.
+///
+/// # Errors
+/// As [`matching::measure_plate`].
+pub fn measure(store: &Store, shot: &OpenShot, step: Step) -> Result<String, EngineError> {
+    let measured = matching::measure_plate(shot, step)?;
+    let same = measured == shot.document().lens.measured;
+    edit_head(store, shot.state.shot.id, |now| {
+        unchanged_trim(now, shot.document().trim)?;
+        let mut lens = LensLook { measured: measured.clone(), ..now.lens.clone() };
+        for rule in ["sharpness", "grain"].iter().filter_map(|name| LensLook::rule(name)) {
+            if lens.numbers.at(rule, 0.0) == rule.usual {
+                lens.numbers.set_at(rule, 0.0, 1.0);
+            }
+        }
+        Ok(Edit::Finish(FinishEdit::Lens { lens }))
+    })?;
+    Ok(if same { "the plate was looked at again: it is as it was found before" } else { "the plate was looked at" }
+        .to_owned())
+}
+
+/// Draws the colours of an insert towards the plate about it.
+///
+/// # Errors
+/// [`EngineError`] when the insert is gone; others as [`matching::measure_insert`].
+pub fn draw(store: &Store, shot: &OpenShot, insert: u32, follows: bool, step: Step) -> Result<String, EngineError> {
+    let looked_at = shot.insert(insert)?;
+    let composer = Composer::of_shot(store, shot)?;
+    let drawn = matching::measure_insert(&composer, shot, looked_at, follows, step)?;
+    let same = looked_at.drawn.as_ref() == Some(&drawn);
+    edit_head(store, shot.state.shot.id, |now| {
+        unchanged_trim(now, shot.document().trim)?;
+        let there = now.insert(InsertId(insert)).ok_or(ShotError::Gone { what: "insert" })?;
+        // Its strengths may have been changed meanwhile.
+        let strengths = there.drawn.as_ref().map_or_else(|| drawn.strengths.clone(), |d| d.strengths.clone());
+        let insert = Insert { drawn: Some(Drawn { strengths, ..drawn.clone() }), ..there.clone() };
+        Ok(Edit::Placing(PlacingEdit::ChangeInsert { insert }))
+    })?;
+    let again = if same { ", as it was before" } else { "" };
+    Ok(format!("{} is drawn to the plate{again}", looked_at.shown_name()))
 }
 
 /// Renders the video and keeps it with the shot.

@@ -212,6 +212,13 @@ pub enum Step {
         /// Frame of the trimmed clip on which it is right.
         frame: u32,
     },
+    /// Has a mask go with the camera, as what stands still at its foot, both ways from a frame.
+    StandMask {
+        /// Which.
+        mask: String,
+        /// Frame of the trimmed clip on which it is right.
+        frame: u32,
+    },
     /// Puts a picture all round, which lights and is mirrored, or none.
     Surroundings {
         /// A file beside the recipe: HDR, EXR, JPEG, PNG.
@@ -595,6 +602,7 @@ impl Step {
             Self::Mask { .. } => "mask",
             Self::HoldOut { .. } => "hold-out",
             Self::FollowMask { .. } => "follow-mask",
+            Self::StandMask { .. } => "stand-mask",
             Self::Surroundings { .. } => "surroundings",
             Self::Table { .. } => "table",
             Self::MeasurePlate {} => "measure-plate",

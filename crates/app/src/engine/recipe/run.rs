@@ -14,6 +14,7 @@ use crate::engine::matching;
 use crate::engine::place::{Pixel, Put, duplicate, for_another_shot, insert_on, spot_for, spot_put};
 use crate::engine::quantity::Measure;
 use crate::engine::run::{self, Begin};
+use crate::engine::stand::stand;
 use crate::engine::surroundings::{self, CATCH_FIELDS};
 use crate::engine::{EngineError, OpenShot, analyse, import, library, light, output, survey};
 use fennik_core::image::PictureSettings;
@@ -294,6 +295,11 @@ impl<'a> Cook<'a> {
                 let id = mask_named(&shot, mask)?.id;
                 run::follow(self.store, &shot, id, *frame, tell).map(|_| ())
             }
+            Step::StandMask { mask, frame } => {
+                let shot = self.open()?;
+                let id = mask_named(&shot, mask)?.id;
+                self.edit(&shot, &stand(&shot, &shot.solution(self.store)?, id, *frame)?)
+            }
             Step::Surroundings { file, asset, library } => {
                 let taken = match library {
                     Some(item) => library::take(self.store, library::item(item)?)?.into_iter().next(),
@@ -322,14 +328,14 @@ impl<'a> Cook<'a> {
             }
             Step::MeasurePlate {} => {
                 let shot = self.open()?;
-                let lens = LensLook { measured: matching::measure_plate(&shot)?, ..shot.document().lens.clone() };
+                let lens = LensLook { measured: matching::measure_plate(&shot, tell)?, ..shot.document().lens.clone() };
                 self.edit(&shot, &Edit::Finish(FinishEdit::Lens { lens }))
             }
             Step::Draw { thing, follows } => {
                 let shot = self.open()?;
                 let insert = find_insert(&shot, thing)?;
                 let composer = Composer::of_shot(self.store, &shot)?;
-                let drawn = Some(matching::measure_insert(&composer, &shot, insert, *follows)?);
+                let drawn = Some(matching::measure_insert(&composer, &shot, insert, *follows, tell)?);
                 let insert = Insert { drawn, ..insert.clone() };
                 self.edit(&shot, &Edit::Placing(PlacingEdit::ChangeInsert { insert }))
             }

@@ -4,6 +4,7 @@ mod analyse;
 mod decode;
 mod deliver;
 mod follow;
+mod matching;
 mod solve;
 mod track;
 
@@ -11,6 +12,7 @@ pub use analyse::Analyse;
 pub use decode::Decode;
 pub use deliver::Deliver;
 pub use follow::Follow;
+pub use matching::{Draw, Measure};
 pub use solve::{Refine, Solve};
 pub use track::Track;
 
@@ -45,6 +47,10 @@ pub enum JobRequest {
     Analyse(Analyse),
     /// A mask that follows the picture.
     Follow(Follow),
+    /// Grain and sharpness of the plate.
+    Measure(Measure),
+    /// Something placed that is drawn to the plate about it.
+    Draw(Draw),
     /// The finished video.
     Deliver(Deliver),
 }
@@ -59,6 +65,8 @@ macro_rules! of_any_kind {
             JobRequest::Refine($job) => $what,
             JobRequest::Analyse($job) => $what,
             JobRequest::Follow($job) => $what,
+            JobRequest::Measure($job) => $what,
+            JobRequest::Draw($job) => $what,
             JobRequest::Deliver($job) => $what,
         }
     };
@@ -81,6 +89,8 @@ impl JobRequest {
             JobKind::Refine => Self::Refine(of(json).map_err(unread)?),
             JobKind::Analyse => Self::Analyse(of(json).map_err(unread)?),
             JobKind::Follow => Self::Follow(of(json).map_err(unread)?),
+            JobKind::Measure => Self::Measure(of(json).map_err(unread)?),
+            JobKind::Draw => Self::Draw(of(json).map_err(unread)?),
             JobKind::Deliver => Self::Deliver(of(json).map_err(unread)?),
         })
     }
@@ -94,6 +104,8 @@ impl JobRequest {
             Self::Refine(_) => JobKind::Refine,
             Self::Analyse(_) => JobKind::Analyse,
             Self::Follow(_) => JobKind::Follow,
+            Self::Measure(_) => JobKind::Measure,
+            Self::Draw(_) => JobKind::Draw,
             Self::Deliver(_) => JobKind::Deliver,
         }
     }
@@ -138,6 +150,8 @@ mod tests {
             JobRequest::Refine(Refine {}),
             JobRequest::Analyse(Analyse {}),
             JobRequest::Follow(Follow { mask: 3, frame: 17 }),
+            JobRequest::Measure(Measure {}),
+            JobRequest::Draw(Draw { insert: 2, follows: true }),
             JobRequest::Deliver(Deliver {}),
         ];
         for request in all {

@@ -5,6 +5,7 @@ use super::view::{ShotView, Station};
 use crate::engine::holding::{self, Wish};
 use crate::engine::kinds::{When, typed_anew};
 use crate::engine::picture::{self, MatteView};
+use crate::engine::stand::stand;
 use crate::engine::{EngineError, ShotError, assets};
 use crate::web::answer::Editor;
 use crate::web::picture::jpeg;
@@ -21,7 +22,7 @@ use serde_json::Value;
 use std::collections::BTreeMap;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(hold_out).service(change_holdout).service(draw_round).service(show_matte);
+    config.service(hold_out).service(change_holdout).service(draw_round).service(stand_mask).service(show_matte);
 }
 
 /// One in its line.
@@ -71,7 +72,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     };
     let tools = Tools {
         id: view.id(),
-        follow: view.job(JobKind::Follow),
+        follow: view.job_or_words(JobKind::Follow),
         holdouts,
         masks: masks.iter().filter(|m| !used(m.id)).map(|m| (m.id, m.name.clone())).collect(),
         surfaces: document.surfacing.surfaces.iter().map(|s| (s.id.0, s.name.clone())).collect(),
@@ -191,6 +192,20 @@ async fn draw_round(editor: Editor, body: web::Json<DrawRequest>) -> Result<impl
             Ok(Edit::Holding(HoldoutEdit::DrawHoldouts { masks }))
         })
         .await
+}
+
+#[derive(Deserialize)]
+struct StandRequest {
+    revision: i64,
+    mask: u32,
+    frame: u32,
+}
+
+/// Has a mask go with the camera, as what stands still at its foot.
+#[post("/shots/{id}/stand-mask")]
+async fn stand_mask(editor: Editor, body: web::Json<StandRequest>) -> Result<impl Responder, PageError> {
+    let StandRequest { revision, mask, frame } = body.into_inner();
+    editor.apply(revision, move |app, shot| stand(shot, &*app.solution(shot)?, mask, frame)).await
 }
 
 #[derive(Deserialize)]

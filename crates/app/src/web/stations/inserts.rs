@@ -8,6 +8,7 @@ use crate::web::{AppState, PageError, views};
 use actix_web::{Responder, post, web};
 use askama::Template;
 use fennik_core::scene::{AssetName, Edit, Insert, PlacingEdit, Stance};
+use fennik_core::solve::Motion;
 use fennik_demo::library::{self, Item, Kind};
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -57,6 +58,8 @@ impl FileTile {
 struct Tools {
     shot: i64,
     solved: bool,
+    /// Whether things would stand crooked: the camera travels, and no floor is laid.
+    floorless: bool,
     /// As the angle of a turning one, degrees.
     shutter_deg: f64,
     files: Vec<FileTile>,
@@ -83,6 +86,8 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         shot: view.id(),
         shutter_deg: 360.0 * view.document().placing.shutter,
         solved: view.solution.is_some(),
+        floorless: view.document().datum.floor.is_none()
+            && view.solution.as_ref().is_some_and(|s| s.motion != Motion::Nodal),
         files: view.files()?.iter().map(FileTile::of).collect(),
         inserts: inserts.iter().map(line).collect(),
         library: Kind::ALL.map(|k| (k.word(), library::items().iter().filter(|i| i.kind == k).collect())).into(),

@@ -15,8 +15,14 @@ pub struct JobLine {
 }
 
 impl JobLine {
+    /// Nothing of a job that ended well: what it made is seen.
     pub fn of(job: &JobRow) -> Option<Self> {
-        (job.state != JobState::Done).then(|| Self {
+        (job.state != JobState::Done).then(|| Self::with_words(job))
+    }
+
+    /// With its closing words where it ended well.
+    pub fn with_words(job: &JobRow) -> Self {
+        Self {
             id: job.id.0,
             kind: job.kind.word(),
             word: job.state.word(),
@@ -25,6 +31,6 @@ impl JobLine {
             total: job.total,
             percent: (100 * u64::from(job.done) / u64::from(job.total.max(1))) as u32,
             message: job.message.clone(),
-        })
+        }
     }
 }

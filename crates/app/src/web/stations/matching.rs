@@ -1,6 +1,7 @@
 //! Lens and film, and drawing what is placed towards the plate.
 
 use super::inserts::changed;
+use super::job_line::JobLine;
 use super::view::{ShotView, Station};
 use crate::engine::kinds::Field;
 use crate::engine::{EngineError, grading, matching};
@@ -11,11 +12,12 @@ use actix_web::{Responder, post, web};
 use askama::Template;
 use fennik_core::colour::{decode, likeness_of};
 use fennik_core::scene::{Edit, FinishEdit, LensLook};
+use fennik_store::JobKind;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    config.service(change_lens).service(measure_plate).service(draw_towards).service(draw_colour).service(let_go);
+    config.service(change_lens).service(draw_colour).service(let_go);
 }
 
 #[derive(Template)]
@@ -27,6 +29,8 @@ struct Tools {
     /// What was measured of the plate, in a line.
     measured: Option<String>,
     looks: Vec<String>,
+    measure: Option<JobLine>,
+    draw: Option<JobLine>,
 }
 
 impl Tools {
@@ -66,6 +70,8 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         keys: keyed.iter().map(|(_, keys)| keys.len()).sum(),
         measured: reading(lens),
         looks: view.app.store.looks()?,
+        measure: view.job_or_words(JobKind::Measure),
+        draw: view.job_or_words(JobKind::Draw),
     };
     Station::new("match", "Match", told, &tools)
 }
@@ -88,51 +94,6 @@ async fn change_lens(editor: Editor, form: web::Form<LensForm>) -> Result<impl R
             let mut lens = shot.document().lens.clone();
             matching::set_typed(&mut lens, form.frame, &form.typed)?;
             Ok(Edit::Finish(FinishEdit::Lens { lens }))
-        })
-        .await
-}
-
-#[derive(Deserialize)]
-struct MeasureRequest {
-    revision: i64,
-}
-
-/// Measures grain and sharpness of the plate, and gives what is placed as much of both where it had none.
-#[post("/shots/{id}/lens/measure")]
-async fn measure_plate(editor: Editor, body: web::Json<MeasureRequest>) -> Result<impl Responder, PageError> {
-    editor
-        .apply(body.revision, move |_, shot| {
-            let mut lens = shot.document().lens.clone();
-            lens.measured = matching::measure_plate(shot)?;
-            for name in ["sharpness", "grain"] {
-                if let Some(rule) = LensLook::rule(name).filter(|r| lens.numbers.at(r, 0.0) == r.usual) {
-                    lens.numbers.set_at(rule, 0.0, 1.0);
-                }
-            }
-            Ok(Edit::Finish(FinishEdit::Lens { lens }))
-        })
-        .await
-}
-
-#[derive(Deserialize)]
-struct DrawRequest {
-    revision: i64,
-    insert: u32,
-    #[serde(default)]
-    follows: bool,
-}
-
-/// Draws the colours of an insert towards the plate about it.
-#[post("/shots/{id}/match/draw")]
-async fn draw_towards(editor: Editor, body: web::Json<DrawRequest>) -> Result<impl Responder, PageError> {
-    let DrawRequest { revision, insert, follows } = body.into_inner();
-    editor
-        .apply(revision, move |app, shot| {
-            let composer = app.composer_of(shot, shot.document().clone())?;
-            changed(shot, insert, |insert| {
-                insert.drawn = Some(matching::measure_insert(&composer, shot, insert, follows)?);
-                Ok(())
-            })
         })
         .await
 }
@@ -163,10 +124,16 @@ async fn draw_colour(editor: Editor, body: web::Json<ColourRequest>) -> Result<i
         .await
 }
 
+#[derive(Deserialize)]
+struct LetGoRequest {
+    revision: i64,
+    insert: u32,
+}
+
 /// Its colours are its own again.
 #[post("/shots/{id}/match/let-go")]
-async fn let_go(editor: Editor, body: web::Json<DrawRequest>) -> Result<impl Responder, PageError> {
-    let DrawRequest { revision, insert, .. } = body.into_inner();
+async fn let_go(editor: Editor, body: web::Json<LetGoRequest>) -> Result<impl Responder, PageError> {
+    let LetGoRequest { revision, insert } = body.into_inner();
     editor
         .apply(revision, move |_, shot| {
             changed(shot, insert, |insert| {

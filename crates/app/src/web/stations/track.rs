@@ -95,7 +95,7 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
         working: job.as_ref().or(analyse.as_ref()).is_some_and(|j| j.active),
         job,
         analyse,
-        follow: view.job(JobKind::Follow),
+        follow: view.job_or_words(JobKind::Follow),
         tracks_fault: view.tracks_fault.as_deref(),
         has_tracks: view.tracks.is_some(),
         settings,

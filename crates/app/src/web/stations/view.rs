@@ -71,6 +71,11 @@ impl<'a> ShotView<'a> {
     pub fn job(&self, kind: JobKind) -> Option<JobLine> {
         self.jobs.iter().find(|j| j.kind == kind).and_then(JobLine::of)
     }
+
+    /// The newest job of a kind, with its closing words where it ended well.
+    pub fn job_or_words(&self, kind: JobKind) -> Option<JobLine> {
+        self.jobs.iter().find(|j| j.kind == kind).map(JobLine::with_words)
+    }
 }
 
 /// A result as what is there and what is wrong.

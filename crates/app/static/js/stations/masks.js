@@ -60,6 +60,7 @@ export function masks({ model, byId }) {
         return mask && model.edit({ edit: "change-mask", mask: withoutKey(mask, model.frame) });
       },
       "follow-mask": (button) => model.change("jobs/follow", { mask: Number(button.dataset.id), frame: model.frame }),
+      "stand-mask": (button) => model.change("stand-mask", { mask: Number(button.dataset.id), frame: model.frame }),
     },
     show() {
       const { tool } = model;

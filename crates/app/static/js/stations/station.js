@@ -25,8 +25,3 @@ export function press(act, pressed) {
 export function enable(act, on) {
   for (const b of document.querySelectorAll(`[data-act="${act}"]`)) /** @type {HTMLButtonElement} */ (b).disabled = !on;
 }
-
-/** Every button of an act, at work or not. @param {string} act @param {boolean} is */
-export function busy(act, is) {
-  for (const b of document.querySelectorAll(`[data-act="${act}"]`)) b.setAttribute("aria-busy", String(is));
-}
