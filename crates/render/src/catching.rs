@@ -1,7 +1,7 @@
 //! Flat parts of the plate that are not seen themselves: shadows fall on them, they darken where something stands, and
 //! mirror it.
 
-use crate::colour::{linear_colour, luminance};
+use crate::colour::linear_colour;
 use crate::light::{Care, Falling, Seen, Sent, scattered, shade};
 use crate::placed::PlacedScene;
 use fennik_core::matte::contains;
@@ -98,7 +98,7 @@ impl CatchPlane {
 
 /// What a place of a plane sends towards the eye over the plate.
 pub(crate) fn caught(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Care, plane: usize) -> Sent {
-    let clear = Sent { light: [0.0; 4], lit: false };
+    let clear = Sent::new([0.0; 4], false);
     let of = &scene.catches[plane];
     let own = of.own(seen.at);
     let place = Vector2::new(own.x, own.z);
@@ -107,32 +107,35 @@ pub(crate) fn caught(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Ca
         return clear;
     }
     let mut alpha = darkened(scene, light, seen.at, place, care, plane);
-    let mut out = of.tint * alpha;
+    let mut out = of.tint.component_mul(&alpha);
     if of.now.mirror > 0.0 {
         let (mirrored, part) = mirrored(scene, light, seen, care, of);
         out = out * (1.0 - part) + mirrored;
-        alpha = alpha + part - alpha * part;
+        alpha = alpha.map(|a| a + part - a * part);
     }
-    Sent { light: [out.x, out.y, out.z, alpha], lit: false }
+    Sent { light: [out.x, out.y, out.z, alpha.max()], kept: alpha.map(|a| 1.0 - a).into(), lit: false }
 }
 
-/// How much of its light a place has lost to what is placed, 0 to 1.
-fn darkened(scene: &PlacedScene, light: &Falling, at: V, place: Vector2<f32>, care: Care, plane: usize) -> f32 {
+/// How much of its light a place has lost to what is placed, 0 to 1 in each channel: in the shadow of a warm sun it is
+/// the bluer light of all round that is left.
+fn darkened(scene: &PlacedScene, light: &Falling, at: V, place: Vector2<f32>, care: Care, plane: usize) -> V {
     let of = &scene.catches[plane];
     let on = &scene.shadows(care.fine)[plane];
     let normal = of.normal();
-    let sun = luminance(light.sun.into()) * normal.dot(&light.toward_sun).max(0.0);
-    let everywhere = luminance(scene.everywhere(light, normal).into());
+    let sun = light.sun * normal.dot(&light.toward_sun).max(0.0);
+    let everywhere = scene.everywhere(light, normal);
     let (mut whole, mut lost) = (sun + everywhere, sun * on.sun_at(place));
     for (lamp, shadow) in scene.lamps.iter().zip(&on.lamps) {
         let (falling, toward, _) = lamp.falling(lamp.at, at);
-        let own = luminance(falling.into()) * normal.dot(&toward).max(0.0);
+        let own = falling * normal.dot(&toward).max(0.0);
         whole += own;
         lost += own * on.kept_of(shadow, place) * lamp.floor_shadow;
     }
-    let shadow = lost / whole.max(1e-6) * of.now.shadow as f32;
     let contact = if of.now.contact > 0.0 { on.contact_at(place) * of.now.contact as f32 } else { 0.0 };
-    1.0 - (1.0 - shadow.min(1.0)) * (1.0 - contact.min(1.0))
+    lost.zip_map(&whole, |lost, whole| {
+        let shadow = lost / whole.max(1e-6) * of.now.shadow as f32;
+        1.0 - (1.0 - shadow.min(1.0)) * (1.0 - contact.min(1.0))
+    })
 }
 
 /// What is mirrored at a place, times how much of it; and how much that is.
@@ -194,7 +197,8 @@ fn ray(
         };
         let sent = shade(scene, light, &hit, care);
         let look = scene.look(hit.face);
-        let [r, g, b, alpha] = sent.light.map(|v| v * look.share_at(at, hit.distance) * fades);
+        let [r, g, b, alpha] =
+            scene.seen_from(hit.face, sent.light, hit.distance).map(|v| v * look.share_at(at, hit.distance) * fades);
         sum += V::new(r, g, b) * left;
         left *= 1.0 - alpha;
         if left < 0.01 {
@@ -203,4 +207,80 @@ fn ray(
         from = at + along * (1e-3 * distance.max(0.01));
     }
     (sum, 1.0 - left)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::{NoAssets, Quality, RenderScene, ShapeCache, composite};
+    use fennik_core::camera::Camera;
+    use fennik_core::colour::decode;
+    use fennik_core::geometry::{Lens, Pose};
+    use fennik_core::scene::{Insert, InsertKind, Light, LightNow, MIRROR, Placement, Stance, Title};
+    use nalgebra::Vector3;
+
+    fn letter() -> Insert {
+        let title = Title {
+            lettering: Default::default(),
+            text: "I".into(),
+            font: "Lato Black".into(),
+            height_m: 1.0,
+            depth_m: 0.3,
+            bevel_m: 0.0,
+            colour: [160, 160, 160],
+        };
+        Insert::new(InsertKind::Title(title), Placement::on([0.0; 3], [0.0, 1.0, 0.0], Stance::Standing))
+    }
+
+    /// Light of the pixel in which a place is seen, over an even plate.
+    fn seen(letter: &Insert, light: &Light, plate: u8, place: [f64; 3]) -> [f32; 3] {
+        let pose = Pose::look_at(Vector3::new(0.0, 1.0, 5.0), Vector3::zeros(), Vector3::y()).unwrap();
+        let camera = Camera::new(pose, Lens::centred(150.0, 160, 90), 90);
+        let scene = std::slice::from_ref(letter);
+        let scene = RenderScene::build(scene, light, &ShapeCache::default(), &NoAssets::shared()).unwrap();
+        let mut rgb = vec![plate; 160 * 90 * 3];
+        composite(&mut rgb, 160, 90, &camera, &scene, Quality::Exact, 0.0).unwrap();
+        let at = camera.project(place.into()).unwrap();
+        let [x, y] = [at.x, at.y].map(|v| v.round() as usize);
+        [0, 1, 2].map(|k| decode(f32::from(rgb[3 * (160 * y + x) + k]) / 255.0))
+    }
+
+    /// Fault: the shadow of a coloured sun was grey.
+    #[test]
+    fn in_the_shadow_of_a_warm_sun_the_blue_of_all_round_is_left() {
+        let light = LightNow {
+            bearing_deg: 180.0,
+            height_deg: 40.0,
+            sun: 0.8,
+            sun_width_deg: 0.5,
+            sun_colour: [255.0, 180.0, 120.0],
+            ambient: 0.3,
+            ambient_colour: [120.0, 180.0, 255.0],
+            floor_shadow: 1.0,
+            ..LightNow::default()
+        };
+        let found = seen(&letter(), &light.into(), 200, [0.0, 0.0, 0.7]);
+        let up = light.toward_sun().y as f32;
+        for k in 0..3 {
+            let [sun, all] = [light.sun_colour[k], light.ambient_colour[k]].map(|c| decode((c / 255.0) as f32));
+            let left = 0.3 * all / (0.8 * sun * up + 0.3 * all);
+            let part = found[k] / decode(200.0 / 255.0);
+            assert!((part - left).abs() < 0.01, "channel {k}: {part}, {left}");
+        }
+    }
+
+    /// Fault: what was mirrored kept the light that it had before it was graded.
+    #[test]
+    fn what_is_graded_is_mirrored_as_it_is_graded() {
+        let mut light: Light = LightNow { floor_shadow: 0.0, ambient: 1.0, sun: 0.0, ..LightNow::default() }.into();
+        light.catcher_mut(None).numbers.set_at(&MIRROR[0], 0.0, 0.5);
+        let look = |letter: &Insert| [0.5, -0.5].map(|height| seen(letter, &light, 0, [0.0, height, 0.15])[1]);
+        let mut letter = letter();
+        let before = look(&letter);
+        letter.grade.set_at(Insert::grade_rule("exposure").unwrap(), 0.0, -1.0);
+        let after = look(&letter);
+        assert!(before[1] > 0.05, "it is mirrored: {before:?}");
+        for (before, after) in before.into_iter().zip(after) {
+            assert!((after / before - 0.5).abs() < 0.03, "a stop less: {before} {after}");
+        }
+    }
 }

@@ -30,7 +30,7 @@ pub fn linear_of(byte: u8) -> f32 {
 }
 
 /// Linear light of a colour as encoded for display, 0 to 255.
-pub(crate) fn linear_colour(colour: [f64; 3]) -> nalgebra::Vector3<f32> {
+pub fn linear_colour(colour: [f64; 3]) -> nalgebra::Vector3<f32> {
     colour.map(|v| decode((v / 255.0) as f32)).into()
 }
 

@@ -27,6 +27,7 @@ mod shadow;
 mod shape;
 mod texture;
 mod tree;
+mod wall;
 
 pub use assets::{AssetError, Assets, Model, NoAssets, Rig, Run, Treatment};
 pub use bytes::ByteCube;
@@ -41,3 +42,4 @@ pub use placed::PlacedScene;
 pub use scene::{Body, RenderError, RenderScene};
 pub use shape::{ShapeCache, ShapeError, TitleError, TitleFont, font, font_has, font_with, fonts, triangulated};
 pub use texture::{Texture, Wrap};
+pub use wall::Wall;

@@ -1,6 +1,7 @@
 //! The scene at one time.
 
 use crate::Mesh;
+use crate::blend::Rgba;
 use crate::catching::CatchPlane;
 use crate::light::{AroundNow, Care, Falling, LampNow};
 use crate::material::Material;
@@ -384,6 +385,22 @@ impl PlacedScene {
         Some((faces[id as usize] as usize, far))
     }
 
+    /// What is left of a face's light so far away: graded as its insert is, and hazy.
+    pub(crate) fn seen_from(&self, face: &Face, light: Rgba, distance: f32) -> Rgba {
+        let [mut r, mut g, mut b, alpha] = light;
+        let look = self.look(face);
+        if let Some(grade) = look.grade.as_ref().filter(|_| alpha > 0.0) {
+            [r, g, b] = grade.apply([r, g, b].map(|v| v / alpha)).map(|v| v * alpha);
+        }
+        // What goes with the camera is as hazy as it was made.
+        if self.haze_per_unit > 0.0 && look.behind.is_none() && self.material(face).catches.is_none() {
+            let lost = 1.0 - (-self.haze_per_unit * distance).exp();
+            let haze = self.haze_colour * alpha;
+            [r, g, b] = [r + (haze.x - r) * lost, g + (haze.y - g) * lost, b + (haze.z - b) * lost];
+        }
+        [r, g, b, alpha]
+    }
+
     /// Light that comes from everywhere on a matt white face of a normal.
     pub(crate) fn everywhere(&self, light: &Falling, normal: Vector3<f32>) -> Vector3<f32> {
         // The sky gives more than the ground, so that no side goes flat.
@@ -391,11 +408,14 @@ impl PlacedScene {
         self.around.as_ref().map_or(even, |a| even + a.even(normal))
     }
 
-    /// Hides what lies behind something that is not seen itself: the plate shows there.
-    pub(crate) fn hide_behind(&mut self, mesh: &Mesh) {
+    /// Hides what lies behind something that is not seen itself, or a part of it: the plate shows there.
+    pub(crate) fn hide_behind(&mut self, mesh: &Mesh, part: f32) {
+        if part <= 0.0 {
+            return;
+        }
         let wall = Material { holds: true, casts: false, ..Material::matt([0.0; 3]) };
         self.begin_caster();
-        self.add(mesh, &[Arc::new(wall)], Look::plain(WALL_ID));
+        self.add(mesh, &[Arc::new(wall)], Look { opacity: part, ..Look::plain(WALL_ID) });
     }
 
     /// One mesh in one place.

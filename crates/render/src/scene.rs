@@ -1,6 +1,5 @@
 //! What there is to be drawn: instances of shapes, where they are over time, and what they look like.
 
-use crate::Mesh;
 use crate::assets::Assets;
 use crate::catching::CatchPlane;
 use crate::colour::linear_colour;
@@ -8,6 +7,7 @@ use crate::dressed::{Dressed, Shown};
 use crate::light::{AroundNow, LampNow, Panorama};
 use crate::placed::{HazeNow, Look, PlacedScene};
 use crate::shape::{ShapeCache, ShapeError};
+use crate::{Mesh, Wall};
 use fennik_core::camera::Camera;
 use fennik_core::geometry::Similarity;
 use fennik_core::scene::{
@@ -71,8 +71,8 @@ pub struct RenderScene {
     stands: OnceLock<PlacedScene>,
     /// What is seen where nothing changes over time.
     still: OnceLock<Arc<PlacedScene>>,
-    /// Flat things in the world that hide what lies behind them.
-    walls: Vec<Mesh>,
+    /// What hides what lies behind it.
+    walls: Vec<Wall>,
     /// Whether inserts have their own things in front of them.
     held: bool,
     /// Called between two moments of an exposure; may wait.
@@ -141,7 +141,7 @@ impl RenderScene {
 
     /// The same, with things in the world that hide what lies behind them and are not seen themselves.
     #[must_use]
-    pub fn behind(self, walls: Vec<Mesh>) -> Self {
+    pub fn behind(self, walls: Vec<Wall>) -> Self {
         Self { walls, ..self }
     }
 
@@ -188,7 +188,7 @@ impl RenderScene {
             return self.at(frame, eye, false);
         }
         let mut scene = PlacedScene::empty(self.light.at(frame), self.shapes.casts()).holding(self.held);
-        self.walls.iter().for_each(|wall| scene.hide_behind(wall));
+        self.walls.iter().for_each(|wall| scene.hide_behind(&wall.mesh, wall.hides(frame)));
         self.place_all(|i| !i.insert.unblurred, (frame, false), eye, &Similarity::identity(), &mut scene)?;
         self.place_all(|i| i.insert.unblurred, (middle, false), eye, &kept, &mut scene)?;
         self.surround(frame, eye, &mut scene);
@@ -220,12 +220,14 @@ impl RenderScene {
         self.light.changes()
             || self.lens.changes()
             || mirrors
+            || self.walls.iter().any(Wall::changes)
             || self.lamps.iter().any(moves)
             || self.instances.iter().any(Instance::changes)
     }
 
     fn placed(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<PlacedScene, RenderError> {
         let mut scene = self.stands(eye)?.begun(self.light.at(frame));
+        self.walls.iter().filter(|w| w.changes()).for_each(|wall| scene.hide_behind(&wall.mesh, wall.hides(frame)));
         self.place_all(Instance::changes, (frame, rough), eye, &Similarity::identity(), &mut scene)?;
         self.surround(frame, eye, &mut scene);
         Ok(scene)
@@ -266,7 +268,7 @@ impl RenderScene {
             return Ok(there);
         }
         let mut scene = PlacedScene::empty(self.light.at(0.0), self.shapes.casts()).holding(self.held);
-        self.walls.iter().for_each(|wall| scene.hide_behind(wall));
+        self.walls.iter().filter(|w| !w.changes()).for_each(|wall| scene.hide_behind(&wall.mesh, wall.hides(0.0)));
         self.place_all(|i| !i.changes(), (0.0, false), eye, &Similarity::identity(), &mut scene)?;
         Ok(self.stands.get_or_init(|| scene))
     }

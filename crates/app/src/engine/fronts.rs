@@ -5,7 +5,7 @@ use fennik_core::camera::Camera;
 use fennik_core::matte::{Combine, Coverage, LightPicture, contains};
 use fennik_core::scene::{Holdout, HoldoutBy, MatteChannel, ShotDocument, Surface};
 use fennik_core::survey::Plane;
-use fennik_render::{Assets, Fronts, Mesh, RenderError, ShapeError, Treatment};
+use fennik_render::{Assets, Fronts, Mesh, RenderError, ShapeError, Treatment, Wall};
 use nalgebra::{Vector2, Vector3};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -46,10 +46,15 @@ fn is_wall(holdout: &Holdout) -> bool {
     matches!(holdout.by, HoldoutBy::Surface { .. })
 }
 
-/// Flat parts of the scene that hide what lies behind them, as triangles in the world of the datum.
-pub fn walls(document: &ShotDocument) -> Vec<Mesh> {
+/// Flat parts of the scene that hide what lies behind them.
+pub fn walls(document: &ShotDocument) -> Vec<Wall> {
     let shown = document.holding.holdouts.iter().filter(|h| !h.hidden);
-    shown.filter_map(|h| wall(document, h)).filter_map(|s| flat(&s.outline, s.point, s.normal)).collect()
+    let hides = |h: &Holdout| {
+        let surface = wall(document, h)?;
+        let mesh = flat(&surface.outline, surface.point, surface.normal)?;
+        Some(Wall { mesh, strength: h.strength.clone(), span: h.span })
+    };
+    shown.filter_map(hides).collect()
 }
 
 /// The surface that a holdout is told by.
@@ -79,28 +84,30 @@ pub fn with_walls(
 ) -> Option<Arc<Coverage>> {
     let hides = document.holding.holdouts.iter().filter(|h| h.counts_on(frame));
     let walls: Vec<_> = hides
-        .filter_map(|h| wall(document, h))
-        .map(|s| {
+        .filter_map(|h| Some((wall(document, h)?, h.strength.at(f64::from(frame)) as f32)))
+        .map(|(s, strength)| {
             let plane = Plane { point: s.point.into(), normal: s.normal.into() };
             let across = plane.across();
             let outline = laid(&s.outline, &plane, across);
-            (plane, across, outline)
+            (plane, across, outline, strength)
         })
         .collect();
     let Some(camera) = camera.filter(|_| !walls.is_empty()) else { return matte };
     let hidden = |x: f64, y: f64| {
         let ray = camera.ray(Vector2::new(x, y));
-        walls.iter().any(|(plane, [a, b], outline)| {
+        let hides = |(plane, [a, b], outline, strength): &(Plane, [Vector3<f64>; 2], Vec<[f64; 2]>, f32)| {
             let far = (plane.point - ray.from).dot(&plane.normal) / ray.along.dot(&plane.normal);
             let way = ray.from + ray.along * far - plane.point;
-            far.is_finite() && far > 0.0 && contains(outline, a.dot(&way), b.dot(&way))
-        })
+            let within = far.is_finite() && far > 0.0 && contains(outline, a.dot(&way), b.dot(&way));
+            if within { *strength } else { 0.0 }
+        };
+        1.0 - walls.iter().map(|wall| 1.0 - hides(wall)).product::<f32>()
     };
     // Four looks into each pixel.
     let part = |i: usize| {
         let (x, y) = ((i % width) as f64, (i / width) as f64);
         let looks = [(-0.25, -0.25), (0.25, -0.25), (-0.25, 0.25), (0.25, 0.25)];
-        looks.iter().filter(|(dx, dy)| hidden(x + dx, y + dy)).count() as f32 / looks.len() as f32
+        looks.iter().map(|(dx, dy)| hidden(x + dx, y + dy)).sum::<f32>() / looks.len() as f32
     };
     let mut all = Coverage { width, height, parts: (0..width * height).into_par_iter().map(part).collect() };
     if let Some(matte) = matte {

@@ -9,9 +9,11 @@ use fennik_core::matte::{Combine, KeyBy, PlateKey};
 use fennik_core::scene::{Holdout, HoldoutBy, HoldoutId, Insert, MatteChannel, Play, ShotDocument, SurfaceId};
 use serde_json::{Value, json};
 
+/// Of all.
+const STRENGTH: Field = Field::number("strength", "strength, 0 to 1", Measure::Plain, 0.05);
 /// Of all but those that are told by a surface.
 const SHARED: [Field; 3] = [
-    Field::number("strength", "strength, 0 to 1", Measure::Plain, 0.05),
+    STRENGTH,
     Field {
         name: "combine",
         label: "meets those above",
@@ -43,7 +45,7 @@ const KEYS: [(&str, KeyBy); 4] = [
 pub fn fields(holdout: &Holdout) -> Vec<&'static Field> {
     match &holdout.by {
         HoldoutBy::Mask { .. } => SHARED.iter().collect(),
-        HoldoutBy::Surface { .. } => Vec::new(),
+        HoldoutBy::Surface { .. } => vec![&STRENGTH],
         HoldoutBy::Key { key } => {
             let needed = |f: &&Field| match f.name {
                 "colour" => key.by == KeyBy::Colour,
@@ -207,13 +209,10 @@ pub fn of_names(document: &ShotDocument, holdout: &Holdout) -> Vec<String> {
 
 /// Its values as steps of a recipe say them: still ones by name, and the keys of the others.
 pub fn told(holdout: &Holdout) -> (Values, Vec<ToldKey>) {
-    let mut still = Values::new();
     let mut keys = Vec::new();
-    if !matches!(holdout.by, HoldoutBy::Surface { .. }) {
-        still = values(holdout, 0.0);
-        still.remove("strength");
-        tell("strength", &holdout.strength, |v| json!(v), &mut still, &mut keys);
-    }
+    let mut still = if matches!(holdout.by, HoldoutBy::Surface { .. }) { Values::new() } else { values(holdout, 0.0) };
+    still.remove("strength");
+    tell("strength", &holdout.strength, |v| json!(v), &mut still, &mut keys);
     if holdout.hidden {
         still.insert("hidden".to_owned(), json!(true));
     }

@@ -19,21 +19,19 @@ const SAME_DEPTH: f32 = 1e-6;
 pub(super) struct Knows {
     /// Of each face, and of its material; 0 for none.
     keys: [[u32; 2]; 3],
-    lights: [Rgba; 3],
-    lit: [bool; 3],
+    sent: [Sent; 3],
 }
 
 impl Knows {
-    fn of(&self, key: [u32; 2]) -> Option<(Rgba, bool)> {
-        (0..self.keys.len()).find(|k| self.keys[*k] == key).map(|k| (self.lights[k], self.lit[k]))
+    fn of(&self, key: [u32; 2]) -> Option<Sent> {
+        (0..self.keys.len()).find(|k| self.keys[*k] == key).map(|k| self.sent[k])
     }
 
     /// The one that has been there longest gives way.
     fn learn(&mut self, key: [u32; 2], sent: &Sent) {
         self.keys.rotate_right(1);
-        self.lights.rotate_right(1);
-        self.lit.rotate_right(1);
-        (self.keys[0], self.lights[0], self.lit[0]) = (key, sent.light, sent.lit);
+        self.sent.rotate_right(1);
+        (self.keys[0], self.sent[0]) = (key, *sent);
     }
 }
 
@@ -43,8 +41,7 @@ pub(super) struct Run {
     /// One more than the face; 0 for none.
     face: u32,
     at: [f64; 2],
-    light: Rgba,
-    lit: bool,
+    sent: Sent,
 }
 
 /// Columns over which a draft takes light for even.
@@ -71,8 +68,6 @@ pub(super) struct View<'a> {
     light_of: &'static [f32; 256],
     /// Of the plate, px.
     pub size: [usize; 2],
-    /// Haze between the eye and what is seen: its light, and the part of light that is lost a world unit.
-    haze: Option<([f32; 3], f32)>,
     /// Whether anybody wants to know how far away things are.
     pub asks_far: bool,
 }
@@ -101,19 +96,7 @@ impl<'a> View<'a> {
     ) -> Self {
         let falling = Falling::new(&scene.light);
         let light_of = linear_table();
-        let haze = (scene.haze_per_unit > 0.0).then_some((scene.haze_colour.into(), scene.haze_per_unit));
-        Self {
-            scene,
-            falling,
-            sight: Sight::new(camera, size),
-            care,
-            plate,
-            fronts,
-            light_of,
-            size,
-            haze,
-            asks_far: false,
-        }
+        Self { scene, falling, sight: Sight::new(camera, size), care, plate, fronts, light_of, size, asks_far: false }
     }
 
     /// The same, for those who want to know how far away things are.
@@ -141,18 +124,7 @@ impl View<'_> {
         let (at, along, distance) = (at.cast(), along.cast(), distance as f32);
         let seen = Seen { face, index: index as usize, at, along, distance, pixel };
         let mut sent = shade(self.scene, &self.falling, &seen, self.care);
-        if let Some(grade) = self.scene.look(face).grade.as_ref().filter(|_| sent.light[3] > 0.0) {
-            let alpha = sent.light[3];
-            let [r, g, b] = grade.apply([0, 1, 2].map(|k| sent.light[k] / alpha)).map(|v| v * alpha);
-            sent.light = [r, g, b, alpha];
-        }
-        // What goes with the camera is as hazy as it was made.
-        if let (Some((colour, per_unit)), None) = (self.haze, self.scene.look(face).behind) {
-            if self.scene.material(face).catches.is_none() {
-                let lost = 1.0 - (-per_unit * distance).exp();
-                (0..3).for_each(|k| sent.light[k] += (colour[k] * sent.light[3] - sent.light[k]) * lost);
-            }
-        }
+        sent.light = self.scene.seen_from(face, sent.light, distance);
         (sent, at, distance)
     }
 
@@ -191,7 +163,8 @@ impl View<'_> {
     pub fn mixed(&self, face: u32, before: &[Fragment], at: [f64; 2], plate: Rgba, mut recall: Recall) -> Mixed {
         let mut mixed = Mixed { seen: plate, lit: false, through: 1.0, far: f32::INFINITY };
         if face > 0 && !self.scene.material(&self.scene.faces[face as usize - 1]).holds {
-            (mixed.seen, mixed.lit) = self.known(face - 1, at, &mut recall);
+            let sent = self.known(face - 1, at, &mut recall);
+            (mixed.seen, mixed.lit) = (sent.light, sent.lit);
             (mixed.through, mixed.far) = (0.0, self.far(face - 1, at));
         }
         for (i, fragment) in before.iter().enumerate() {
@@ -208,11 +181,16 @@ impl View<'_> {
             if hidden {
                 continue;
             }
-            let (light, mut part) = if look.is_even() {
-                (self.known(fragment.face, at, &mut recall).0, look.opacity)
+            if material.holds {
+                (0..4).for_each(|k| mixed.seen[k] += (plate[k] - mixed.seen[k]) * look.opacity);
+                mixed.through += (1.0 - mixed.through) * look.opacity;
+                continue;
+            }
+            let (sent, mut part) = if look.is_even() {
+                (self.known(fragment.face, at, &mut recall), look.opacity)
             } else {
                 let (sent, place, distance) = self.light(fragment.face, at[0], at[1]);
-                (sent.light, look.share_at(place, distance))
+                (sent, look.share_at(place, distance))
             };
             if let Some(matte) = &material.matte {
                 part *= self.matte(matte, at, &plate);
@@ -220,8 +198,13 @@ impl View<'_> {
             if look.held {
                 part *= 1.0 - self.fronts.own_at(look.insert, self.pixel(at));
             }
-            let over = light.map(|v| v * part);
-            mixed.seen = blend(over, mixed.seen, look.blend);
+            let over = sent.light.map(|v| v * part);
+            if material.catches.is_some() {
+                // A shadow takes of each channel what it takes.
+                (0..3).for_each(|k| mixed.seen[k] = over[k] + mixed.seen[k] * (1.0 - (1.0 - sent.kept[k]) * part));
+            } else {
+                mixed.seen = blend(over, mixed.seen, look.blend);
+            }
             // Other modes add to what is there, or take from it: none covers the plate.
             if look.blend == fennik_core::scene::Blend::Normal {
                 mixed.through *= 1.0 - over[3];
@@ -245,8 +228,8 @@ impl View<'_> {
         if distance.is_finite() && distance > 0.0 { distance as f32 } else { 1.0 }
     }
 
-    /// Light of a face in a pixel, and whether the sun reaches it: as it is known there, or looked at now.
-    fn known(&self, index: u32, at: [f64; 2], recall: &mut Recall) -> (Rgba, bool) {
+    /// Light of a face in a pixel: as it is known there, or looked at now.
+    fn known(&self, index: u32, at: [f64; 2], recall: &mut Recall) -> Sent {
         let face = &self.scene.faces[index as usize];
         let key = [face.key, face.material + 1];
         match recall {
@@ -258,7 +241,7 @@ impl View<'_> {
             Recall::Row(run) => {
                 let near = run.at[1] == at[1] && (0.0..RUN_PX).contains(&(at[0] - run.at[0]));
                 if near && run.face == index + 1 {
-                    return (run.light, run.lit);
+                    return run.sent;
                 }
             }
             Recall::Nothing => {}
@@ -267,11 +250,11 @@ impl View<'_> {
         match recall {
             Recall::Pixel(knows) => knows.learn(key, &sent),
             Recall::Row(run) if self.scene.material(face).is_plain() => {
-                **run = Run { face: index + 1, at, light: sent.light, lit: sent.lit };
+                **run = Run { face: index + 1, at, sent };
             }
             _ => {}
         }
-        (sent.light, sent.lit)
+        sent
     }
 
     /// The pixel of a place.

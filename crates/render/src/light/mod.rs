@@ -45,12 +45,21 @@ pub(crate) struct Seen<'a> {
 }
 
 /// What a face sends towards the eye.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Sent {
     /// Linear light times alpha, and alpha.
     pub light: [f32; 4],
+    /// How much is left of each channel of what lies behind.
+    pub kept: [f32; 3],
     /// Whether the sun reaches it.
     pub lit: bool,
+}
+
+impl Sent {
+    /// What covers all channels alike.
+    pub fn new(light: [f32; 4], lit: bool) -> Self {
+        Self { light, kept: [1.0 - light[3]; 3], lit }
+    }
 }
 
 /// The light that falls on everything, linear.
@@ -171,7 +180,7 @@ pub(crate) fn shade(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Car
         crate::Cover::Blend => {}
     }
     if alpha <= 0.0 {
-        return Sent { light: [0.0; 4], lit: false };
+        return Sent::new([0.0; 4], false);
     }
     if let (Some(p), Some(map), false) = (&places, &material.normal_map, care.quick) {
         let [x, y, z, _] = map.texture.look(&p.footprint(map), map.wrap);
@@ -187,7 +196,7 @@ pub(crate) fn shade(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Car
     let glow = V::from(std::array::from_fn(|k| glow[k] * emitted.map_or(1.0, |e| e[k])));
     if material.glows {
         let out = albedo + glow;
-        return Sent { light: [out.x, out.y, out.z, alpha], lit: false };
+        return Sent::new([out.x, out.y, out.z, alpha], false);
     }
     let facing = normal.dot(&sun).max(0.0);
     let lit = facing > 0.0
@@ -226,7 +235,7 @@ pub(crate) fn shade(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Car
         let sparkle = sparkle(&direct, sun) + of_lamps;
         out = albedo.component_mul(&on_matt) * (1.0 - metal) + sky + sparkle + glow;
     }
-    Sent { light: [out.x, out.y, out.z, alpha], lit }
+    Sent::new([out.x, out.y, out.z, alpha], lit)
 }
 
 /// Light of the sun that is mirrored, of the light that falls on it.

@@ -12,7 +12,7 @@ use fennik_demo::scene::{Met, Scene};
 use fennik_demo::sensor::film;
 use fennik_demo::take::Take;
 use fennik_demo::uprights::Upright;
-use fennik_render::colour::linear_of;
+use fennik_render::colour::{linear_colour, linear_of};
 use fennik_render::{
     AssetError, Assets, Material, Mesh, Model, NoAssets, Quality, RenderScene, Run, ShapeCache, Texture, Treatment,
     composite,
@@ -33,6 +33,10 @@ const COLOUR: [f32; 3] = [0.62, 0.50, 0.38];
 const AMBIENT: f64 = 0.35;
 const SUN: f64 = 0.7;
 const UPRIGHT: f64 = 0.85;
+/// Colours of the sun and of the sky where they differ.
+const LOW_SUN: [f64; 3] = [255.0, 214.0, 160.0];
+const SKY: [f64; 3] = [178.0, 205.0, 255.0];
+const GREEN: usize = 1;
 
 /// A floor with a box on it, as the film maker sees them.
 struct Stage {
@@ -69,6 +73,11 @@ impl Stage {
         0.34 + 0.06 * (2.1 * at.x).sin() * (1.7 * at.z).cos()
     }
 
+    /// Of the sun and of what is all round, linear.
+    fn colours(&self) -> (V, V) {
+        (linear_colour(self.light.sun_colour).cast(), linear_colour(self.light.ambient_colour).cast())
+    }
+
     /// What the sun and what is all round bring to a place of the box.
     fn of_box(&self, at: V, normal: V) -> [f32; 3] {
         let facing = normal.dot(&self.light.toward_sun()).max(0.0);
@@ -76,8 +85,9 @@ impl Stage {
             let way = place - at;
             strength * normal.dot(&way).max(0.0) / way.norm().powi(3)
         });
-        let all = self.light.sun * facing + AMBIENT * (UPRIGHT + (1.0 - UPRIGHT) * normal.y) + lamp;
-        COLOUR.map(|c| c * all as f32)
+        let (sun, ambient) = self.colours();
+        let all = sun * self.light.sun * facing + ambient * AMBIENT * (UPRIGHT + (1.0 - UPRIGHT) * normal.y);
+        [0, 1, 2].map(|k| COLOUR[k] * (all[k] + lamp) as f32)
     }
 }
 
@@ -103,15 +113,17 @@ impl Scene for Stage {
         let toward = (sun + (across * a.cos() + across.cross(&sun) * a.sin()) * r).normalize();
         let lit = !(self.with_box && self.shades) || on_box(at + V::y() * 1e-5, toward).is_none();
         let sunny = if lit { self.light.sun * sun.y } else { 0.0 };
-        let own = (self.on_floor(at) * (sunny + AMBIENT)) as f32;
+        let (sun, ambient) = self.colours();
+        let own: [f32; 3] = ((sun * sunny + ambient * AMBIENT) * self.on_floor(at)).cast::<f32>().into();
         let mirrored = V::new(ray.x, -ray.y, ray.z);
         match on_box(at + V::y() * 1e-5, mirrored).filter(|_| self.with_box && self.mirror > 0.0) {
             Some((far, normal)) => {
                 // Schlick 1994.
                 let part = (self.mirror + (1.0 - self.mirror) * (1.0 + ray.y / ray.norm()).powi(5)) as f32;
-                self.of_box(at + mirrored * far, normal).map(|c| own * (1.0 - part) + part * c)
+                let there = self.of_box(at + mirrored * far, normal);
+                [0, 1, 2].map(|k| own[k] * (1.0 - part) + part * there[k])
             }
-            None => [own; 3],
+            None => own,
         }
     }
 
@@ -189,7 +201,7 @@ fn camera(take: &Take) -> Option<Camera> {
     CameraPath::new(&solution, &Similarity::identity()).at(0)
 }
 
-/// Linear green of three pictures: the film with the box, the composite, the film without.
+/// Linear light of a channel of three pictures: the film with the box, the composite, the film without.
 struct Pictures {
     film: Vec<f64>,
     made: Vec<f64>,
@@ -212,7 +224,7 @@ impl Pictures {
     }
 }
 
-fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize) -> Option<Pictures> {
+fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize, channel: usize) -> Option<Pictures> {
     let take = take(rays);
     let camera = camera(&take)?;
     let assets: Arc<dyn Assets> = Arc::new(BoxModel::new());
@@ -221,7 +233,7 @@ fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize) -> Opt
     let plate = film(&Stage { with_box: false, lamp: None, ..*stage }, &take, 0);
     let mut made = plate.clone();
     composite(&mut made, WIDTH, HEIGHT, &camera, &scene, Quality::Exact, 0.0).ok()?;
-    let green = |of: &[u8]| of.chunks_exact(3).map(|p| f64::from(linear_of(p[1]))).collect();
+    let light_of = |of: &[u8]| of.chunks_exact(3).map(|p| f64::from(linear_of(p[channel]))).collect();
     let hit: Vec<bool> = (0..WIDTH * HEIGHT)
         .map(|i| {
             let ray = camera.ray(nalgebra::Vector2::new((i % WIDTH) as f64, (i / WIDTH) as f64));
@@ -236,7 +248,7 @@ fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize) -> Opt
         })
     };
     let (floor, covered) = (0..WIDTH * HEIGHT).map(|i| (about(i, false), about(i, true))).unzip();
-    Some(Pictures { film: green(&filmed), made: green(&made), plate: green(&plate), floor, covered })
+    Some(Pictures { film: light_of(&filmed), made: light_of(&made), plate: light_of(&plate), floor, covered })
 }
 
 fn the_box() -> Insert {
@@ -269,8 +281,16 @@ pub(super) fn rows() -> Vec<Row> {
     for width_deg in [3.0, 8.0] {
         let light = sunny(width_deg, 1.0);
         let stage = Stage { with_box: true, light, shades: true, lamp: None, mirror: 0.0 };
-        if let Some(found) = pictures(&stage, light.into(), &[the_box()], 100) {
+        if let Some(found) = pictures(&stage, light.into(), &[the_box()], 100, GREEN) {
             all.extend(shadow_rows(&found, &light));
+        }
+    }
+    let light = LightNow { sun_colour: LOW_SUN, ambient_colour: SKY, ..sunny(3.0, 1.0) };
+    let stage = Stage { with_box: true, light, shades: true, lamp: None, mirror: 0.0 };
+    for (channel, name) in ["red", "green", "blue"].into_iter().enumerate() {
+        if let Some(found) = pictures(&stage, light.into(), &[the_box()], 36, channel) {
+            let there = |i: usize| found.floor[i] && found.film[i] / found.plate[i] < 0.9;
+            all.push(found.apart(&format!("shadow on the floor under a low sun and a blue sky: {name}"), there));
         }
     }
     let light = sunny(1.0, 0.0);
@@ -279,7 +299,7 @@ pub(super) fn rows() -> Vec<Row> {
     let strength = lamp.strength;
     let placed = Insert::new(InsertKind::Lamp(lamp), Placement::on(lamp_at.into(), [0.0, 1.0, 0.0], Stance::Standing));
     let stage = Stage { with_box: true, light, shades: false, lamp: Some((lamp_at, strength)), mirror: 0.0 };
-    if let Some(found) = pictures(&stage, light.into(), &[the_box(), placed], 36) {
+    if let Some(found) = pictures(&stage, light.into(), &[the_box(), placed], 36, GREEN) {
         all.push(found.apart("a box in sun, ambient and lamp light", |i| found.covered[i]));
     }
     let stage = Stage { with_box: true, light, shades: false, lamp: None, mirror: 0.3 };
@@ -287,7 +307,7 @@ pub(super) fn rows() -> Vec<Row> {
     let floor = mirrors.catcher_mut(None);
     floor.numbers.set_at(&MIRROR[0], 0.0, stage.mirror);
     floor.numbers.set_at(&MIRROR[1], 0.0, 0.0);
-    if let Some(found) = pictures(&stage, mirrors, &[the_box()], 36) {
+    if let Some(found) = pictures(&stage, mirrors, &[the_box()], 36, GREEN) {
         let there = |i: usize| found.floor[i] && (found.film[i] / found.plate[i] - 1.0).abs() > 0.02;
         all.push(found.apart("a box mirrored in the floor", there));
     }
