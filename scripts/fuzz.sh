@@ -3,7 +3,7 @@
 # Prints how many inputs were tried; what breaks a target is kept under fuzz/found.
 set -eu
 cd "$(dirname "$0")/../fuzz"
-targets=${TARGETS:-"probe tracks solve recipe masks document upload picture model font"}
+targets=${TARGETS:-"probe tracks solve recipe masks document upload picture model font table"}
 triple=$(rustc -vV | sed -n 's/^host: //p')
 # The passes that tell the fuzzer which code an input reached; with a target named, build scripts are left without them.
 RUSTFLAGS="-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-level=4 -Cllvm-args=-sanitizer-coverage-inline-8bit-counters -Cllvm-args=-sanitizer-coverage-pc-table -Cllvm-args=-sanitizer-coverage-trace-compares --cfg fuzzing"

@@ -146,7 +146,8 @@ fn blobs(name: &str, time: f32) -> Vec<Blob> {
                 _ => {
                     let sway = 0.1 * age * (age * 5.0 + 6.0 * own(6)).sin();
                     let at = [0.5 + 0.16 * side * (0.4 + age) + sway, 0.04 + 0.86 * age];
-                    let tone = 0.38 + 0.3 * own(5);
+                    // Wet smoke, lighter than most walls, so that it is seen before grey ones.
+                    let tone = 0.60 + 0.3 * own(5);
                     Blob {
                         at,
                         radius: 0.05 + 0.13 * age,

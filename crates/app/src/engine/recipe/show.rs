@@ -3,7 +3,7 @@
 use crate::engine::assets::ShotAssets;
 use crate::engine::kinds::Values;
 use crate::engine::readings::readings;
-use crate::engine::{EngineError, OpenShot, light, survey};
+use crate::engine::{EngineError, OpenShot, holding, light, survey};
 use fennik_core::scene::{Datum, Insert, LightNow, Surface, floor_corners, world_of};
 use fennik_core::solve::Solution;
 use fennik_media::CameraSurface;
@@ -49,12 +49,22 @@ pub fn of_shot(store: &Store, shot: &OpenShot) -> Result<Value, EngineError> {
         .iter()
         .map(|m| json!({ "name": m.name, "mode": m.mode, "keys": m.outline.keys.len() }))
         .collect();
+    let holdouts: Vec<_> = document
+        .holding
+        .holdouts
+        .iter()
+        .map(|h| {
+            let (told_by, of) = (holding::told_by(document, h), holding::of_names(document, h));
+            json!({ "name": h.name, "by": told_by, "span": h.span, "of": of, "hidden": h.hidden,
+                "values": holding::values(h, 0.0) })
+        })
+        .collect();
     let light = light_reading(&document.light.at(0.0));
     let surfaces = solution.as_ref().map_or_else(Vec::new, |s| surfaces(shot, s));
     Ok(json!({ "shot": shot.state.shot.id, "name": shot.state.shot.name, "revision": shot.state.head.id,
         "clip": shot.clip_row.name, "width": shot.clip.width, "height": shot.clip.height,
         "frame_rate": [shot.clip.rate.frames, shot.clip.rate.seconds],
-        "trim": document.trim, "readings": readings, "masks": masks, "inserts": inserts, "surfaces": surfaces,
+        "trim": document.trim, "readings": readings, "masks": masks, "holdouts": holdouts, "inserts": inserts, "surfaces": surfaces,
         "light": light }))
 }
 
