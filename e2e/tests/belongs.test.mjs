@@ -387,6 +387,9 @@ test("an outline that is set on two frames is followed from the one to the other
     await page.mouse.click(x, y);
   }
   await changed(() => page.keyboard.press("Enter"));
+  // A holdout that counts for a while is followed for as long.
+  await type("#sheet", "from-frame", 52);
+  await type("#sheet", "to-frame", 90);
   await showFrame(page, 80);
   for (let k = 0; k < patch.length; k++) {
     const { masks } = await state();
@@ -411,6 +414,7 @@ test("an outline that is set on two frames is followed from the one to the other
     timeout: 120_000,
   });
   const mask = (await state()).masks.at(-1);
+  assert.deepEqual([mask.keys[0].frame, mask.keys.at(-1).frame], [52, 90]);
   for (const { frame, outline } of set) {
     const kept = mask.keys.find((k) => k.frame === frame).outline;
     assert.ok(

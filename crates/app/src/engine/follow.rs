@@ -3,7 +3,8 @@
 use super::EngineError;
 use super::analyse::{backwards, forwards};
 use fennik_core::image::{PictureSettings, Plane};
-use fennik_core::matte::{Inbetween, Mask, Outline, OutlineKey, Part, agree, bounds};
+use fennik_core::matte::{Inbetween, Mask, MaskMode, Outline, OutlineKey, Part, agree, bounds};
+use fennik_core::scene::{Holdout, HoldoutBy, ShotDocument};
 use fennik_core::track::{AffineMotion, Follower, Surround, between};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
 
@@ -43,8 +44,9 @@ pub(super) struct Reach<'a> {
 }
 
 impl<'a> Reach<'a> {
-    pub fn of(mask: &'a Mask, from: u32, frames: u32) -> Self {
-        let (first, last) = mask.span.unwrap_or((0, u32::MAX));
+    pub fn of(document: &ShotDocument, mask: &'a Mask, from: u32) -> Self {
+        let frames = document.trim.count();
+        let (first, last) = span_of(document, mask).unwrap_or((0, u32::MAX));
         let (from, last) = (from.min(frames - 1), last.min(frames - 1));
         let (first, last) = (first.min(from), last.max(from));
         let within = |k: &&OutlineKey| (first..=last).contains(&k.frame);
@@ -53,6 +55,16 @@ impl<'a> Reach<'a> {
         let ends = [known[0].map_or(first, |k| k.frame), known[1].map_or(last, |k| k.frame)];
         Self { from, outline: mask.outline.at(from), ends, known }
     }
+}
+
+/// The frames on which a mask counts: its own, or those of the holdouts that it tells where it tells nothing else.
+fn span_of(document: &ShotDocument, mask: &Mask) -> Option<(u32, u32)> {
+    if mask.span.is_some() || mask.mode != MaskMode::Shape {
+        return mask.span;
+    }
+    let told = |h: &&Holdout| matches!(h.by, HoldoutBy::Mask { mask: id } if id == mask.id);
+    let spans = document.holding.holdouts.iter().filter(told).map(|h| h.span).collect::<Option<Vec<_>>>()?;
+    spans.into_iter().reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
 }
 
 /// Outlines of frames that follow one another.

@@ -179,7 +179,7 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let (document, id) = (shot.document(), shot.state.shot.id);
     let gone = || WorkError::NoMask;
     let mask = document.mask(mask_id).ok_or_else(gone)?;
-    let reach = Reach::of(mask, key, document.trim.count());
+    let reach = Reach::of(document, mask, key);
     let [first, last] = reach.ends;
     let route = Route {
         from: (reach.from, &reach.outline),

@@ -23,7 +23,7 @@ pub fn stand(shot: &OpenShot, solution: &Solution, mask_id: u32, frame: u32) -> 
         let foot = spot(solution, document, Pixel { frame: from, at: foot_of(outline) })?.point;
         Ok(standing(&path, outline, foot, (from, to))?)
     };
-    let reach = Reach::of(&mask, frame, document.trim.count());
+    let reach = Reach::of(document, &mask, frame);
     let run = |way: usize| -> Result<Run, EngineError> {
         let there = seen(reach.from, &reach.outline, reach.ends[way])?;
         let Some(known) = reach.known[way] else { return Ok(there) };
