@@ -548,7 +548,7 @@ mod tests {
     }
 
     #[test]
-    fn a_patch_of_the_ground_is_not_told_by_its_colours_and_who_walks_on_it_is() {
+    fn outlines_of_one_thing_tell_each_other_and_those_of_two_places_do_not() {
         let patch = |n: usize| -> Vec<[f64; 2]> {
             let x = 120.0 - 2.0 * n as f64;
             vec![[x - 30.0, 50.0], [x + 30.0, 50.0], [x + 30.0, 110.0], [x - 30.0, 110.0]]
@@ -561,7 +561,8 @@ mod tests {
             assert!(inbetween.tells(&parts[1..]).is_none());
             inbetween.tells(&parts).unwrap()
         };
-        let ground = tells([patch(0), patch(FRAMES - 1)], &|n| picture(n, &nobody));
+        let beside: Vec<[f64; 2]> = patch(FRAMES - 1).iter().map(|p| [p[0] + 25.0, p[1]]).collect();
+        let ground = tells([patch(0), beside], &|n| picture(n, &nobody));
         let walker = tells([outline(0, 0.0), outline(FRAMES - 1, 0.0)], &|n| picture(n, &outline(n, 0.0)));
         assert!(ground < 0.8 && walker > 0.88, "{ground} {walker}");
     }
