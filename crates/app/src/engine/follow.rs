@@ -11,10 +11,6 @@ use fennik_media::{ClipInfo, FrameReader, PixelKind};
 /// How well an outline that was carried from one that is known to another that is known has to agree with that one: what
 /// does not come out there went its own way in between, and is told by its colours.
 const CARRIED: f64 = 0.98;
-/// How well it has to agree at least for colours that tell little to be left aside, as those of a part of the ground, and by
-/// how much more both outlines tell than one alone.
-const CARRIED_WELL: f64 = 0.93;
-const BY_BOTH: f64 = 0.08;
 
 /// How a mask went on from the frame on which it was drawn: the outlines of frames that follow one another.
 pub struct Followed {
@@ -205,29 +201,23 @@ impl Stretch<'_> {
             let keys = vec![OutlineKey { frame: 0, outline: corners.to_vec() }];
             Outline { smooth: smooth.to_vec(), ..Outline::new(keys) }.shape_at(0)
         };
-        let comes_out = |run: &Run, known: &[[f64; 2]]| {
-            let there = run.last().filter(|_| run.len() == frames);
-            there.map_or(0.0, |there| agree(&shape(there), &shape(known), self.picture()))
+        let comes_out = |run: &[Vec<[f64; 2]>], known: &[[f64; 2]]| {
+            run.len() == frames
+                && run.last().is_some_and(|there| agree(&shape(there), &shape(known), self.picture()) >= CARRIED)
         };
-        let carried = comes_out(&ahead, last).min(comes_out(&behind, first));
-        if carried < CARRIED && motions.len() + 1 == frames {
-            let drawn = Drawn { corners: [first, last], shapes: [shape(first), shape(last)] };
-            if let Some(told) = self.told(&drawn, &motions, carried, step)? {
-                return Ok((told, true));
-            }
+        if (comes_out(&ahead, last) && comes_out(&behind, first)) || motions.len() + 1 < frames {
+            return Ok((between(ahead, behind, frames), false));
         }
-        Ok((between(ahead, behind, frames), false))
+        Ok((self.told(&Drawn { corners: [first, last], shapes: [shape(first), shape(last)] }, &motions, step)?, true))
     }
 
-    /// What it is from one outline to another, told by its colours; `None` where they tell less of it than carrying it does,
-    /// which comes out as well as `carried` says.
+    /// What it is from one outline to another, told by its colours.
     fn told(
         &self,
         drawn: &Drawn,
         motions: &[AffineMotion],
-        carried: f64,
         step: &mut dyn FnMut() -> Result<(), EngineError>,
-    ) -> Result<Option<Run>, EngineError> {
+    ) -> Result<Run, EngineError> {
         let goes: Vec<_> = motions.iter().map(|motion| move |at: [f64; 2]| motion.moved(at)).collect();
         let [first, last] = &drawn.shapes;
         let inbetween = Inbetween::new([first, last], drawn.corners, &goes, self.picture());
@@ -243,16 +233,13 @@ impl Stretch<'_> {
         if reverse {
             parts.reverse();
         }
-        if carried >= CARRIED_WELL && inbetween.tells(&parts).is_some_and(|tells| tells + BY_BOTH < carried) {
-            return Ok(None);
-        }
         let mut stopped = Ok(());
         let outlines = inbetween.outlines(&parts, || {
             stopped = step();
             stopped.is_ok()
         });
         stopped?;
-        outlines.map(Some).ok_or(EngineError::Fault)
+        outlines.ok_or(EngineError::Fault)
     }
 }
 

@@ -172,22 +172,6 @@ impl Inbetween {
         Part { window, rgb: small }
     }
 
-    /// How well its colours tell it, 0 to 1: a drawn outline as the other alone tells it, compared with what was drawn; of
-    /// both the better, since somebody may pass by in front of one. `None` where parts are missing.
-    pub fn tells(&self, parts: &[Part]) -> Option<f64> {
-        let last = self.places.len().checked_sub(1).filter(|_| parts.len() == self.places.len())?;
-        let spots = spots(NEAR * self.size);
-        let ends = [(&self.first, 0, &self.last, last), (&self.last, last, &self.first, 0)];
-        let told = ends.into_iter().map(|(drawn, n, other, of)| {
-            let (place, by) = (&self.places[n], reference(other, &parts[of]));
-            let cut = self.cut(place, &seen(&parts[n]), &[by], &spots, (0.0, DRAWN.1));
-            cut.map_or(0.0, |Cut { window, part, .. }| {
-                agreement(&part, &Coverage::of_outline(&drawn.shape, &window, 0.0))
-            })
-        });
-        told.reduce(f64::max)
-    }
-
     /// The outline on every frame, the drawn ones as they were. `go_on` is asked twice about every
     /// one of them, and may stop it: `None` then, and where parts are missing.
     pub fn outlines(&self, parts: &[Part], mut go_on: impl FnMut() -> bool) -> Option<Vec<Vec<[f64; 2]>>> {
@@ -287,7 +271,7 @@ impl Inbetween {
         &self,
         place: &Place,
         seen: &Seen,
-        references: &[Reference],
+        references: &[Reference; 2],
         spots: &[(i32, i32, f32)],
         (strength, fade): (f32, f64),
     ) -> Option<Cut> {
@@ -358,7 +342,7 @@ impl Inbetween {
 }
 
 /// How much better a pixel fits outside than inside.
-fn fits(feature: &Feature, at: [f64; 2], place: &Place, references: &[Reference], spots: &[(i32, i32, f32)]) -> f32 {
+fn fits(feature: &Feature, at: [f64; 2], place: &Place, references: &[Reference; 2], spots: &[(i32, i32, f32)]) -> f32 {
     let (mut inside, mut outside) = (MOST, MOST);
     for reference in references {
         let grown = (place.area / reference.drawn.area).sqrt();
@@ -545,26 +529,6 @@ mod tests {
             let agreed = agree(there, &own(n), SIZE);
             assert!(agreed > 0.92, "{agreed} on frame {n}");
         }
-    }
-
-    #[test]
-    fn outlines_of_one_thing_tell_each_other_and_those_of_two_places_do_not() {
-        let patch = |n: usize| -> Vec<[f64; 2]> {
-            let x = 120.0 - 2.0 * n as f64;
-            vec![[x - 30.0, 50.0], [x + 30.0, 50.0], [x + 30.0, 110.0], [x - 30.0, 110.0]]
-        };
-        let nobody: Vec<[f64; 2]> = outline(0, 0.0).iter().map(|p| [p[0] + 1000.0, p[1]]).collect();
-        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
-        let tells = |[first, last]: [Vec<[f64; 2]>; 2], seen: &dyn Fn(usize) -> Vec<u8>| {
-            let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
-            let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &seen(n))).collect();
-            assert!(inbetween.tells(&parts[1..]).is_none());
-            inbetween.tells(&parts).unwrap()
-        };
-        let beside: Vec<[f64; 2]> = patch(FRAMES - 1).iter().map(|p| [p[0] + 25.0, p[1]]).collect();
-        let ground = tells([patch(0), beside], &|n| picture(n, &nobody));
-        let walker = tells([outline(0, 0.0), outline(FRAMES - 1, 0.0)], &|n| picture(n, &outline(n, 0.0)));
-        assert!(ground < 0.8 && walker > 0.88, "{ground} {walker}");
     }
 
     #[test]
