@@ -211,25 +211,13 @@ fn ray(
 
 #[cfg(test)]
 mod tests {
+    use crate::sample::letters;
     use crate::{NoAssets, Quality, RenderScene, ShapeCache, composite};
     use fennik_core::camera::Camera;
     use fennik_core::colour::decode;
     use fennik_core::geometry::{Lens, Pose};
-    use fennik_core::scene::{Insert, InsertKind, Light, LightNow, MIRROR, Placement, Stance, Title};
+    use fennik_core::scene::{Insert, Light, LightNow, MIRROR};
     use nalgebra::Vector3;
-
-    fn letter() -> Insert {
-        let title = Title {
-            lettering: Default::default(),
-            text: "I".into(),
-            font: "Lato Black".into(),
-            height_m: 1.0,
-            depth_m: 0.3,
-            bevel_m: 0.0,
-            colour: [160, 160, 160],
-        };
-        Insert::new(InsertKind::Title(title), Placement::on([0.0; 3], [0.0, 1.0, 0.0], Stance::Standing))
-    }
 
     /// Light of the pixel in which a place is seen, over an even plate.
     fn seen(letter: &Insert, light: &Light, plate: u8, place: [f64; 3]) -> [f32; 3] {
@@ -258,7 +246,7 @@ mod tests {
             floor_shadow: 1.0,
             ..LightNow::default()
         };
-        let found = seen(&letter(), &light.into(), 200, [0.0, 0.0, 0.7]);
+        let found = seen(&letters("I", [160; 3]), &light.into(), 200, [0.0, 0.0, 0.7]);
         let up = light.toward_sun().y as f32;
         for k in 0..3 {
             let [sun, all] = [light.sun_colour[k], light.ambient_colour[k]].map(|c| decode((c / 255.0) as f32));
@@ -274,7 +262,7 @@ mod tests {
         let mut light: Light = LightNow { floor_shadow: 0.0, ambient: 1.0, sun: 0.0, ..LightNow::default() }.into();
         light.catcher_mut(None).numbers.set_at(&MIRROR[0], 0.0, 0.5);
         let look = |letter: &Insert| [0.5, -0.5].map(|height| seen(letter, &light, 0, [0.0, height, 0.15])[1]);
-        let mut letter = letter();
+        let mut letter = letters("I", [160; 3]);
         let before = look(&letter);
         letter.grade.set_at(Insert::grade_rule("exposure").unwrap(), 0.0, -1.0);
         let after = look(&letter);

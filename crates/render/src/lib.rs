@@ -22,6 +22,8 @@ mod material;
 mod mesh;
 mod placed;
 mod raster;
+#[cfg(test)]
+mod sample;
 mod scene;
 mod shadow;
 mod shape;

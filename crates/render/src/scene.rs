@@ -188,7 +188,7 @@ impl RenderScene {
             return self.at(frame, eye, false);
         }
         let mut scene = PlacedScene::empty(self.light.at(frame), self.shapes.casts()).holding(self.held);
-        self.walls.iter().for_each(|wall| scene.hide_behind(&wall.mesh, wall.hides(frame)));
+        self.hide(|_| true, frame, &mut scene);
         self.place_all(|i| !i.insert.unblurred, (frame, false), eye, &Similarity::identity(), &mut scene)?;
         self.place_all(|i| i.insert.unblurred, (middle, false), eye, &kept, &mut scene)?;
         self.surround(frame, eye, &mut scene);
@@ -227,7 +227,7 @@ impl RenderScene {
 
     fn placed(&self, frame: f64, eye: Vector3<f64>, rough: bool) -> Result<PlacedScene, RenderError> {
         let mut scene = self.stands(eye)?.begun(self.light.at(frame));
-        self.walls.iter().filter(|w| w.changes()).for_each(|wall| scene.hide_behind(&wall.mesh, wall.hides(frame)));
+        self.hide(Wall::changes, frame, &mut scene);
         self.place_all(Instance::changes, (frame, rough), eye, &Similarity::identity(), &mut scene)?;
         self.surround(frame, eye, &mut scene);
         Ok(scene)
@@ -268,9 +268,13 @@ impl RenderScene {
             return Ok(there);
         }
         let mut scene = PlacedScene::empty(self.light.at(0.0), self.shapes.casts()).holding(self.held);
-        self.walls.iter().filter(|w| !w.changes()).for_each(|wall| scene.hide_behind(&wall.mesh, wall.hides(0.0)));
+        self.hide(|w| !w.changes(), 0.0, &mut scene);
         self.place_all(|i| !i.changes(), (0.0, false), eye, &Similarity::identity(), &mut scene)?;
         Ok(self.stands.get_or_init(|| scene))
+    }
+
+    fn hide(&self, wanted: impl Fn(&Wall) -> bool, frame: f64, scene: &mut PlacedScene) {
+        self.walls.iter().filter(|w| wanted(w)).for_each(|w| scene.hide_behind(&w.mesh, w.hides(frame)));
     }
 
     fn place_all(

@@ -30,26 +30,17 @@ impl Wall {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::sample::letters;
     use crate::{NoAssets, Quality, RenderScene, ShapeCache, composite};
     use fennik_core::camera::Camera;
     use fennik_core::geometry::{Lens, Pose};
     use fennik_core::scene::anim::{Curve, Ease, Key};
-    use fennik_core::scene::{Insert, InsertKind, Light, LightNow, Placement, Stance, Title};
+    use fennik_core::scene::{Light, LightNow};
     use nalgebra::Vector3;
 
     /// A letter behind a board that hides it, as seen on a frame; the sum of what it changes on a grey plate.
     fn changed(board: Option<Wall>, frame: u32, quality: Quality) -> f64 {
-        let title = Title {
-            lettering: Default::default(),
-            text: "I".into(),
-            font: "Lato Black".into(),
-            height_m: 1.0,
-            depth_m: 0.3,
-            bevel_m: 0.0,
-            colour: [250, 250, 250],
-        };
-        let placement = Placement::on([0.0; 3], [0.0, 1.0, 0.0], Stance::Standing);
-        let letter = Insert::new(InsertKind::Title(title), placement);
+        let letter = letters("I", [250; 3]);
         let light: Light = LightNow { floor_shadow: 0.0, ambient: 1.0, sun: 0.0, ..LightNow::default() }.into();
         let scene = RenderScene::build(&[letter], &light, &ShapeCache::default(), &NoAssets::shared()).unwrap();
         let scene = scene.behind(board.into_iter().collect());

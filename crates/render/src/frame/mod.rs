@@ -158,28 +158,20 @@ fn whole(size: [usize; 2], layer: &Layer, far: Vec<f32>) -> Drawn {
 mod tests {
     use super::*;
     use crate::assets::{AssetError, Run, Treatment};
+    use crate::sample::letters;
     use crate::{NoAssets, ShapeCache, Texture};
     use fennik_core::camera::CameraPath;
     use fennik_core::geometry::{Lens, Pose, Similarity};
     use fennik_core::scene::anim::{Animated, Curve, Ease, Key};
     use fennik_core::scene::{
-        Asset, AssetName, Backdrop, Insert, InsertId, InsertKind, Light, LightNow, Placement, Spread, Stance, Title,
+        Asset, AssetName, Backdrop, Insert, InsertId, InsertKind, Light, LightNow, Placement, Spread, Stance,
     };
     use fennik_core::solve::{Solution, SolvedFrame};
     use nalgebra::{Vector2, Vector3};
 
     fn insert(text: &str, x: f64, z: f64) -> Insert {
-        let title = Title {
-            lettering: Default::default(),
-            text: text.into(),
-            font: "Lato Black".into(),
-            height_m: 1.0,
-            depth_m: 0.3,
-            bevel_m: 0.0,
-            colour: [250, 120, 20],
-        };
         let placement = Placement::on([x, 0.0, z], [0.0, 1.0, 0.0], Stance::Standing);
-        Insert { id: InsertId(1), ..Insert::new(InsertKind::Title(title), placement) }
+        Insert { id: InsertId(1), placement, ..letters(text, [250, 120, 20]) }
     }
 
     /// No shadow on the floor, so that what changes is the insert alone.

@@ -36,7 +36,6 @@ const UPRIGHT: f64 = 0.85;
 /// Colours of the sun and of the sky where they differ.
 const LOW_SUN: [f64; 3] = [255.0, 214.0, 160.0];
 const SKY: [f64; 3] = [178.0, 205.0, 255.0];
-const GREEN: usize = 1;
 
 /// A floor with a box on it, as the film maker sees them.
 struct Stage {
@@ -224,7 +223,8 @@ impl Pictures {
     }
 }
 
-fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize, channel: usize) -> Option<Pictures> {
+/// Of red, green and blue.
+fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize) -> Option<[Pictures; 3]> {
     let take = take(rays);
     let camera = camera(&take)?;
     let assets: Arc<dyn Assets> = Arc::new(BoxModel::new());
@@ -233,7 +233,6 @@ fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize, channe
     let plate = film(&Stage { with_box: false, lamp: None, ..*stage }, &take, 0);
     let mut made = plate.clone();
     composite(&mut made, WIDTH, HEIGHT, &camera, &scene, Quality::Exact, 0.0).ok()?;
-    let light_of = |of: &[u8]| of.chunks_exact(3).map(|p| f64::from(linear_of(p[channel]))).collect();
     let hit: Vec<bool> = (0..WIDTH * HEIGHT)
         .map(|i| {
             let ray = camera.ray(nalgebra::Vector2::new((i % WIDTH) as f64, (i / WIDTH) as f64));
@@ -247,8 +246,13 @@ fn pictures(stage: &Stage, light: Light, inserts: &[Insert], rays: usize, channe
             (-3..=3).all(|dx| !inside(x + dx, y + dy) || hit[(y + dy) as usize * WIDTH + (x + dx) as usize] == wanted)
         })
     };
-    let (floor, covered) = (0..WIDTH * HEIGHT).map(|i| (about(i, false), about(i, true))).unzip();
-    Some(Pictures { film: light_of(&filmed), made: light_of(&made), plate: light_of(&plate), floor, covered })
+    let (floor, covered): (Vec<bool>, Vec<bool>) =
+        (0..WIDTH * HEIGHT).map(|i| (about(i, false), about(i, true))).unzip();
+    Some([0, 1, 2].map(|channel| {
+        let light_of = |of: &[u8]| of.chunks_exact(3).map(|p| f64::from(linear_of(p[channel]))).collect();
+        let [film, made, plate] = [&filmed, &made, &plate].map(|of| light_of(of));
+        Pictures { film, made, plate, floor: floor.clone(), covered: covered.clone() }
+    }))
 }
 
 fn the_box() -> Insert {
@@ -281,17 +285,16 @@ pub(super) fn rows() -> Vec<Row> {
     for width_deg in [3.0, 8.0] {
         let light = sunny(width_deg, 1.0);
         let stage = Stage { with_box: true, light, shades: true, lamp: None, mirror: 0.0 };
-        if let Some(found) = pictures(&stage, light.into(), &[the_box()], 100, GREEN) {
+        if let Some([_, found, _]) = pictures(&stage, light.into(), &[the_box()], 100) {
             all.extend(shadow_rows(&found, &light));
         }
     }
     let light = LightNow { sun_colour: LOW_SUN, ambient_colour: SKY, ..sunny(3.0, 1.0) };
     let stage = Stage { with_box: true, light, shades: true, lamp: None, mirror: 0.0 };
-    for (channel, name) in ["red", "green", "blue"].into_iter().enumerate() {
-        if let Some(found) = pictures(&stage, light.into(), &[the_box()], 36, channel) {
-            let there = |i: usize| found.floor[i] && found.film[i] / found.plate[i] < 0.9;
-            all.push(found.apart(&format!("shadow on the floor under a low sun and a blue sky: {name}"), there));
-        }
+    let channels = pictures(&stage, light.into(), &[the_box()], 36).into_iter().flatten();
+    for (found, name) in channels.zip(["red", "green", "blue"]) {
+        let there = |i: usize| found.floor[i] && found.film[i] / found.plate[i] < 0.9;
+        all.push(found.apart(&format!("shadow on the floor under a low sun and a blue sky: {name}"), there));
     }
     let light = sunny(1.0, 0.0);
     let lamp_at = V::new(1.6, 1.4, 1.9);
@@ -299,7 +302,7 @@ pub(super) fn rows() -> Vec<Row> {
     let strength = lamp.strength;
     let placed = Insert::new(InsertKind::Lamp(lamp), Placement::on(lamp_at.into(), [0.0, 1.0, 0.0], Stance::Standing));
     let stage = Stage { with_box: true, light, shades: false, lamp: Some((lamp_at, strength)), mirror: 0.0 };
-    if let Some(found) = pictures(&stage, light.into(), &[the_box(), placed], 36, GREEN) {
+    if let Some([_, found, _]) = pictures(&stage, light.into(), &[the_box(), placed], 36) {
         all.push(found.apart("a box in sun, ambient and lamp light", |i| found.covered[i]));
     }
     let stage = Stage { with_box: true, light, shades: false, lamp: None, mirror: 0.3 };
@@ -307,7 +310,7 @@ pub(super) fn rows() -> Vec<Row> {
     let floor = mirrors.catcher_mut(None);
     floor.numbers.set_at(&MIRROR[0], 0.0, stage.mirror);
     floor.numbers.set_at(&MIRROR[1], 0.0, 0.0);
-    if let Some(found) = pictures(&stage, mirrors, &[the_box()], 36, GREEN) {
+    if let Some([_, found, _]) = pictures(&stage, mirrors, &[the_box()], 36) {
         let there = |i: usize| found.floor[i] && (found.film[i] / found.plate[i] - 1.0).abs() > 0.02;
         all.push(found.apart("a box mirrored in the floor", there));
     }
