@@ -150,7 +150,8 @@ fn polished(mut weights: SVector<f64, 4>, basis: &[SVector<f64, 9>; 4]) -> Optio
         let right = SVector::<f64, 11>::from_fn(|k, _| if k < 10 { off[k] } else { 0.0 });
         let step = slopes.try_svd(true, true, 1e-15, 200)?.solve(&right, 1e-15).ok()?;
         let next = (weights - step).try_normalize(1e-9)?;
-        let (next_e, next_off) = (mixed(&next), off_by(&mixed(&next)));
+        let next_e = mixed(&next);
+        let next_off = off_by(&next_e);
         if !(next_off.norm() < off.norm()) {
             break;
         }
