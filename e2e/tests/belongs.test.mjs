@@ -367,3 +367,73 @@ test("what stands still in front goes with the camera", async () => {
     assert.ok(off < 2.5, `its foot is off by ${off} px on frame ${key.frame}`);
   }
 });
+
+test("an outline that is set on two frames is followed from the one to the other", async () => {
+  await openStation(page, "holdouts");
+  await showFrame(page, 60);
+  const patch = [
+    [420, 480],
+    [600, 480],
+    [600, 600],
+    [420, 600],
+  ];
+  const ground = patch.map((at) => trueGround(truth.frames[60], at));
+  const there = (frame) => ground.map((g) => trueProject(truth.frames[frame], g));
+  await page.click('[data-act="draw"][data-mode="holdout"]');
+  for (const at of patch) {
+    const [x, y] = await placeOnPage(page, at);
+    await page.mouse.move(x, y);
+    await page.mouse.click(x, y);
+  }
+  await changed(() => page.keyboard.press("Enter"));
+  // A holdout that counts for a while is followed for as long.
+  await type("#sheet", "from-frame", 52);
+  await type("#sheet", "to-frame", 90);
+  await showFrame(page, 80);
+  for (let k = 0; k < patch.length; k++) {
+    const { masks } = await state();
+    const { keys } = masks.at(-1);
+    const from = await placeOnPage(page, keys.at(-1).outline[k]);
+    const to = await placeOnPage(page, there(80)[k]);
+    await changed(async () => {
+      await page.mouse.move(...from);
+      await page.mouse.down();
+      await page.mouse.move(...from.map((v, i) => (v + to[i]) / 2));
+      await page.mouse.move(...to);
+      await page.mouse.up();
+    });
+  }
+  const set = (await state()).masks.at(-1).keys;
+  assert.deepEqual(
+    set.map((k) => k.frame),
+    [60, 80],
+  );
+  const follow = async () => {
+    const { revision } = await state();
+    await page.click('#sheet [data-act="follow-mask"]');
+    await page.waitForFunction((was) => globalThis.fennik.model.state.revision > was, revision, { timeout: 60_000 });
+    return (await state()).masks.at(-1);
+  };
+  const ends = ({ keys }) => [keys[0].frame, keys.at(-1).frame];
+  assert.deepEqual(ends(await follow()), [60, 90], "back to what was set, and on as long as it counts");
+  await showFrame(page, 60);
+  const mask = await follow();
+  assert.deepEqual(ends(mask), [52, 90]);
+  for (const { frame, outline } of set) {
+    const kept = mask.keys.find((k) => k.frame === frame).outline;
+    assert.ok(
+      outline.every((at, k) => distance(at, kept[k]) < 0.01),
+      `what was set on frame ${frame} stays`,
+    );
+  }
+  // In between it lies on the same ground, which the mean of both does not.
+  const lies = await page.evaluate(async () => {
+    const { outlineAt } = await import("/static/js/math/outline.js");
+    return [65, 70, 75].map((frame) => outlineAt(globalThis.fennik.model.state.masks.at(-1), frame));
+  });
+  for (const [n, frame] of [65, 70, 75].entries()) {
+    const off = Math.max(...there(frame).map((at, k) => distance(at, lies[n][k])));
+    assert.ok(off < 3, `on frame ${frame} a corner is off by ${off} px`);
+  }
+  await page.keyboard.press("Escape");
+});

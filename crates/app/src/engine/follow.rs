@@ -11,6 +11,10 @@ use fennik_media::{ClipInfo, FrameReader, PixelKind};
 /// How well an outline that was carried from one that is known to another that is known has to agree with that one: what
 /// does not come out there went its own way in between, and is told by its colours.
 const CARRIED: f64 = 0.98;
+/// The same for what kept its look all along (normalised correlation): it only went on, and was set a little beside its
+/// way.
+const CARRIED_ALIKE: f64 = 0.93;
+const ALIKE: f64 = 0.7;
 
 /// How a mask went on from the frame on which it was drawn: the outlines of frames that follow one another.
 pub struct Followed {
@@ -106,7 +110,7 @@ pub fn follow(
         let stretch = Stretch { clip, frames: (trim_first + key, trim_first + to) };
         found.push(match known {
             _ if to == key => vec![outline.to_vec()],
-            None => stretch.carried(outline, &mut |_, _| step())?,
+            None => stretch.carried(outline, &mut |_, _| step())?.0,
             Some(known) => {
                 let (outlines, by_colours) = stretch.between(outline, known, route.smooth, &mut step)?;
                 told |= by_colours;
@@ -142,12 +146,13 @@ impl Stretch<'_> {
         Self { frames: (self.frames.1, self.frames.0), ..self }
     }
 
-    /// The outline on frame after frame, by the points inside it, until they are lost. `step` hears of every picture.
+    /// The outline on frame after frame, by the points inside it, until they are lost, and how well its inside stayed what
+    /// it was. `step` hears of every picture.
     fn carried(
         &self,
         outline: &[[f64; 2]],
         step: &mut dyn FnMut(usize, &Plane) -> Result<(), EngineError>,
-    ) -> Result<Run, EngineError> {
+    ) -> Result<(Run, f64), EngineError> {
         let (mut follower, mut found, mut lost) = (None::<Follower>, vec![outline.to_vec()], false);
         let mut n = 0;
         let mut take = |plane: &Plane| {
@@ -169,7 +174,7 @@ impl Stretch<'_> {
         } else {
             backwards(self.clip, self.range(), &plain, take)?;
         }
-        Ok(found)
+        Ok((found, follower.map_or(0.0, |f| f.least_likeness())))
     }
 
     /// What it is from one outline to another, both known, and whether it was told by its colours.
@@ -188,7 +193,7 @@ impl Stretch<'_> {
             let (a, b) = (bounds(first), bounds(last));
             std::array::from_fn(|i| std::array::from_fn(|k| a[i][k] + t * (b[i][k] - a[i][k])))
         };
-        let ahead = self.carried(first, &mut |n, plane| {
+        let (ahead, like_ahead) = self.carried(first, &mut |n, plane| {
             step()?;
             match &mut ground {
                 None => ground = Some(Surround::new(plane, about(n))?),
@@ -196,14 +201,15 @@ impl Stretch<'_> {
             }
             Ok(())
         })?;
-        let behind = self.reversed().carried(last, &mut |_, _| step())?;
+        let (behind, like_behind) = self.reversed().carried(last, &mut |_, _| step())?;
         let shape = |corners: &[[f64; 2]]| {
             let keys = vec![OutlineKey { frame: 0, outline: corners.to_vec() }];
             Outline { smooth: smooth.to_vec(), ..Outline::new(keys) }.shape_at(0)
         };
+        let asked = if like_ahead.min(like_behind) >= ALIKE { CARRIED_ALIKE } else { CARRIED };
         let comes_out = |run: &[Vec<[f64; 2]>], known: &[[f64; 2]]| {
             run.len() == frames
-                && run.last().is_some_and(|there| agree(&shape(there), &shape(known), self.picture()) >= CARRIED)
+                && run.last().is_some_and(|there| agree(&shape(there), &shape(known), self.picture()) >= asked)
         };
         if (comes_out(&ahead, last) && comes_out(&behind, first)) || motions.len() + 1 < frames {
             return Ok((between(ahead, behind, frames), false));
@@ -247,4 +253,38 @@ impl Stretch<'_> {
 struct Drawn<'a> {
     corners: [&'a [[f64; 2]]; 2],
     shapes: [Vec<[f64; 2]>; 2],
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_outline_goes_as_far_as_it_counts_and_no_farther_than_the_next_that_was_set() {
+        let key = |frame| OutlineKey { frame, outline: vec![[0.0, 0.0], [9.0, 0.0], [0.0, 9.0]] };
+        let mut mask = Mask::new(MaskMode::Shape, [5, 30, 70].map(key).to_vec());
+        mask.id = 3;
+        let ends = |document: &ShotDocument, mask: &Mask, from| {
+            let reach = Reach::of(document, mask, from);
+            (reach.ends, reach.known.map(|k| k.map(|k| k.frame)))
+        };
+        let mut document = ShotDocument::new(100);
+        assert_eq!(ends(&document, &mask, 20), ([0, 99], [None, None]));
+        let holdout = |span, mask| Holdout { span, ..Holdout::new("rail".into(), HoldoutBy::Mask { mask }) };
+        document.holding.holdouts = vec![holdout(Some((10, 40)), 3), holdout(None, 4)];
+        assert_eq!(ends(&document, &mask, 20), ([10, 40], [None, None]));
+        document.holding.holdouts.push(holdout(Some((35, 60)), 3));
+        assert_eq!(ends(&document, &mask, 20), ([10, 60], [None, None]), "where either counts");
+        mask.outline.by_hand = vec![5, 30, 70];
+        assert_eq!(ends(&document, &mask, 20), ([10, 30], [None, Some(30)]), "5 and 70 are outside");
+        assert_eq!(ends(&document, &mask, 80).0, [70, 80], "a frame outside goes no farther");
+        document.holding.holdouts.push(holdout(None, 3));
+        assert_eq!(ends(&document, &mask, 40), ([30, 70], [Some(30), Some(70)]), "one that always counts");
+        mask.span = Some((50, 60));
+        assert_eq!(ends(&document, &mask, 55), ([50, 60], [None, None]), "its own comes first");
+        mask.span = None;
+        mask.mode = MaskMode::KeepOut;
+        document.holding.holdouts.pop();
+        assert_eq!(ends(&document, &mask, 20).0, [5, 30], "the analysis needs it everywhere");
+    }
 }

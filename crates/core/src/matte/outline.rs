@@ -177,12 +177,15 @@ impl Outline {
     }
 
     /// Takes over outlines of frames that follow one another, from `from` on, with no more keys than keep every outline
-    /// within `tolerance_px`. Keys that lie among those frames are replaced.
+    /// within `tolerance_px`. Keys that lie among those frames are replaced; where one was set by hand there is one again.
     pub fn take_run(&mut self, from: u32, outlines: &[Vec<[f64; 2]>], tolerance_px: f64) {
         let Some(last) = outlines.len().checked_sub(1) else { return };
-        self.keys.retain(|k| !(from..=from + last as u32).contains(&k.frame));
+        let among = from..=from + last as u32;
+        let set = |k: &&OutlineKey| among.contains(&k.frame) && self.by_hand.contains(&k.frame);
         let mut chosen = std::collections::BTreeSet::from([0, last]);
-        let mut spans = vec![(0, last)];
+        chosen.extend(self.keys.iter().filter(set).map(|k| (k.frame - from) as usize));
+        self.keys.retain(|k| !among.contains(&k.frame));
+        let mut spans: Vec<(usize, usize)> = chosen.iter().copied().zip(chosen.iter().copied().skip(1)).collect();
         // Douglas & Peucker 1973, over time.
         while let Some((a, b)) = spans.pop() {
             let error = |i: usize| {
@@ -260,5 +263,14 @@ mod tests {
         }
         outline.set_key(30, square(30, 0.0, 20.0).outline);
         assert_eq!(outline.keys.len(), 4);
+        // What was set by hand stays a frame that was.
+        outline.by_hand = vec![20, 30, 99];
+        outline.take_run(10, &outlines, 0.5);
+        assert_eq!(outline.keys.iter().map(|k| k.frame).collect::<Vec<_>>(), [3, 10, 30, 49], "20 has no key");
+        outline.set_key(20, at(20));
+        outline.take_run(10, &outlines, 0.5);
+        assert_eq!(outline.keys.iter().map(|k| k.frame).collect::<Vec<_>>(), [3, 10, 20, 30, 49]);
+        outline.take_run(20, &outlines[10..11], 0.5);
+        assert_eq!(outline.keys.len(), 5);
     }
 }

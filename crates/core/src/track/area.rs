@@ -1,6 +1,6 @@
 //! Following all of an area at once, where it has too few corners: a mast, a plain wall.
 
-use super::motion::median;
+use super::motion::{AffineMotion, median};
 use crate::image::Plane;
 use crate::matte::{Coverage, Window, bounds, centroid};
 use nalgebra::{SMatrix, SVector};
@@ -78,6 +78,25 @@ impl Area {
             })
         };
         self.places.iter().zip(&self.values).filter_map(pair).collect()
+    }
+
+    /// How well a picture agrees with the first where the outline became another by a shift, turn and growth (normalised
+    /// correlation): 0 where nothing is seen of it.
+    pub fn likeness(&self, picture: &Plane, there: &[[f64; 2]]) -> f64 {
+        let corners = self.outline.iter().zip(there).map(|(p, q)| (*p, [q[0] - p[0], q[1] - p[1]]));
+        // Twice, so that a triangle's are enough to fit.
+        let Some(motion) = AffineMotion::fit_similarity(&corners.clone().chain(corners).collect::<Vec<_>>()) else {
+            return 0.0;
+        };
+        let (mut was, mut is) = (Vec::new(), Vec::new());
+        for (p, value) in self.places.iter().zip(&self.values) {
+            let q = motion.moved(*p);
+            if picture.holds_window(q[0], q[1], 1.0) {
+                was.push(*value);
+                is.push(f64::from(picture.bilinear(q[0] as f32, q[1] as f32)));
+            }
+        }
+        correlation(&was, &is)
     }
 
     /// The outline on the next picture; `None` where the area is not to be seen there.

@@ -31,6 +31,9 @@ pub struct Follower {
     /// The picture that `outline` is of, and its inside since there are too few points.
     picture: Plane,
     area: Option<Area>,
+    /// What was inside at first, and how well pictures since then agreed with it at least.
+    first: Option<Area>,
+    likeness: f64,
     /// The outline on the anchor, and where its points were.
     anchor: (Vec<[f64; 2]>, BTreeMap<u32, [f64; 2]>),
 }
@@ -45,7 +48,15 @@ impl Follower {
         let mut tracker = Tracker::new(settings, inside(&outline, 1.0))?;
         tracker.push(picture)?;
         let anchor = (outline.clone(), tracker.places());
-        Ok(Self { tracker, outline, picture: picture.clone(), area: None, anchor })
+        let first = Area::new(picture, &outline);
+        let likeness = if first.is_some() { 1.0 } else { 0.0 };
+        Ok(Self { tracker, outline, picture: picture.clone(), area: None, first, likeness, anchor })
+    }
+
+    /// How well what is inside agreed with what it was at first (normalised correlation), on the picture where it did
+    /// least: what changes its shape agrees less than what is only shifted, turned and grown.
+    pub fn least_likeness(&self) -> f64 {
+        self.likeness
     }
 
     /// The outline on the next picture; `None` where nothing inside it can be followed any more.
@@ -53,6 +64,14 @@ impl Follower {
     /// # Errors
     /// [`TrackError::Size`] for a picture of another size.
     pub fn step(&mut self, picture: &Plane) -> Result<Option<Vec<[f64; 2]>>, TrackError> {
+        let next = self.next(picture)?;
+        if let (Some(first), Some(there)) = (&self.first, &next) {
+            self.likeness = self.likeness.min(first.likeness(picture, there));
+        }
+        Ok(next)
+    }
+
+    fn next(&mut self, picture: &Plane) -> Result<Option<Vec<[f64; 2]>>, TrackError> {
         if self.area.is_none() {
             if let Some(next) = self.by_points(picture)? {
                 self.picture = picture.clone();

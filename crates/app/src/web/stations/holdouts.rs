@@ -13,7 +13,7 @@ use crate::web::{AppState, PageError, block};
 use actix_web::{Responder, get, post, web};
 use askama::Template;
 use fennik_core::matte::{Mask, MaskMode};
-use fennik_core::scene::{AssetName, Edit, Holdout, HoldoutEdit, InsertId, SurfaceId};
+use fennik_core::scene::{AssetName, Edit, Holdout, HoldoutBy, HoldoutEdit, InsertId, SurfaceId};
 use fennik_core::solve::{Outlier, OutlierReason, Solution};
 use fennik_core::track::{TrackId, clusters_of, keep_out_of};
 use fennik_store::{JobKind, ShotId};
@@ -51,7 +51,11 @@ pub fn station(view: &ShotView) -> Result<Station, EngineError> {
     let document = view.document();
     let line = |h: &Holdout| {
         let of = holding::of_names(document, h);
-        let mut reading = vec![holding::told_by(document, h), h.combine.word().to_owned()];
+        let mut reading = vec![holding::told_by(document, h)];
+        // A surface hides what lies behind it, whatever came before.
+        if !matches!(h.by, HoldoutBy::Surface { .. }) {
+            reading.push(h.combine.word().to_owned());
+        }
         if !of.is_empty() {
             reading.push(format!("of {}", of.join(", ")));
         }
