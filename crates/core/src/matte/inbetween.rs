@@ -3,20 +3,23 @@
 //!
 //! Nothing is carried from frame to frame, so that legs may swing: each frame is told by the two that were drawn. A pixel
 //! is compared with the pixels inside and outside of both outlines near where it would be if the shape had gone from one
-//! to the other; whichever fits better, and where edges of the picture run, decides together
-//! ([`super::minimal_cut::minimal_cut`]).
+//! to the other, and with the ground that should be behind it there; whichever fits better, and where edges of the picture
+//! run, decides together ([`super::minimal_cut::minimal_cut`]).
 
 use super::contour::{agreement, centroid, contour, doubled_area, largest, simplified};
 use super::coverage::{Coverage, Window, bounds};
 use super::minimal_cut::minimal_cut;
+use nalgebra::{Affine2, Matrix3, Point2};
 use rayon::prelude::*;
 
-/// How colours are compared: the standard deviation of what is alike, of 255; how much more colour tells than brightness,
-/// and how much a pixel's surroundings, so far each way, against the pixel itself.
+/// How colours are compared: the standard deviation of what is alike, of 255, how much more colour tells than brightness,
+/// and how much less a pixel's neighbours tell than itself, by the square of their distance.
 const ALIKE: f32 = 10.0;
 const COLOUR: f32 = 2.0;
-const ROUND: f32 = 0.3;
-const ROUND_PX: i32 = 2;
+const ROUND: f32 = 0.25;
+/// How far the ground may lie beside where it should be, px, and what it costs to be like any other ground near by instead.
+const BESIDE_PX: i32 = 4;
+const OTHER_GROUND: f32 = 1.0;
 /// What a pixel says at most.
 const MOST: f32 = 6.0;
 /// How far pixels are looked for, of the size of the shape, and how far beyond the drawn shapes it may reach.
@@ -73,12 +76,14 @@ impl Drawn {
     }
 }
 
-/// Where a shape is on a frame: how far between both, its middle and its area.
+/// Where a shape is on a frame: how far between both, its middle and its area; and where the ground behind it is on the
+/// first and on the last frame.
 #[derive(Clone, Copy)]
 struct Place {
     t: f64,
     middle: [f64; 2],
     area: f64,
+    ground: [Affine2<f64>; 2],
 }
 
 /// What was told of a frame: the shape, and how much better every pixel of its window fits outside.
@@ -88,13 +93,15 @@ struct Cut {
     fits: Vec<f32>,
 }
 
-/// A pixel's colours, in which distances are taken: brightness and two differences of colours, its own and those of its
-/// surroundings.
-type Feature = [f32; 6];
+/// Brightness and two differences of colours.
+type Colour = [f32; 3];
+/// A pixel with the eight round it, in which distances are taken.
+type Feature = [f32; 27];
 
 /// Pixels of a part with their colours.
 struct Seen {
     window: Window,
+    colours: Vec<Colour>,
     features: Vec<Feature>,
 }
 
@@ -132,6 +139,7 @@ impl Inbetween {
         let held = 3.0 * (across * (1.0 + 2.0 * (REACH + NEAR))).powi(2) * frames as f64 / HELD_BYTES;
         let smaller = (across / LARGEST_PX).max(held.sqrt()).ceil().max(1.0);
         let less = |p: [f64; 2]| p.map(|v| (v + 0.5) / smaller - 0.5);
+        let full = |p: [f64; 2]| p.map(|v| (v + 0.5) * smaller - 0.5);
         let drawn = |shape: &[[f64; 2]], corners: &[[f64; 2]]| {
             let [shape, corners] = [shape, corners].map(|o| o.iter().map(|p| less(*p)).collect::<Vec<_>>());
             let (middle, area) = centroid(&shape);
@@ -145,10 +153,11 @@ impl Inbetween {
         // Beside the ground it goes evenly: what the ground does not tell of the way is spread over the frames.
         let off: [f64; 2] = std::array::from_fn(|k| to[k] - ahead[frames - 1][k]);
         let (first, last) = (drawn(first, corners[0]), drawn(last, corners[1]));
+        let grounds = grounds(motions, |go, p| less(go(full(p))));
         let place = |(n, at): (usize, &[f64; 2])| {
             let t = n as f64 / (frames - 1).max(1) as f64;
             let middle = less(std::array::from_fn(|k| at[k] + t * off[k]));
-            Place { t, middle, area: first.area + t * (last.area - first.area) }
+            Place { t, middle, area: first.area + t * (last.area - first.area), ground: grounds[n] }
         };
         let places = ahead.iter().enumerate().map(place).collect();
         let size = across / smaller;
@@ -277,21 +286,21 @@ impl Inbetween {
     ) -> Option<Cut> {
         let window = self.window(place, REACH);
         let drawn = self.drawn(place, &window, fade);
-        let feature = |k: usize| {
+        let there = |k: usize| {
             let [x, y] = window.place(k);
-            Some(&seen.features[seen.at(x, y)?])
+            seen.at(x, y)
         };
         let count = window.width * window.height;
         let fits: Vec<f32> = (0..count)
             .into_par_iter()
             .map(|k| {
-                let Some(feature) = feature(k) else { return MOST };
-                fits(feature, window.place(k).map(f64::from), place, references, spots)
+                let Some(own) = there(k) else { return MOST };
+                fits(&seen.features[own], window.place(k).map(f64::from), place, references, spots)
             })
             .collect();
         let own: Vec<f32> =
             fits.iter().zip(&drawn.parts).map(|(fits, part)| fits + strength * (1.0 - 2.0 * part)).collect();
-        let colours: Vec<[f32; 3]> = (0..count).map(|k| feature(k).map_or([0.0; 3], |f| [f[0], f[1], f[2]])).collect();
+        let colours: Vec<Colour> = (0..count).map(|k| there(k).map_or([0.0; 3], |own| seen.colours[own])).collect();
         let parts = minimal_cut(&own, &colours, window.width, SMOOTH);
         let whole = largest(&Coverage { width: window.width, height: window.height, parts })?;
         Some(Cut { window, part: whole, fits })
@@ -343,7 +352,8 @@ impl Inbetween {
 
 /// How much better a pixel fits outside than inside.
 fn fits(feature: &Feature, at: [f64; 2], place: &Place, references: &[Reference; 2], spots: &[(i32, i32, f32)]) -> f32 {
-    let (mut inside, mut outside) = (MOST, MOST);
+    let ground = behind(feature, at, place, references);
+    let (mut inside, mut outside) = (MOST, ground.min(MOST) - OTHER_GROUND);
     for reference in references {
         let grown = (place.area / reference.drawn.area).sqrt();
         let to: [i32; 2] =
@@ -356,13 +366,48 @@ fn fits(feature: &Feature, at: [f64; 2], place: &Place, references: &[Reference;
             let Some(k) = seen.at(to[0] + dx, to[1] + dy) else { continue };
             let best = if reference.inside[k] { &mut inside } else { &mut outside };
             if *off < *best {
-                let other = &seen.features[k];
-                let apart = (0..6).map(|c| (feature[c] - other[c]).powi(2)).sum::<f32>();
-                *best = best.min(apart / (2.0 * ALIKE * ALIKE) + off);
+                *best = best.min(apart(feature, &seen.features[k]) + off);
             }
         }
     }
-    inside - outside
+    inside - (outside + OTHER_GROUND).min(MOST)
+}
+
+/// How unlike a pixel is to the ground that should be behind it, where that is seen on a frame on which the shape was drawn.
+fn behind(feature: &Feature, at: [f64; 2], place: &Place, references: &[Reference; 2]) -> f32 {
+    let mut best = f32::INFINITY;
+    for (ground, reference) in place.ground.iter().zip(references) {
+        let to = ground.transform_point(&Point2::from(at));
+        let (x, y) = (to.x.round() as i32, to.y.round() as i32);
+        for (dx, dy) in (-BESIDE_PX..=BESIDE_PX).flat_map(|dy| (-BESIDE_PX..=BESIDE_PX).map(move |dx| (dx, dy))) {
+            let seen = reference.seen.at(x + dx, y + dy).filter(|k| !reference.inside[*k]);
+            best = seen.map_or(best, |k| best.min(apart(feature, &reference.seen.features[k])));
+        }
+    }
+    best
+}
+
+fn apart(a: &Feature, b: &Feature) -> f32 {
+    a.iter().zip(b).map(|(p, q)| (p - q).powi(2)).sum::<f32>() / (2.0 * ALIKE * ALIKE)
+}
+
+/// Where the ground of every frame is on the first and on the last; each motion says where it is on the next.
+fn grounds<M>(motions: &[M], moved: impl Fn(&M, [f64; 2]) -> [f64; 2]) -> Vec<[Affine2<f64>; 2]> {
+    const FAR: f64 = 1000.0;
+    let mut from_first = vec![Affine2::identity()];
+    for motion in motions {
+        let [o, x, y] = [[0.0, 0.0], [FAR, 0.0], [0.0, FAR]].map(|p| moved(motion, p));
+        let row = |k: usize| [(x[k] - o[k]) / FAR, (y[k] - o[k]) / FAR, o[k]];
+        let ([a, b, c], [d, e, f]) = (row(0), row(1));
+        let step = Affine2::from_matrix_unchecked(Matrix3::new(a, b, c, d, e, f, 0.0, 0.0, 1.0));
+        from_first.push(step * from_first[from_first.len() - 1]);
+    }
+    let last = from_first[from_first.len() - 1];
+    let both = |there: &Affine2<f64>| {
+        let to_first = there.try_inverse().unwrap_or_else(Affine2::identity);
+        [to_first, last * to_first]
+    };
+    from_first.iter().map(both).collect()
 }
 
 /// Places round one, the nearest first, and what they cost for being so far away, 1 at most: every pixel near by, and
@@ -398,7 +443,7 @@ fn round(window: &Window, part: &Coverage) -> Vec<[f64; 2]> {
     contour(part).into_iter().map(|p| window.of_picture(p)).collect()
 }
 
-/// Colours of pixels and of their surroundings.
+/// Colours of pixels, each also with those round it.
 fn seen(part: &Part) -> Seen {
     let (width, height) = (part.window.width as i32, part.window.height as i32);
     let opponent = |p: &[u8]| {
@@ -406,25 +451,24 @@ fn seen(part: &Part) -> Seen {
         let colour = COLOUR.sqrt();
         [(r + g + b) / 3f32.sqrt(), colour * (r - b) / 2f32.sqrt(), colour * (r - 2.0 * g + b) / 6f32.sqrt()]
     };
-    let own: Vec<[f32; 3]> = part.rgb.chunks_exact(3).map(opponent).collect();
+    let colours: Vec<Colour> = part.rgb.chunks_exact(3).map(opponent).collect();
+    let round: [(i32, i32); 9] = std::array::from_fn(|i| (i as i32 % 3 - 1, i as i32 / 3 - 1));
+    let weight = round.map(|(dx, dy)| 1.0 / (1.0 + ROUND * (dx * dx + dy * dy) as f32));
+    let whole: f32 = weight.iter().sum();
     let features = (0..width * height)
         .into_par_iter()
         .map(|k| {
-            let (x, y) = (k % width, k / width);
-            let mut sum = [0.0f32; 3];
-            let mut count = 0.0;
-            for j in (y - ROUND_PX).max(0)..=(y + ROUND_PX).min(height - 1) {
-                for i in (x - ROUND_PX).max(0)..=(x + ROUND_PX).min(width - 1) {
-                    (0..3).for_each(|c| sum[c] += own[(j * width + i) as usize][c]);
-                    count += 1.0;
-                }
+            let mut feature = [0.0; 27];
+            for (i, (dx, dy)) in round.into_iter().enumerate() {
+                let (x, y) = ((k % width + dx).clamp(0, width - 1), (k / width + dy).clamp(0, height - 1));
+                let part = (weight[i] / whole).sqrt();
+                let colour = colours[(y * width + x) as usize].map(|c| part * c);
+                feature[3 * i..3 * i + 3].copy_from_slice(&colour);
             }
-            let [a, b, c] = own[k as usize];
-            let [d, e, f] = sum.map(|v| ROUND.sqrt() * v / count);
-            [a, b, c, d, e, f]
+            feature
         })
         .collect();
-    Seen { window: part.window, features }
+    Seen { window: part.window, colours, features }
 }
 
 #[cfg(test)]
@@ -528,6 +572,33 @@ mod tests {
         for (n, there) in inbetween.outlines(&parts, || true).unwrap().iter().enumerate() {
             let agreed = agree(there, &own(n), SIZE);
             assert!(agreed > 0.92, "{agreed} on frame {n}");
+        }
+    }
+
+    #[test]
+    fn what_stands_beside_in_the_same_colours_is_told_by_the_ground_that_should_be_there() {
+        // Beside the legs of the first frame, and left behind there.
+        let seen = |n: usize| {
+            let o = outline(n, 0.0);
+            let mut rgb = picture(n, &o);
+            let body = Coverage::of_outline(&o, &Window { left: 0, top: 0, width: SIZE.0, height: SIZE.1 }, 0.0);
+            for k in (0..SIZE.0 * SIZE.1).filter(|k| body.parts[*k] < 0.5) {
+                let (x, y) = ((k % SIZE.0 + 2 * n) as f64, (k / SIZE.0) as f64);
+                if (30.0..62.0).contains(&x) && (90.0..130.0).contains(&y) {
+                    let cloth = grain(1.3 * (x - 80.0), 1.7 * (y - 85.0));
+                    rgb[3 * k..3 * k + 3].copy_from_slice(&[60.0, 70.0, 110.0].map(|c: f64| (c + cloth) as u8));
+                }
+            }
+            rgb
+        };
+        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
+        let (first, last) = (outline(0, 0.0), outline(FRAMES - 1, 0.0));
+        let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
+        let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &seen(n))).collect();
+        let all = inbetween.outlines(&parts, || true).unwrap();
+        for n in 4..9 {
+            let agreed = agree(&all[n], &outline(n, 0.0), SIZE);
+            assert!(agreed > 0.93, "{agreed} on frame {n}");
         }
     }
 
