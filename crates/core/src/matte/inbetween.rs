@@ -123,7 +123,7 @@ struct Reference<'a> {
 
 impl Inbetween {
     /// Two shapes with the corners that make them, px of a picture of a size, and where the ground behind goes: each
-    /// function says where a place of one frame is on the next. Outlines in between have as many corners.
+    /// function, an affine one, says where a place of one frame is on the next. Outlines in between have as many corners.
     pub fn new(
         [first, last]: [&[[f64; 2]]; 2],
         corners: [&[[f64; 2]]; 2],

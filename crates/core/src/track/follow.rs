@@ -203,6 +203,29 @@ mod tests {
     }
 
     #[test]
+    fn what_only_moves_stays_like_itself_and_what_changes_does_not() {
+        let (first, centre, turn, size) = picture(0);
+        let least = |changes: bool| {
+            let mut follower = Follower::new(&first, outline(centre, turn, size)).unwrap();
+            for frame in 1..16 {
+                let (plane, [x, y], ..) = picture(frame);
+                // For a while its lower half is another.
+                let other = |i: usize, j: usize| {
+                    changes && (6..10).contains(&frame) && (i as f64 - x).abs() < 40.0 && j as f64 > y
+                };
+                let plane =
+                    Plane::from_fn(400, 260, |i, j| if other(i, j) { 255.0 - plane.at(i, j) } else { plane.at(i, j) });
+                follower.step(&plane).unwrap().expect("it is in sight");
+            }
+            follower.least_likeness()
+        };
+        let (same, changed) = (least(false), least(true));
+        assert!(same > 0.8 && changed < 0.5, "{same} and {changed}");
+        let flat = Plane::from_fn(200, 120, |_, _| 90.0);
+        assert_eq!(Follower::new(&flat, outline([100.0, 60.0], 0.0, 1.0)).unwrap().least_likeness(), 0.0);
+    }
+
+    #[test]
     fn between_two_that_are_known_both_runs_count_where_they_come_from() {
         let at = |x: f64| vec![[x, 0.0], [x + 1.0, 0.0], [x, 1.0]];
         let ahead: Vec<_> = (0..5).map(|i| at(f64::from(i))).collect();
