@@ -3,7 +3,7 @@ import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
 import { project, ray, unit } from "../../crates/app/static/js/math/camera.js";
-import { outlineAt, pieces } from "../../crates/app/static/js/math/outline.js";
+import { alongAt, outlineAt, pieces, placesOf } from "../../crates/app/static/js/math/outline.js";
 import { ownOf, pointBack, pointOf, standsAt, worldOf } from "../../crates/app/static/js/math/family.js";
 import { holds, hullOf } from "../../crates/app/static/js/math/hull.js";
 import { placeAt } from "../../crates/app/static/js/math/placement.js";
@@ -37,9 +37,12 @@ test("outlines lie between their keys where the server has them, and bend alike"
   for (const { outline, frame, corners, shape } of cases("outlines")) {
     assert.ok(apart(outlineAt(outline, frame), corners) < 1e-9);
     const bent = (i) => outline.smooth[i] || outline.smooth[(i + 1) % corners.length];
-    const drawn = pieces(corners, outline.smooth).flatMap((piece, i) =>
-      bent(i) ? [...Array(10).keys()].map((k) => cubic(piece, k / 10)) : [piece.a],
-    );
+    const along = alongAt(outline, frame);
+    const drawn = along
+      ? placesOf(corners, along).map((p) => p.at)
+      : pieces(corners, outline.smooth).flatMap((piece, i) =>
+          bent(i) ? [...Array(10).keys()].map((k) => cubic(piece, k / 10)) : [piece.a],
+        );
     assert.equal(drawn.length, shape.length);
     assert.ok(apart(drawn, shape) < 1e-9, `frame ${frame}: ${apart(drawn, shape)}`);
   }

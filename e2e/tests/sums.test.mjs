@@ -8,8 +8,10 @@ import {
   contains,
   countsOn,
   fromLine,
+  alongAt,
   outlineAt,
   pieces,
+  placesOf,
   withCorner,
   withKey,
   withoutCorner,
@@ -213,6 +215,45 @@ test("corners are added and taken away on every key", () => {
   assert.deepEqual(withoutCorner(more, 4).keys, mask.keys);
   const three = withoutCorner(mask, 0);
   assert.equal(withoutCorner(three, 0), three, "three corners stay");
+});
+
+test("what is known between corners goes along with them, and stays as corners come and go", () => {
+  const along = [
+    [[5, -3]],
+    [],
+    [
+      [8, 12],
+      [2, 13],
+    ],
+    [],
+  ];
+  const traced = { ...mask, keys: [mask.keys[0], { ...mask.keys[1], along }] };
+  assert.deepEqual(alongAt(traced, 99), along, "held behind the last key");
+  assert.equal(alongAt(traced, 15), null, "between keys corners go straight on");
+  const line = (m, f) => placesOf(outlineAt(m, f), alongAt(m, f)).map((p) => p.at);
+  assert.deepEqual(
+    placesOf(square(0), along).map((p) => p.of),
+    [0, 0, 1, 2, 2, 2, 3],
+  );
+  const pulled = square(40).map((p, i) => (i === 2 ? [p[0] + 9, p[1]] : p));
+  assert.deepEqual(withKey(traced, 20, pulled).keys[1].along, [
+    [[5, -3]],
+    [],
+    [
+      [14, 12],
+      [5, 13],
+    ],
+    [],
+  ]);
+  assert.deepEqual(line(withKey(traced, 30, outlineAt(traced, 30)), 30), line(traced, 20), "on another frame");
+  const more = withCorner(traced, 2);
+  assert.deepEqual(more.keys[1].outline[3], [2, 13], "one of the places becomes a corner");
+  assert.equal(more.keys[0].outline.length, 5);
+  assert.deepEqual(line(more, 20), line(traced, 20));
+  const fewer = withoutCorner(withoutCorner(more, 3), 0);
+  assert.deepEqual([fewer.keys[1].outline.length, fewer.keys[1].along.length], [3, 3]);
+  const round = line(fewer, 20);
+  assert.deepEqual([round.at(-2), round.at(-1)], [outlineAt(traced, 20)[0], [5, -3]], "the corner is a place now");
 });
 
 test("straight corners make straight pieces and smooth ones bulge", () => {

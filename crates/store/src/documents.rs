@@ -92,7 +92,7 @@ mod tests {
             let a = f64::from(k) * 0.7 + 0.003 * f64::from(f);
             [400.0 + 1.37 * f64::from(f) + 90.0 * a.cos(), 300.0 + 80.0 * (a + 0.01 * f64::from(f)).sin()]
         };
-        let key = |frame| OutlineKey { frame, outline: (0..8).map(|k| corner(frame, k)).collect() };
+        let key = |frame| OutlineKey::new(frame, (0..8).map(|k| corner(frame, k)).collect());
         Mask::new(MaskMode::KeepOut, (0..keys).map(key).collect())
     }
 

@@ -107,7 +107,7 @@ fn belonging(store: &Store, document: &ShotDocument) -> Result<Vec<Edit>, Engine
     let key = |name: &str, value: f64| (name.to_owned(), serde_json::json!(value));
     surroundings::set_catch(&mut light, None, When::At(0.0), "contact", &serde_json::json!(0.6))?;
     let outline = |x: f64| vec![[x, 200.0], [x + 160.0, 180.0], [x + 200.0, 700.0], [x - 30.0, 700.0]];
-    let keys = [(40, 500.0), (140, 760.0)].map(|(frame, x)| OutlineKey { frame, outline: outline(x) });
+    let keys = [(40, 500.0), (140, 760.0)].map(|(frame, x)| OutlineKey::new(frame, outline(x)));
     let mut mask = Mask::new(MaskMode::Shape, keys.into());
     (mask.name, mask.feather_px, mask.outline.smooth) = ("walker".into(), 6.0, vec![true; 4]);
     let mut finish = document.finish.clone();

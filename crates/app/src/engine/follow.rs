@@ -3,7 +3,7 @@
 use super::EngineError;
 use super::analyse::{backwards, forwards};
 use fennik_core::image::{PictureSettings, Plane};
-use fennik_core::matte::{Inbetween, Mask, MaskMode, Outline, OutlineKey, Part, agree, bounds};
+use fennik_core::matte::{Inbetween, Mask, MaskMode, Outline, OutlineKey, Part, Trace, agree, bounds};
 use fennik_core::scene::{Holdout, HoldoutBy, ShotDocument};
 use fennik_core::track::{AffineMotion, Follower, Surround, between};
 use fennik_media::{ClipInfo, FrameReader, PixelKind};
@@ -21,43 +21,44 @@ pub struct Followed {
     /// The first of them, a frame of the trimmed clip.
     pub from: u32,
     /// One a frame.
-    pub outlines: Vec<Vec<[f64; 2]>>,
+    pub outlines: Run,
     /// Whether some of them were told by their colours, each frame by itself.
     pub told: bool,
 }
 
 /// Where an outline is followed from, and how far: frames of the trimmed clip.
 pub struct Route<'a> {
-    /// Whence, and its corners there, px.
-    pub from: (u32, &'a [[f64; 2]]),
+    /// Whence, and what it is there, px.
+    pub from: (u32, &'a Trace),
     /// As far back as this, and on to this.
     pub span: (u32, u32),
     /// What it is known to be on the first and on the last of these: what lies between goes from one to the other.
-    pub known: [Option<&'a [[f64; 2]]>; 2],
-    /// Which corners are smooth.
+    pub known: [Option<&'a Trace>; 2],
+    /// Which corners are smooth where nothing is known between them.
     pub smooth: &'a [bool],
 }
 
 /// How far an outline goes both ways from one of its frames: through the frames on which it counts, but no farther than the
 /// next that somebody set, which it meets.
-pub(super) struct Reach<'a> {
+pub(super) struct Reach {
     pub from: u32,
-    pub outline: Vec<[f64; 2]>,
+    pub outline: Trace,
     pub ends: [u32; 2],
-    pub known: [Option<&'a OutlineKey>; 2],
+    /// The frames that it meets, and what it is there.
+    pub known: [Option<(u32, Trace)>; 2],
 }
 
-impl<'a> Reach<'a> {
-    pub fn of(document: &ShotDocument, mask: &'a Mask, from: u32) -> Self {
+impl Reach {
+    pub fn of(document: &ShotDocument, mask: &Mask, from: u32) -> Self {
         let frames = document.trim.count();
         let (first, last) = span_of(document, mask).unwrap_or((0, u32::MAX));
         let (from, last) = (from.min(frames - 1), last.min(frames - 1));
         let (first, last) = (first.min(from), last.max(from));
         let within = |k: &&OutlineKey| (first..=last).contains(&k.frame);
         let (before, after) = mask.outline.set_about(from);
-        let known = [before.filter(within), after.filter(within)];
-        let ends = [known[0].map_or(first, |k| k.frame), known[1].map_or(last, |k| k.frame)];
-        Self { from, outline: mask.outline.at(from), ends, known }
+        let known = [before, after].map(|key| key.filter(within).map(|k| (k.frame, k.trace())));
+        let end = |way: usize, last: u32| known[way].as_ref().map_or(last, |k| k.0);
+        Self { from, outline: mask.outline.trace_at(from), ends: [end(0, first), end(1, last)], known }
     }
 }
 
@@ -72,7 +73,7 @@ fn span_of(document: &ShotDocument, mask: &Mask) -> Option<(u32, u32)> {
 }
 
 /// Outlines of frames that follow one another.
-pub(super) type Run = Vec<Vec<[f64; 2]>>;
+pub type Run = Vec<Trace>;
 
 /// The first frame of all, and their outlines, of two runs that begin at the same frame: one goes back, one on.
 pub(super) fn joined(at: u32, behind: Run, ahead: Run) -> (u32, Run) {
@@ -94,7 +95,7 @@ pub fn follow(
     mut go_on: impl FnMut(u32, u32) -> bool,
 ) -> Result<Followed, EngineError> {
     let ((first, last), (key, outline)) = (route.span, route.from);
-    let steps = |known: Option<&[[f64; 2]]>| if known.is_some() { ALL_STEPS } else { CARRIED_ONCE };
+    let steps = |known: Option<&Trace>| if known.is_some() { ALL_STEPS } else { CARRIED_ONCE };
     let ways = [(first, route.known[0]), (last, route.known[1])];
     let total = ways.iter().map(|(to, known)| steps(*known) * (key.abs_diff(*to) + 1)).sum::<u32>();
     let mut told = false;
@@ -109,7 +110,7 @@ pub fn follow(
         };
         let stretch = Stretch { clip, frames: (trim_first + key, trim_first + to) };
         found.push(match known {
-            _ if to == key => vec![outline.to_vec()],
+            _ if to == key => vec![outline.clone()],
             None => stretch.carried(outline, &mut |_, _| step())?.0,
             Some(known) => {
                 let (outlines, by_colours) = stretch.between(outline, known, route.smooth, &mut step)?;
@@ -150,19 +151,19 @@ impl Stretch<'_> {
     /// it was. `step` hears of every picture.
     fn carried(
         &self,
-        outline: &[[f64; 2]],
+        outline: &Trace,
         step: &mut dyn FnMut(usize, &Plane) -> Result<(), EngineError>,
     ) -> Result<(Run, f64), EngineError> {
-        let (mut follower, mut found, mut lost) = (None::<Follower>, vec![outline.to_vec()], false);
+        let (mut follower, mut found, mut lost) = (None::<Follower>, vec![outline.clone()], false);
         let mut n = 0;
         let mut take = |plane: &Plane| {
             step(n, plane)?;
             n += 1;
             match &mut follower {
                 _ if lost => {}
-                None => follower = Some(Follower::new(plane, outline.to_vec())?),
+                None => follower = Some(Follower::new(plane, outline.places().0)?),
                 Some(f) => match f.step(plane)? {
-                    Some(next) => found.push(next),
+                    Some(next) => found.push(outline.at_places(&next)),
                     None => lost = true,
                 },
             }
@@ -180,8 +181,8 @@ impl Stretch<'_> {
     /// What it is from one outline to another, both known, and whether it was told by its colours.
     fn between(
         &self,
-        first: &[[f64; 2]],
-        last: &[[f64; 2]],
+        first: &Trace,
+        last: &Trace,
         smooth: &[bool],
         step: &mut dyn FnMut() -> Result<(), EngineError>,
     ) -> Result<(Run, bool), EngineError> {
@@ -190,7 +191,7 @@ impl Stretch<'_> {
         let mut motions = Vec::new();
         let about = |n: usize| {
             let t = n as f64 / (frames - 1).max(1) as f64;
-            let (a, b) = (bounds(first), bounds(last));
+            let (a, b) = (bounds(&first.corners), bounds(&last.corners));
             std::array::from_fn(|i| std::array::from_fn(|k| a[i][k] + t * (b[i][k] - a[i][k])))
         };
         let (ahead, like_ahead) = self.carried(first, &mut |n, plane| {
@@ -202,31 +203,37 @@ impl Stretch<'_> {
             Ok(())
         })?;
         let (behind, like_behind) = self.reversed().carried(last, &mut |_, _| step())?;
-        let shape = |corners: &[[f64; 2]]| {
-            let keys = vec![OutlineKey { frame: 0, outline: corners.to_vec() }];
+        let shape = |trace: &Trace| {
+            let keys = vec![OutlineKey::of(0, trace.clone())];
             Outline { smooth: smooth.to_vec(), ..Outline::new(keys) }.shape_at(0)
         };
         let asked = if like_ahead.min(like_behind) >= ALIKE { CARRIED_ALIKE } else { CARRIED };
-        let comes_out = |run: &[Vec<[f64; 2]>], known: &[[f64; 2]]| {
+        let comes_out = |run: &[Trace], known: &Trace| {
             run.len() == frames
                 && run.last().is_some_and(|there| agree(&shape(there), &shape(known), self.picture()) >= asked)
         };
         if (comes_out(&ahead, last) && comes_out(&behind, first)) || motions.len() + 1 < frames {
-            return Ok((between(ahead, behind, frames), false));
+            return Ok((mixed(ahead, behind, frames), false));
         }
-        Ok((self.told(&Drawn { corners: [first, last], shapes: [shape(first), shape(last)] }, &motions, step)?, true))
+        let mut told = self.told([first, last], [shape(first), shape(last)], &motions, step)?;
+        for (end, drawn) in [(0, first), (frames - 1, last)] {
+            told[end] = drawn.clone();
+        }
+        Ok((told, true))
     }
 
     /// What it is from one outline to another, told by its colours.
     fn told(
         &self,
-        drawn: &Drawn,
+        drawn: [&Trace; 2],
+        shapes: [Vec<[f64; 2]>; 2],
         motions: &[AffineMotion],
         step: &mut dyn FnMut() -> Result<(), EngineError>,
     ) -> Result<Run, EngineError> {
         let goes: Vec<_> = motions.iter().map(|motion| move |at: [f64; 2]| motion.moved(at)).collect();
-        let [first, last] = &drawn.shapes;
-        let inbetween = Inbetween::new([first, last], drawn.corners, &goes, self.picture());
+        let [first, last] = &shapes;
+        let corners = drawn.map(|trace| trace.corners.as_slice());
+        let inbetween = Inbetween::new([first, last], corners, &goes, self.picture());
         let count = motions.len() + 1;
         let mut parts: Vec<Part> = Vec::with_capacity(count);
         let mut reader = FrameReader::open(self.clip, Some(self.range()), PixelKind::Rgb)?;
@@ -249,10 +256,19 @@ impl Stretch<'_> {
     }
 }
 
-/// What was drawn on the first and on the last frame of a stretch: the corners, and the shapes they make.
-struct Drawn<'a> {
-    corners: [&'a [[f64; 2]]; 2],
-    shapes: [Vec<[f64; 2]>; 2],
+/// Outlines between two that are known, as [`between`] mixes them: those that were carried forwards and those that were
+/// carried backwards. What is known between corners stays where both know as much.
+pub(super) fn mixed(ahead: Run, behind: Run, frames: usize) -> Run {
+    let of_both = ahead.first().zip(behind.first()).filter(|(a, b)| a.is_like(b)).map(|(a, _)| a.clone());
+    let places = |run: Run| -> Vec<Vec<[f64; 2]>> {
+        let whole = of_both.is_some();
+        run.into_iter().map(|trace| if whole { trace.places().0 } else { trace.corners }).collect()
+    };
+    let back = |line: Vec<[f64; 2]>| match &of_both {
+        Some(like) => like.at_places(&line),
+        None => line.into(),
+    };
+    between(places(ahead), places(behind), frames).into_iter().map(back).collect()
 }
 
 #[cfg(test)]
@@ -260,13 +276,26 @@ mod tests {
     use super::*;
 
     #[test]
+    fn what_is_known_between_corners_is_mixed_where_both_know_as_much() {
+        let traced = |x: f64| Trace {
+            corners: vec![[x, 0.0], [x + 9.0, 0.0], [x, 9.0]],
+            along: vec![vec![[x + 4.0, -2.0]], vec![], vec![]],
+        };
+        let run = mixed(vec![traced(0.0), traced(10.0), traced(20.0)], vec![traced(20.0), traced(12.0), traced(0.0)], 3);
+        assert_eq!(run, [traced(0.0), traced(11.0), traced(20.0)]);
+        let plain = Trace::from(traced(20.0).corners);
+        let run = mixed(vec![traced(0.0), traced(10.0), traced(20.0)], vec![plain.clone(); 3], 3);
+        assert_eq!((&run[1].corners, run[1].along.len()), (&traced(15.0).corners, 0));
+    }
+
+    #[test]
     fn an_outline_goes_as_far_as_it_counts_and_no_farther_than_the_next_that_was_set() {
-        let key = |frame| OutlineKey { frame, outline: vec![[0.0, 0.0], [9.0, 0.0], [0.0, 9.0]] };
+        let key = |frame| OutlineKey::new(frame, vec![[0.0, 0.0], [9.0, 0.0], [0.0, 9.0]]);
         let mut mask = Mask::new(MaskMode::Shape, [5, 30, 70].map(key).to_vec());
         mask.id = 3;
         let ends = |document: &ShotDocument, mask: &Mask, from| {
             let reach = Reach::of(document, mask, from);
-            (reach.ends, reach.known.map(|k| k.map(|k| k.frame)))
+            (reach.ends, reach.known.map(|k| k.map(|k| k.0)))
         };
         let mut document = ShotDocument::new(100);
         assert_eq!(ends(&document, &mask, 20), ([0, 99], [None, None]));

@@ -184,7 +184,7 @@ pub fn follow(store: &Store, shot: &OpenShot, mask_id: u32, key: u32, step: Step
     let route = Route {
         from: (reach.from, &reach.outline),
         span: (first, last),
-        known: reach.known.map(|known| known.map(|k| k.outline.as_slice())),
+        known: reach.known.each_ref().map(|known| known.as_ref().map(|(_, trace)| trace)),
         smooth: &mask.outline.smooth,
     };
     let found = follow::follow(&shot.clip, document.trim.first, &route, |done, total| step(done, total, "following"))?;

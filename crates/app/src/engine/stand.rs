@@ -1,12 +1,12 @@
 //! Masks of what stands still in the scene: they go with the camera.
 
-use super::follow::{Reach, Run, joined};
+use super::follow::{Reach, Run, joined, mixed};
 use super::place::{Pixel, spot};
 use super::{EngineError, OpenShot, ShotError};
 use fennik_core::camera::CameraPath;
+use fennik_core::matte::Trace;
 use fennik_core::scene::{Edit, MaskingEdit, foot_of, standing};
 use fennik_core::solve::Solution;
-use fennik_core::track::between;
 
 /// How far an outline may lie from the keys that are kept of it, px of a picture 1280 wide.
 const TOLERANCE_PX: f64 = 0.25;
@@ -19,16 +19,17 @@ pub fn stand(shot: &OpenShot, solution: &Solution, mask_id: u32, frame: u32) -> 
     let document = shot.document();
     let mut mask = document.mask(mask_id).ok_or(ShotError::Gone { what: "mask" })?.clone();
     let path = CameraPath::new(solution, &document.datum.world_from_solve);
-    let seen = |from: u32, outline: &[[f64; 2]], to: u32| -> Result<Run, EngineError> {
-        let foot = spot(solution, document, Pixel { frame: from, at: foot_of(outline) })?.point;
-        Ok(standing(&path, outline, foot, (from, to))?)
+    let seen = |from: u32, outline: &Trace, to: u32| -> Result<Run, EngineError> {
+        let places = outline.places().0;
+        let foot = spot(solution, document, Pixel { frame: from, at: foot_of(&places) })?.point;
+        Ok(standing(&path, &places, foot, (from, to))?.iter().map(|there| outline.at_places(there)).collect())
     };
     let reach = Reach::of(document, &mask, frame);
     let run = |way: usize| -> Result<Run, EngineError> {
         let there = seen(reach.from, &reach.outline, reach.ends[way])?;
-        let Some(known) = reach.known[way] else { return Ok(there) };
-        let back = seen(known.frame, &known.outline, reach.from)?;
-        Ok(between(there, back, reach.from.abs_diff(known.frame) as usize + 1))
+        let Some((frame, known)) = &reach.known[way] else { return Ok(there) };
+        let back = seen(*frame, known, reach.from)?;
+        Ok(mixed(there, back, reach.from.abs_diff(*frame) as usize + 1))
     };
     let (from, outlines) = joined(reach.from, run(0)?, run(1)?);
     mask.outline.take_run(from, &outlines, TOLERANCE_PX * f64::from(shot.clip.width) / 1280.0);

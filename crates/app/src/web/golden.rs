@@ -84,20 +84,25 @@ fn cameras_see_points_where_the_page_draws_them() {
 
 #[test]
 fn outlines_are_between_their_keys_where_the_page_draws_them() {
-    let key = |frame, outline: [[f64; 2]; 4]| OutlineKey { frame, outline: outline.to_vec() };
+    let key = |frame, outline: [[f64; 2]; 4]| OutlineKey::new(frame, outline.to_vec());
     let keys = vec![
         key(4, [[10.0, 10.0], [90.0, 12.0], [85.5, 70.0], [8.0, 64.0]]),
         key(9, [[20.0, 15.0], [95.0, 25.0], [99.0, 88.0], [18.0, 71.0]]),
         key(30, [[-5.0, 1.0], [60.0, 2.0], [61.0, 44.0], [-6.0, 40.0]]),
     ];
     let mut cases = Vec::new();
-    for smooth in [vec![], vec![true; 4], vec![false, true]] {
-        let outline = Outline { smooth, ..Outline::new(keys.clone()) };
+    let mut told = |outline: Outline| {
         for frame in [0, 4, 7, 9, 22, 40] {
             let (corners, shape) = (outline.at(frame), outline.shape_at(frame));
             cases.push(json!({ "outline": outline, "frame": frame, "corners": corners, "shape": shape }));
         }
+    };
+    for smooth in [vec![], vec![true; 4], vec![false, true]] {
+        told(Outline { smooth, ..Outline::new(keys.clone()) });
     }
+    let mut traced = Outline { smooth: vec![true; 4], ..Outline::new(keys) };
+    traced.keys[1].along = vec![vec![[50.0, 11.0], [70.5, 19.0]], vec![], vec![[60.0, 95.0]], vec![]];
+    told(traced);
     held_to("outlines.json", cases);
 }
 

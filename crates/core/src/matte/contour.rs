@@ -23,14 +23,26 @@ pub fn centroid(outline: &[[f64; 2]]) -> ([f64; 2], f64) {
 }
 
 /// Takes out the corners that matter least until `most` are left (Visvalingam & Whyatt 1993).
-pub fn simplified(mut outline: Vec<[f64; 2]>, most: usize) -> Vec<[f64; 2]> {
+pub fn simplified(outline: Vec<[f64; 2]>, most: usize) -> Vec<[f64; 2]> {
+    without_least(outline, |left, _| left > most)
+}
+
+/// Takes out corners whose triangle with their neighbours has less than an area, the smallest first; three stay.
+pub fn thinned(outline: Vec<[f64; 2]>, area: f64) -> Vec<[f64; 2]> {
+    without_least(outline, |_, doubled| doubled < 2.0 * area)
+}
+
+/// Takes out the corner whose triangle with its neighbours is the smallest, as long as that is said of how many are left
+/// and of twice its area.
+fn without_least(mut outline: Vec<[f64; 2]>, goes: impl Fn(usize, f64) -> bool) -> Vec<[f64; 2]> {
     let cost = |o: &[[f64; 2]], i: usize| {
         let n = o.len();
         doubled_area(&[o[(i + n - 1) % n], o[i], o[(i + 1) % n]]).abs()
     };
     let mut costs: Vec<f64> = (0..outline.len()).map(|i| cost(&outline, i)).collect();
-    while outline.len() > most.max(3) {
-        let Some(least) = (0..outline.len()).min_by(|&a, &b| costs[a].total_cmp(&costs[b])) else { break };
+    while outline.len() > 3 {
+        let least = (0..outline.len()).min_by(|&a, &b| costs[a].total_cmp(&costs[b]));
+        let Some(least) = least.filter(|i| goes(outline.len(), costs[*i])) else { break };
         outline.remove(least);
         costs.remove(least);
         let n = outline.len();

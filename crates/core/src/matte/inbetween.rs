@@ -6,9 +6,10 @@
 //! to the other, and with the ground that should be behind it there; whichever fits better, and where edges of the picture
 //! run, decides together ([`super::minimal_cut::minimal_cut`]).
 
-use super::contour::{agreement, centroid, contour, doubled_area, largest, simplified};
+use super::contour::{agreement, centroid, contour, doubled_area, largest, thinned};
 use super::coverage::{Coverage, Window, bounds};
 use super::minimal_cut::minimal_cut;
+use super::trace::Trace;
 use nalgebra::{Affine2, Matrix3, Point2};
 use rayon::prelude::*;
 
@@ -38,6 +39,8 @@ const LAST_HOP_PX: f64 = 0.2;
 const SMOOTH: f32 = 1.0;
 /// How much the area may be off before a frame counts as not told.
 const AREA: std::ops::Range<f64> = 0.5..2.0;
+/// Corners of a line round pixels whose triangles with their neighbours have less than this area say nothing, px^2.
+const STAIRS: f64 = 0.8;
 /// Pixels across which a shape is looked at; larger ones are made smaller.
 const LARGEST_PX: f64 = 360.0;
 /// Bytes that are held of all frames.
@@ -123,7 +126,8 @@ struct Reference<'a> {
 
 impl Inbetween {
     /// Two shapes with the corners that make them, px of a picture of a size, and where the ground behind goes: each
-    /// function, an affine one, says where a place of one frame is on the next. Outlines in between have as many corners.
+    /// function, an affine one, says where a place of one frame is on the next. Outlines in between have as many corners, and more of
+    /// their lines is known where they were told.
     pub fn new(
         [first, last]: [&[[f64; 2]]; 2],
         corners: [&[[f64; 2]]; 2],
@@ -183,7 +187,7 @@ impl Inbetween {
 
     /// The outline on every frame, the drawn ones as they were. `go_on` is asked twice about every
     /// one of them, and may stop it: `None` then, and where parts are missing.
-    pub fn outlines(&self, parts: &[Part], mut go_on: impl FnMut() -> bool) -> Option<Vec<Vec<[f64; 2]>>> {
+    pub fn outlines(&self, parts: &[Part], mut go_on: impl FnMut() -> bool) -> Option<Vec<Trace>> {
         let frames = self.places.len();
         if parts.len() != frames {
             return None;
@@ -211,7 +215,7 @@ impl Inbetween {
         like.sort_by(f64::total_cmp);
         let alike = like.get(like.len() / 2).copied().unwrap_or(0.0);
         let same = ((alike - OTHER_TO_SAME.0) / (OTHER_TO_SAME.1 - OTHER_TO_SAME.0)).clamp(0.0, 1.0) as f32;
-        let mut outlines = vec![self.full(self.first.corners.clone())];
+        let mut outlines = vec![self.full(self.first.corners.clone().into())];
         for (n, found) in (1..).zip(found) {
             if !go_on() {
                 return None;
@@ -230,18 +234,19 @@ impl Inbetween {
                 let area = centroid(&round).1;
                 AREA.contains(&(area / self.places[n].area)).then(|| self.in_order(&place, round))
             });
-            outlines.push(self.full(told.unwrap_or_else(|| self.mixed(&self.places[n]))));
+            outlines.push(self.full(told.unwrap_or_else(|| self.mixed(&self.places[n]).into())));
         }
         if frames > 1 {
-            outlines.push(self.full(self.last.corners.clone()));
+            outlines.push(self.full(self.last.corners.clone().into()));
         }
         Some(outlines)
     }
 
     /// Back to px of the picture.
-    fn full(&self, outline: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
+    fn full(&self, trace: Trace) -> Trace {
         let s = self.smaller as f64;
-        outline.into_iter().map(|p| p.map(|v| (v + 0.5) * s - 0.5)).collect()
+        let full = |places: Vec<[f64; 2]>| places.into_iter().map(|p| p.map(|v| (v + 0.5) * s - 0.5)).collect();
+        Trace { corners: full(trace.corners), along: trace.along.into_iter().map(full).collect() }
     }
 
     /// Both drawn shapes where the shape is.
@@ -328,25 +333,24 @@ impl Inbetween {
     }
 
     /// With as many corners as were drawn, in the order in which they were.
-    fn in_order(&self, place: &Place, round: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
-        let corners = self.first.corners.len();
-        let mut round = simplified(round, corners);
-        while round.len() < corners {
-            round.insert(0, round[0]);
-        }
+    fn in_order(&self, place: &Place, round: Vec<[f64; 2]>) -> Trace {
+        let mut round = thinned(round, STAIRS);
         let like = self.mixed(place);
         if doubled_area(&like) * doubled_area(&round) < 0.0 {
             round.reverse();
         }
-        let n = round.len();
+        let mut trace = Trace::with_corners(round, self.first.corners.len());
+        let n = trace.corners.len();
         if like.len() == n {
-            let off = |by: usize| -> f64 {
-                (0..n).map(|i| (0..2).map(|k| (round[(i + by) % n][k] - like[i][k]).powi(2)).sum::<f64>()).sum()
+            let apart = |i: usize, by: usize| {
+                let there = trace.corners[(i + by) % n];
+                (there[0] - like[i][0]).powi(2) + (there[1] - like[i][1]).powi(2)
             };
+            let off = |by: usize| (0..n).map(|i| apart(i, by)).sum::<f64>();
             let by = (0..n).min_by(|a, b| off(*a).total_cmp(&off(*b))).unwrap_or(0);
-            round.rotate_left(by);
+            trace.rotate_left(by);
         }
-        round
+        trace
     }
 }
 
@@ -511,7 +515,7 @@ mod tests {
             .collect()
     }
 
-    fn told(sway: f64, first: &[[f64; 2]], last: &[[f64; 2]]) -> Vec<Vec<[f64; 2]>> {
+    fn told(sway: f64, first: &[[f64; 2]], last: &[[f64; 2]]) -> Vec<Trace> {
         let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
         let inbetween = Inbetween::new([first, last], [first, last], &drift, SIZE);
         let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &picture(n, &outline(n, sway)))).collect();
@@ -523,7 +527,7 @@ mod tests {
         let (first, last) = (outline(0, 3.0), outline(FRAMES - 1, 3.0));
         let all = told(3.0, &first, &last);
         assert_eq!(all.len(), FRAMES);
-        assert_eq!((&all[0], &all[FRAMES - 1]), (&first, &last), "what was drawn stays");
+        assert_eq!((&all[0].corners, &all[FRAMES - 1].corners), (&first, &last), "what was drawn stays");
         for (n, there) in all.iter().enumerate() {
             let known = outline(n, 3.0);
             let straight: Vec<[f64; 2]> = first
@@ -531,14 +535,14 @@ mod tests {
                 .zip(&last)
                 .map(|(a, b)| std::array::from_fn(|k| a[k] + n as f64 / (FRAMES - 1) as f64 * (b[k] - a[k])))
                 .collect();
-            let agreed = agree(there, &known, SIZE);
+            let agreed = agree(&there.places().0, &known, SIZE);
             assert!(agreed > 0.93, "{agreed} on frame {n}");
             assert!(
                 n != FRAMES / 2 || agree(&straight, &known, SIZE) < 0.75,
                 "without the picture it would not be known"
             );
-            assert_eq!(there.len(), first.len());
-            assert!(doubled_area(there) * doubled_area(&first) > 0.0);
+            assert_eq!(there.corners.len(), first.len());
+            assert!(doubled_area(&there.corners) * doubled_area(&first) > 0.0);
         }
     }
 
@@ -570,7 +574,7 @@ mod tests {
         let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
         let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &seen(n))).collect();
         for (n, there) in inbetween.outlines(&parts, || true).unwrap().iter().enumerate() {
-            let agreed = agree(there, &own(n), SIZE);
+            let agreed = agree(&there.places().0, &own(n), SIZE);
             assert!(agreed > 0.92, "{agreed} on frame {n}");
         }
     }
@@ -597,7 +601,7 @@ mod tests {
         let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &seen(n))).collect();
         let all = inbetween.outlines(&parts, || true).unwrap();
         for n in 4..9 {
-            let agreed = agree(&all[n], &outline(n, 0.0), SIZE);
+            let agreed = agree(&all[n].places().0, &outline(n, 0.0), SIZE);
             assert!(agreed > 0.93, "{agreed} on frame {n}");
         }
     }
@@ -611,7 +615,7 @@ mod tests {
             o
         };
         let (first, last) = (turned(0), turned(FRAMES - 1));
-        for (n, there) in told(0.0, &first, &last).iter().enumerate() {
+        for (n, Trace { corners: there, .. }) in told(0.0, &first, &last).iter().enumerate() {
             let known = turned(n);
             assert!(doubled_area(there) * doubled_area(&first) > 0.0);
             let off = |by: usize| -> f64 {
@@ -640,7 +644,7 @@ mod tests {
             })
             .collect();
         let all = inbetween.outlines(&parts, || true).unwrap();
-        let middle = centroid(&all[FRAMES / 2]).0;
+        let middle = centroid(&all[FRAMES / 2].corners).0;
         assert!((middle[0] - 104.0).hypot(middle[1] - centroid(&first).0[1]) < 3.0, "{middle:?}");
         assert_eq!(inbetween.outlines(&parts[1..], || true), None);
         let mut left = 5;
@@ -670,6 +674,6 @@ mod tests {
         let parts: Vec<Part> = (0..5).map(|n| inbetween.part(n, &rgb(n))).collect();
         assert!(parts.iter().all(|p| p.rgb.len() < w * h), "{}", parts[0].rgb.len());
         let all = inbetween.outlines(&parts, || true).unwrap();
-        assert!(agree(&all[2], &grown(2), (w, h)) > 0.99, "{:?}", all[2]);
+        assert!(agree(&all[2].places().0, &grown(2), (w, h)) > 0.99, "{:?}", all[2]);
     }
 }

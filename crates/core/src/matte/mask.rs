@@ -234,7 +234,7 @@ mod tests {
     use super::*;
 
     fn square(frame: u32, x: f64, side: f64) -> OutlineKey {
-        OutlineKey { frame, outline: vec![[x, 10.0], [x + side, 10.0], [x + side, 10.0 + side], [x, 10.0 + side]] }
+        OutlineKey::new(frame, vec![[x, 10.0], [x + side, 10.0], [x + side, 10.0 + side], [x, 10.0 + side]])
     }
 
     #[test]

@@ -12,11 +12,13 @@ mod mask;
 mod minimal_cut;
 mod outline;
 mod polygon;
+mod trace;
 
-pub use contour::{agree, agreement, centroid, contour, doubled_area, largest, simplified};
+pub use contour::{agree, agreement, centroid, contour, doubled_area, largest, simplified, thinned};
 pub use coverage::{Combine, Coverage, SoftShape, Window, bounds};
 pub use inbetween::{Inbetween, Part};
 pub use key::{KeyBy, LightPicture, PlateKey};
 pub use mask::{Mask, MaskError, MaskMode, Masks, MasksAtFrame};
 pub use outline::{Outline, OutlineError, OutlineKey};
 pub use polygon::contains;
+pub use trace::Trace;

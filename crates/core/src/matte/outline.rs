@@ -1,5 +1,6 @@
 //! A closed shape that changes over time.
 
+use super::trace::Trace;
 use serde::{Deserialize, Serialize};
 
 /// The outline at one frame.
@@ -9,12 +10,34 @@ pub struct OutlineKey {
     pub frame: u32,
     /// Corners, px.
     pub outline: Vec<[f64; 2]>,
+    /// Where more is known of it than its corners: of each of them, the places on the way to the next one, px, between which
+    /// it goes straight. One list a corner, or none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub along: Vec<Vec<[f64; 2]>>,
+}
+
+impl OutlineKey {
+    /// With nothing known but its corners.
+    pub fn new(frame: u32, corners: Vec<[f64; 2]>) -> Self {
+        Self { frame, outline: corners, along: Vec::new() }
+    }
+
+    /// A line as the outline of a frame.
+    pub fn of(frame: u32, trace: Trace) -> Self {
+        Self { frame, outline: trace.corners, along: trace.along }
+    }
+
+    /// Its line.
+    pub fn trace(&self) -> Trace {
+        Trace { corners: self.outline.clone(), along: self.along.clone() }
+    }
 }
 
 /// Pieces into which the curve between two corners is cut.
 const CURVE_PIECES: usize = 10;
 
-/// A closed shape: interpolated linearly between its keys and held outside them.
+/// A closed shape: its corners go straight on between its keys and are held outside them. A key of which more is known than
+/// its corners says what the shape is where it alone counts; whether they are smooth does not matter there.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Outline {
     /// At least one key, by rising frame, all with the same number of corners.
@@ -45,6 +68,18 @@ pub enum OutlineError {
         /// Corners found.
         found: usize,
         /// Corners of the first key.
+        expected: usize,
+    },
+    /// What lies between corners is told corner by corner.
+    #[error(
+        "tells at frame {frame} what lies between {found} corners, but has {expected}; give one list a corner, or none"
+    )]
+    Along {
+        /// Frame of the key.
+        frame: u32,
+        /// Lists found.
+        found: usize,
+        /// Corners.
         expected: usize,
     },
     /// Keys must stand in the order of their frames.
@@ -78,10 +113,13 @@ impl Outline {
             if found != expected || found < 3 {
                 return Err(OutlineError::Corners { frame, found, expected });
             }
+            if !key.along.is_empty() && key.along.len() != expected {
+                return Err(OutlineError::Along { frame, found: key.along.len(), expected });
+            }
             if i > 0 && self.keys[i - 1].frame >= frame {
                 return Err(OutlineError::Order { frame });
             }
-            if key.outline.iter().flatten().any(|c| !c.is_finite()) {
+            if key.outline.iter().chain(key.along.iter().flatten()).flatten().any(|c| !c.is_finite()) {
                 return Err(OutlineError::NotFinite { frame });
             }
         }
@@ -105,6 +143,21 @@ impl Outline {
         }
     }
 
+    /// The key that alone says what it is at `frame`: the one that is there, the first before it, the last behind it.
+    fn key_at(&self, frame: u32) -> Option<&OutlineKey> {
+        match self.keys.binary_search_by_key(&frame, |k| k.frame) {
+            Ok(i) => self.keys.get(i),
+            Err(0) => self.keys.first(),
+            Err(i) if i == self.keys.len() => self.keys.last(),
+            Err(_) => None,
+        }
+    }
+
+    /// Its corners at `frame` with what is known between them, px.
+    pub fn trace_at(&self, frame: u32) -> Trace {
+        self.key_at(frame).map_or_else(|| self.at(frame).into(), OutlineKey::trace)
+    }
+
     /// Its shape at `frame` as a polygon, px: smooth corners are rounded by the curve through them whose tangent is
     /// that of their neighbours (Catmull & Rom 1974).
     pub fn shape_at(&self, frame: u32) -> Vec<[f64; 2]> {
@@ -113,7 +166,11 @@ impl Outline {
 
     /// The same, and to which corner each place belongs: so far on the way to the next one.
     pub fn corners_at(&self, frame: u32) -> (Vec<[f64; 2]>, Vec<f64>) {
-        let corners = self.at(frame);
+        let trace = self.trace_at(frame);
+        if !trace.along.is_empty() {
+            return trace.places();
+        }
+        let corners = trace.corners;
         let n = corners.len();
         let is_smooth = |i: usize| self.smooth.get(i).copied().unwrap_or(false);
         if !(0..n).any(is_smooth) {
@@ -145,25 +202,22 @@ impl Outline {
     /// Moves it by frames. What falls before frame 0 goes; the shape on frame 0 stays what it was.
     pub fn shift(&mut self, by: i64) {
         let frame = |f: u32| u32::try_from(i64::from(f) + by).ok();
-        let at_start = u32::try_from(-by).ok().map(|f| self.at(f));
-        let kept: Vec<OutlineKey> = self
-            .keys
-            .iter()
-            .filter_map(|k| Some(OutlineKey { frame: frame(k.frame)?, outline: k.outline.clone() }))
-            .collect();
+        let at_start = u32::try_from(-by).ok().map(|f| self.trace_at(f));
+        let kept: Vec<OutlineKey> =
+            self.keys.iter().filter_map(|k| Some(OutlineKey { frame: frame(k.frame)?, ..k.clone() })).collect();
         let cut = kept.len() < self.keys.len();
         self.keys = kept;
         self.by_hand = self.by_hand.iter().filter_map(|f| frame(*f)).collect();
-        if let Some(outline) = at_start.filter(|_| cut && self.keys.first().is_none_or(|k| k.frame > 0)) {
-            self.set_key(0, outline);
+        if let Some(trace) = at_start.filter(|_| cut && self.keys.first().is_none_or(|k| k.frame > 0)) {
+            self.set_key(OutlineKey::of(0, trace));
         }
     }
 
     /// Sets the outline at a frame: a key that is there is replaced, else one is added.
-    pub fn set_key(&mut self, frame: u32, outline: Vec<[f64; 2]>) {
-        match self.keys.binary_search_by_key(&frame, |k| k.frame) {
-            Ok(i) => self.keys[i].outline = outline,
-            Err(i) => self.keys.insert(i, OutlineKey { frame, outline }),
+    pub fn set_key(&mut self, key: OutlineKey) {
+        match self.keys.binary_search_by_key(&key.frame, |k| k.frame) {
+            Ok(i) => self.keys[i] = key,
+            Err(i) => self.keys.insert(i, key),
         }
     }
 
@@ -177,23 +231,24 @@ impl Outline {
     }
 
     /// Takes over outlines of frames that follow one another, from `from` on, with no more keys than keep every outline
-    /// within `tolerance_px`. Keys that lie among those frames are replaced; where one was set by hand there is one again.
-    pub fn take_run(&mut self, from: u32, outlines: &[Vec<[f64; 2]>], tolerance_px: f64) {
+    /// within `tolerance_px`, and one wherever more is known than corners. Keys that lie among those frames are replaced; where
+    /// one was set by hand there is one again.
+    pub fn take_run(&mut self, from: u32, outlines: &[Trace], tolerance_px: f64) {
         let Some(last) = outlines.len().checked_sub(1) else { return };
         let among = from..=from + last as u32;
         let set = |k: &&OutlineKey| among.contains(&k.frame) && self.by_hand.contains(&k.frame);
         let mut chosen = std::collections::BTreeSet::from([0, last]);
         chosen.extend(self.keys.iter().filter(set).map(|k| (k.frame - from) as usize));
+        chosen.extend((0..=last).filter(|i| !outlines[*i].along.is_empty()));
         self.keys.retain(|k| !among.contains(&k.frame));
         let mut spans: Vec<(usize, usize)> = chosen.iter().copied().zip(chosen.iter().copied().skip(1)).collect();
         // Douglas & Peucker 1973, over time.
         while let Some((a, b)) = spans.pop() {
             let error = |i: usize| {
                 let t = (i - a) as f64 / (b - a) as f64;
-                let corner = |k: usize, x: usize| {
-                    outlines[a][k][x] + t * (outlines[b][k][x] - outlines[a][k][x]) - outlines[i][k][x]
-                };
-                (0..outlines[i].len()).map(|k| corner(k, 0).hypot(corner(k, 1))).fold(0.0, f64::max)
+                let [from, to, there] = [a, b, i].map(|n| &outlines[n].corners);
+                let corner = |k: usize, x: usize| from[k][x] + t * (to[k][x] - from[k][x]) - there[k][x];
+                (0..there.len()).map(|k| corner(k, 0).hypot(corner(k, 1))).fold(0.0, f64::max)
             };
             let worst = (a + 1..b).map(|i| (error(i), i)).max_by(|p, q| p.0.total_cmp(&q.0));
             if let Some((_, i)) = worst.filter(|w| w.0 > tolerance_px) {
@@ -202,7 +257,7 @@ impl Outline {
             }
         }
         for i in chosen {
-            self.set_key(from + i as u32, outlines[i].clone());
+            self.set_key(OutlineKey::of(from + i as u32, outlines[i].clone()));
         }
     }
 }
@@ -212,7 +267,7 @@ mod tests {
     use super::*;
 
     fn square(frame: u32, x: f64, side: f64) -> OutlineKey {
-        OutlineKey { frame, outline: vec![[x, 10.0], [x + side, 10.0], [x + side, 10.0 + side], [x, 10.0 + side]] }
+        OutlineKey::new(frame, vec![[x, 10.0], [x + side, 10.0], [x + side, 10.0 + side], [x, 10.0 + side]])
     }
 
     #[test]
@@ -254,23 +309,52 @@ mod tests {
     fn a_run_of_outlines_becomes_few_keys_that_keep_it() {
         let at =
             |f: u32| square(f, if f < 30 { 2.0 * f64::from(f) } else { 60.0 + 5.0 * f64::from(f - 30) }, 20.0).outline;
-        let outlines: Vec<_> = (10..50).map(at).collect();
+        let outlines: Vec<Trace> = (10..50).map(|f| at(f).into()).collect();
         let mut outline = Outline::new(vec![square(3, -5.0, 20.0), square(20, 900.0, 20.0)]);
         outline.take_run(10, &outlines, 0.5);
         assert_eq!(outline.keys.iter().map(|k| k.frame).collect::<Vec<_>>(), [3, 10, 30, 49]);
         for f in 10..50 {
             assert!((outline.at(f)[0][0] - at(f)[0][0]).abs() <= 0.5);
         }
-        outline.set_key(30, square(30, 0.0, 20.0).outline);
+        outline.set_key(square(30, 0.0, 20.0));
         assert_eq!(outline.keys.len(), 4);
         // What was set by hand stays a frame that was.
         outline.by_hand = vec![20, 30, 99];
         outline.take_run(10, &outlines, 0.5);
         assert_eq!(outline.keys.iter().map(|k| k.frame).collect::<Vec<_>>(), [3, 10, 30, 49], "20 has no key");
-        outline.set_key(20, at(20));
+        outline.set_key(OutlineKey::new(20, at(20)));
         outline.take_run(10, &outlines, 0.5);
         assert_eq!(outline.keys.iter().map(|k| k.frame).collect::<Vec<_>>(), [3, 10, 20, 30, 49]);
         outline.take_run(20, &outlines[10..11], 0.5);
         assert_eq!(outline.keys.len(), 5);
+    }
+
+    #[test]
+    fn what_is_known_between_corners_is_the_shape_where_its_key_alone_counts() {
+        let mut traced = square(20, 0.0, 20.0);
+        traced.along = vec![vec![[10.0, 4.0]], vec![], vec![[12.0, 30.0], [8.0, 33.0]], vec![]];
+        let mut outline =
+            Outline { smooth: vec![true; 4], ..Outline::new(vec![square(10, 40.0, 20.0), traced.clone()]) };
+        assert_eq!(outline.validate(), Ok(()));
+        let round = [[0.0, 10.0], [10.0, 4.0], [20.0, 10.0], [20.0, 30.0], [12.0, 30.0], [8.0, 33.0], [0.0, 30.0]];
+        for frame in [20, 99] {
+            let (shape, of) = outline.corners_at(frame);
+            assert_eq!(shape, round);
+            assert_eq!(of[..5], [0.0, 0.5, 1.0, 2.0, 2.0 + 1.0 / 3.0]);
+        }
+        assert!(outline.shape_at(10).len() > 4, "smooth where nothing is known in between");
+        assert_eq!(outline.trace_at(15), Trace::from(outline.at(15)));
+        outline.shift(-30);
+        assert_eq!((outline.keys.len(), outline.shape_at(0)), (1, round.to_vec()), "held at the start");
+        outline.take_run(
+            0,
+            &[square(0, 0.0, 20.0).trace(), traced.trace(), traced.trace(), square(3, 0.0, 20.0).trace()],
+            9.0,
+        );
+        assert_eq!(outline.keys.iter().map(|k| k.along.len()).collect::<Vec<_>>(), [0, 4, 4, 0], "each is kept");
+        outline.keys[1].along.pop();
+        assert_eq!(outline.validate(), Err(OutlineError::Along { frame: 1, found: 3, expected: 4 }));
+        outline.keys[1].along.push(vec![[f64::NAN, 0.0]]);
+        assert_eq!(outline.validate(), Err(OutlineError::NotFinite { frame: 1 }));
     }
 }

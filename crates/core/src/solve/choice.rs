@@ -46,7 +46,7 @@ mod tests {
             Track { id: TrackId(4), first_frame: 0, positions: (0..20).map(|f| [10.0 * f as f32, 50.0]).collect() };
         let set = TrackSet { width: 320, height: 180, frames: 20, cuts: Vec::new(), tracks: vec![track] };
         let outline = vec![[80.0, 0.0], [120.0, 0.0], [120.0, 100.0], [80.0, 100.0]];
-        let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![OutlineKey { frame: 0, outline }])] };
+        let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![OutlineKey::new(0, outline)])] };
         let choice = TrackChoice { masks, window_half_px: 5.0, trusted: [TrackId(4)].into(), ..TrackChoice::default() };
         let problem = Problem::new(&set, 4, &choice, CentreChoice::Given([100.0, 90.0]));
         let frames: Vec<u32> = problem.tracks[0].iter().map(|o| o.0).collect();

@@ -1,7 +1,7 @@
 //! A mask drawn round a cluster of tracks.
 
 use super::track_set::Track;
-use crate::matte::{Mask, MaskMode, OutlineKey};
+use crate::matte::{Mask, MaskMode, OutlineKey, Trace};
 
 /// Corners of the outline.
 const CORNERS: usize = 8;
@@ -67,8 +67,8 @@ pub fn keep_out_of(tracks: &[&Track], margin_px: f64) -> Option<Mask> {
             outlines[i] = outlines[i - 1].clone();
         }
     }
-    let outlines: Vec<Vec<[f64; 2]>> = outlines.into_iter().flatten().collect();
-    let mut mask = Mask::new(MaskMode::KeepOut, vec![OutlineKey { frame: first, outline: outlines.first()?.clone() }]);
+    let outlines: Vec<Trace> = outlines.into_iter().flatten().map(Trace::from).collect();
+    let mut mask = Mask::new(MaskMode::KeepOut, vec![OutlineKey::of(first, outlines.first()?.clone())]);
     mask.outline.take_run(first, &outlines, TOLERANCE_PX);
     mask.span = Some((first, last));
     Some(mask)

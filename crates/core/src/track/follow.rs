@@ -153,7 +153,7 @@ fn inside(outline: &[[f64; 2]], grown: f64) -> Masks {
     let n = outline.len().max(1) as f64;
     let middle = [outline.iter().map(|c| c[0]).sum::<f64>() / n, outline.iter().map(|c| c[1]).sum::<f64>() / n];
     let corner = |c: &[f64; 2]| [middle[0] + grown * (c[0] - middle[0]), middle[1] + grown * (c[1] - middle[1])];
-    let key = OutlineKey { frame: 0, outline: outline.iter().map(corner).collect() };
+    let key = OutlineKey::new(0, outline.iter().map(corner).collect());
     Masks { masks: vec![Mask::new(MaskMode::KeepIn, vec![key])] }
 }
 

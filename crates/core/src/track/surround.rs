@@ -54,7 +54,7 @@ fn round([low, high]: [[f64; 2]; 2]) -> Masks {
     let frame = |mode, by: f64| {
         let (x, y) = ([low[0] - by * size, high[0] + by * size], [low[1] - by * size, high[1] + by * size]);
         let outline = vec![[x[0], y[0]], [x[1], y[0]], [x[1], y[1]], [x[0], y[1]]];
-        Mask::new(mode, vec![OutlineKey { frame: 0, outline }])
+        Mask::new(mode, vec![OutlineKey::new(0, outline)])
     };
     Masks { masks: vec![frame(MaskMode::KeepIn, ABOUT), frame(MaskMode::KeepOut, LEFT_OUT)] }
 }

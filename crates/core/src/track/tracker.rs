@@ -563,7 +563,7 @@ mod tests {
     fn a_keep_out_stays_empty() {
         use crate::matte::{Mask, MaskMode, OutlineKey};
         let outline = vec![[100.0, 50.0], [300.0, 50.0], [300.0, 250.0], [100.0, 250.0]];
-        let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![OutlineKey { frame: 0, outline }])] };
+        let masks = Masks { masks: vec![Mask::new(MaskMode::KeepOut, vec![OutlineKey::new(0, outline)])] };
         let mut tracker = Tracker::new(TrackSettings::default(), masks).unwrap();
         for f in 0..5 {
             tracker.push(&frame(|x, y| (x + 4.0 * f64::from(f), y))).unwrap();

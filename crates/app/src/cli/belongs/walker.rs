@@ -3,7 +3,7 @@
 use super::{Row, percentile};
 use crate::cli::error::CliError;
 use crate::engine::follow::{Route, follow};
-use fennik_core::matte::{Coverage, Window, agreement, bounds, contour, largest, simplified};
+use fennik_core::matte::{Coverage, Trace, Window, agreement, bounds, contour, largest, simplified};
 use fennik_demo::flight::{BASIN, BOATHOUSE, QUAY};
 use fennik_demo::scene::Scene;
 use fennik_demo::sensor::direction;
@@ -98,12 +98,12 @@ fn mattes(take: &Take, scene: &dyn Scene, frame: u32) -> Mattes {
 
 /// How well each that is compared between the first and the last agrees, which are drawn.
 fn followed(clip: &ClipInfo, first: u32, known: &[&Pixels]) -> Result<Vec<f64>, CliError> {
-    let (drawn, last) = (outline(known[0]), outline(known[known.len() - 1]));
+    let [drawn, last] = [known[0], known[known.len() - 1]].map(|pixels| Trace::from(outline(pixels)));
     let route =
         Route { from: (first, &drawn), span: (first, first + EVERY as u32), known: [None, Some(&last)], smooth: &[] };
     let met = follow(clip, 0, &route, |_, _| true)?.outlines;
     let within = 1..known.len() - 1;
-    Ok(within.map(|k| met.get(k * COMPARED).map_or(0.0, |outline| agrees(outline, known[k]))).collect())
+    Ok(within.map(|k| met.get(k * COMPARED).map_or(0.0, |trace| agrees(&trace.places().0, known[k]))).collect())
 }
 
 fn covered(pixels: &Pixels, window: &Window) -> Coverage {

@@ -2,7 +2,8 @@
 /** Sums with masks: outlines between keys, round corners, what lies inside. No DOM; run by `node --test`. */
 
 /**
- * @typedef {{frame: number, outline: number[][]}} Key
+ * @typedef {{frame: number, outline: number[][], along?: number[][][]}} Key its corners and, where more is known, the places
+ * on the way from each of them to the next one
  * @typedef {{id: number, name: string, mode: "keep-out"|"keep-in"|"shape", keys: Key[], smooth: boolean[], by_hand?: number[], inverted: boolean,
  * span: number[]|null, feather_px?: number, corner_feathers_px?: number[]}} Mask
  */
@@ -29,14 +30,55 @@ export function outlineAt(mask, frame) {
 }
 
 /**
- * The mask with its outline at a frame, set by hand; a key that is there is replaced.
+ * What lies between the corners at a frame, where more is known than them: on a key of that kind, and where one is held.
+ * @param {Mask} mask
+ * @param {number} frame
+ * @returns {number[][][]|null}
+ */
+export function alongAt({ keys }, frame) {
+  const last = keys[keys.length - 1],
+    held = Math.min(Math.max(frame, keys[0].frame), last.frame),
+    along = keys.find((k) => k.frame === held)?.along;
+  return along?.length ? along : null;
+}
+
+/**
+ * All places round, each with the corner that it follows.
+ * @param {number[][]} corners
+ * @param {number[][][]|null} along
+ * @returns {{at: number[], of: number}[]}
+ */
+export const placesOf = (corners, along) =>
+  corners.flatMap((corner, of) => [corner, ...(along?.[of] ?? [])].map((at) => ({ at, of })));
+
+/**
+ * What lies between corners, gone along with them as they go from one place to another.
+ * @param {number[][][]} along
+ * @param {number[][]} from
+ * @param {number[][]} to
+ */
+const goneAlong = (along, from, to) =>
+  along.map((row, i) => {
+    const next = (i + 1) % from.length,
+      by = [i, next].map((k) => [to[k][0] - from[k][0], to[k][1] - from[k][1]]);
+    return row.map((p, k) => {
+      const t = (k + 1) / (row.length + 1);
+      return [0, 1].map((x) => p[x] + by[0][x] + t * (by[1][x] - by[0][x]));
+    });
+  });
+
+/**
+ * The mask with its outline at a frame, set by hand; a key that is there is replaced. What was known between the corners
+ * goes along with them.
  * @param {Mask} mask
  * @param {number} frame
  * @param {number[][]} outline
  * @returns {Mask}
  */
 export function withKey(mask, frame, outline) {
-  const keys = mask.keys.filter((k) => k.frame !== frame).concat({ frame, outline });
+  const known = alongAt(mask, frame),
+    along = known && { along: goneAlong(known, outlineAt(mask, frame), outline) };
+  const keys = mask.keys.filter((k) => k.frame !== frame).concat({ frame, outline, ...along });
   const by_hand = [...new Set([...(mask.by_hand ?? []), frame])].sort((a, b) => a - b);
   return { ...mask, keys: keys.sort((a, b) => a.frame - b.frame), by_hand };
 }
@@ -56,12 +98,17 @@ export function withoutKey(mask, frame) {
  */
 export function withCorner(mask, i) {
   const smooth = mask.keys[0].outline.map((_, k) => !!mask.smooth[k]);
-  const keys = mask.keys.map(({ frame, outline }) => {
-    const a = outline[i],
-      b = outline[(i + 1) % outline.length];
+  const keys = mask.keys.map(({ frame, outline, along }) => {
+    const row = along?.[i] ?? [],
+      half = Math.floor(row.length / 2),
+      a = outline[i],
+      b = outline[(i + 1) % outline.length],
+      between = row.length ? row[half] : [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2],
+      rows = along && [...along.slice(0, i), row.slice(0, half), row.slice(half + 1), ...along.slice(i + 1)];
     return {
       frame,
-      outline: [...outline.slice(0, i + 1), [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], ...outline.slice(i + 1)],
+      outline: [...outline.slice(0, i + 1), between, ...outline.slice(i + 1)],
+      ...(rows && { along: rows }),
     };
   });
   return {
@@ -100,7 +147,16 @@ export function withoutCorner(mask, i) {
     ...mask,
     smooth,
     ...withFeathers(mask, (all) => all.filter((_, k) => k !== i)),
-    keys: mask.keys.map(({ frame, outline }) => ({ frame, outline: outline.filter((_, k) => k !== i) })),
+    keys: mask.keys.map(({ frame, outline, along }) => {
+      // The line stays: the corner becomes one of the places between its neighbours.
+      const before = (i + outline.length - 1) % outline.length,
+        rows = along?.map((row, k) => (k === before ? [...row, outline[i], ...along[i]] : row));
+      return {
+        frame,
+        outline: outline.filter((_, k) => k !== i),
+        ...(rows && { along: rows.filter((_, k) => k !== i) }),
+      };
+    }),
   };
 }
 

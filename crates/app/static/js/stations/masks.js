@@ -15,7 +15,12 @@ export function masks({ model, byId }) {
   /** @param {Mask} mask */
   async function copy(mask) {
     // A little aside, so that both are seen.
-    const keys = mask.keys.map((k) => ({ ...k, outline: k.outline.map(([x, y]) => [x + 24, y + 24]) }));
+    const aside = (/** @type {number[][]} */ places) => places.map(([x, y]) => [x + 24, y + 24]);
+    const keys = mask.keys.map((k) => ({
+      ...k,
+      outline: aside(k.outline),
+      ...(k.along && { along: k.along.map(aside) }),
+    }));
     if (await model.edit({ edit: "add-mask", mask: { ...mask, name: `${mask.name} copy`, keys } }))
       model.chooseNewest("mask");
   }

@@ -376,10 +376,7 @@ mod tests {
     fn square_mask() -> Mask {
         use crate::matte::{MaskMode, OutlineKey};
         let outline = |x: f64| vec![[x, 0.0], [x + 10.0, 0.0], [x, 10.0]];
-        Mask::new(
-            MaskMode::KeepOut,
-            vec![OutlineKey { frame: 0, outline: outline(0.0) }, OutlineKey { frame: 8, outline: outline(80.0) }],
-        )
+        Mask::new(MaskMode::KeepOut, vec![OutlineKey::new(0, outline(0.0)), OutlineKey::new(8, outline(80.0))])
     }
 
     #[test]

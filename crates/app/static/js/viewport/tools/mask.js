@@ -3,12 +3,14 @@
 import { colours } from "../colours.js";
 import { marksMasks } from "../shown.js";
 import {
+  alongAt,
   contains,
   countsOn,
   featherAt,
   fromLine,
   outlineAt,
   pieces,
+  placesOf,
   withCorner,
   withFeather,
   withKey,
@@ -41,6 +43,21 @@ export class MaskEditor {
     return outlineAt(mask, this.viewport.model.frame).map((p) => this.viewport.toStage(p));
   }
 
+  /** All places round on the stage, each with the corner that it follows. @param {Mask} mask */
+  places(mask) {
+    const { viewport } = this,
+      { frame } = viewport.model,
+      places = placesOf(outlineAt(mask, frame), alongAt(mask, frame));
+    return places.map(({ at, of }) => ({ at: viewport.toStage(at), of }));
+  }
+
+  /** The corner behind which an edge lies under the pointer, -1 for none. @param {Mask} mask @param {number[]} at */
+  edgeUnder(mask, at) {
+    const places = this.places(mask),
+      next = (/** @type {number} */ k) => places[(k + 1) % places.length].at;
+    return places.find((p, k) => fromLine(at, p.at, next(k)) < GRAB_PX)?.of ?? -1;
+  }
+
   /** @param {CanvasRenderingContext2D} g */
   paint(g) {
     const { model } = this.viewport;
@@ -63,7 +80,14 @@ export class MaskEditor {
       out = (mask.mode === "keep-out") !== mask.inverted,
       counts = countsOn(mask, this.viewport.model.frame);
     const path = new Path2D();
-    pieces(at, mask.smooth).forEach(({ a, b, c, d }, i) => {
+    const known = alongAt(mask, this.viewport.model.frame);
+    const line = known
+      ? pieces(
+          this.places(mask).map((p) => p.at),
+          [],
+        )
+      : pieces(at, mask.smooth);
+    line.forEach(({ a, b, c, d }, i) => {
       if (!i) path.moveTo(a[0], a[1]);
       path.bezierCurveTo(c[0], c[1], d[0], d[1], b[0], b[1]);
     });
@@ -123,14 +147,19 @@ export class MaskEditor {
       const corners = this.corners(chosen),
         i = corners.findIndex((c) => Math.hypot(c[0] - at[0], c[1] - at[1]) < GRAB_PX);
       if (i >= 0) return { mask: chosen, corner: i };
-      const edge = corners.findIndex((c, k) => fromLine(at, c, corners[(k + 1) % corners.length]) < GRAB_PX);
+      const edge = this.edgeUnder(chosen, at);
       if (edge >= 0) return { mask: chosen, edge };
-      if (contains(corners, at)) return { mask: chosen, inside: true };
+      if (
+        contains(
+          this.places(chosen).map((p) => p.at),
+          at,
+        )
+      )
+        return { mask: chosen, inside: true };
     }
     for (const mask of this.masks()) {
       if (!this.isShown(mask)) continue;
-      const corners = this.corners(mask),
-        edge = corners.findIndex((c, k) => fromLine(at, c, corners[(k + 1) % corners.length]) < GRAB_PX);
+      const edge = this.edgeUnder(mask, at);
       if (edge >= 0) return { mask, edge };
     }
     return null;
