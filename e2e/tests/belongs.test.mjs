@@ -437,3 +437,48 @@ test("an outline that is set on two frames is followed from the one to the other
   }
   await page.keyboard.press("Escape");
 });
+
+test("what is known between corners is in front too, and goes along as one of them is dragged", async () => {
+  await openStation(page, "holdouts");
+  await showFrame(page, 60);
+  await page.click('[data-act="draw"][data-mode="holdout"]');
+  const drawn = [
+    [700, 420],
+    [860, 420],
+    [780, 560],
+  ];
+  for (const at of drawn) {
+    const [x, y] = await placeOnPage(page, at);
+    await page.mouse.move(x, y);
+    await page.mouse.click(x, y);
+  }
+  await changed(() => page.keyboard.press("Enter"));
+  const [key] = (await state()).masks.at(-1).keys;
+  const along = [[[key.outline[0][0] + 80, key.outline[0][1] - 80]], [], []];
+  await changed(() =>
+    page.evaluate((along) => {
+      const { model } = globalThis.fennik,
+        mask = model.state.masks.at(-1);
+      return model.edit({ edit: "change-mask", mask: { ...mask, keys: [{ ...mask.keys[0], along }] } });
+    }, along),
+  );
+  await page.selectOption("#matte-view", "alone");
+  await seen([780, 375], "r > 200 && g > 200", "above its upper side");
+  await seen([720, 360], "r < 12", "beside that place");
+  // Its middle goes half as far as the corner.
+  const from = await placeOnPage(page, key.outline[1]),
+    to = await placeOnPage(page, [key.outline[1][0] + 60, key.outline[1][1]]);
+  await changed(async () => {
+    await page.mouse.move(...from);
+    await page.mouse.down();
+    await page.mouse.move((from[0] + to[0]) / 2, from[1]);
+    await page.mouse.move(...to);
+    await page.mouse.up();
+  });
+  const [moved] = (await state()).masks.at(-1).keys;
+  assert.ok(distance(moved.along[0][0], [along[0][0][0] + 30, along[0][0][1]]) < 1, `${moved.along[0][0]}`);
+  assert.deepEqual(moved.outline[2], key.outline[2]);
+  await seen([810, 375], "r > 200 && g > 200", "it went along");
+  await page.selectOption("#matte-view", "");
+  await page.keyboard.press("Escape");
+});

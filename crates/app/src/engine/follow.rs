@@ -281,7 +281,8 @@ mod tests {
             corners: vec![[x, 0.0], [x + 9.0, 0.0], [x, 9.0]],
             along: vec![vec![[x + 4.0, -2.0]], vec![], vec![]],
         };
-        let run = mixed(vec![traced(0.0), traced(10.0), traced(20.0)], vec![traced(20.0), traced(12.0), traced(0.0)], 3);
+        let run =
+            mixed(vec![traced(0.0), traced(10.0), traced(20.0)], vec![traced(20.0), traced(12.0), traced(0.0)], 3);
         assert_eq!(run, [traced(0.0), traced(11.0), traced(20.0)]);
         let plain = Trace::from(traced(20.0).corners);
         let run = mixed(vec![traced(0.0), traced(10.0), traced(20.0)], vec![plain.clone(); 3], 3);

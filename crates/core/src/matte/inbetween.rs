@@ -8,16 +8,12 @@
 
 use super::contour::{agreement, centroid, contour, doubled_area, largest, thinned};
 use super::coverage::{Coverage, Window, bounds};
+use super::likeness::{Colour, Feature, Seen, apart, spots};
 use super::minimal_cut::minimal_cut;
 use super::trace::Trace;
 use nalgebra::{Affine2, Matrix3, Point2};
 use rayon::prelude::*;
 
-/// How colours are compared: the standard deviation of what is alike, of 255, how much more colour tells than brightness,
-/// and how much less a pixel's neighbours tell than itself, by the square of their distance.
-const ALIKE: f32 = 10.0;
-const COLOUR: f32 = 2.0;
-const ROUND: f32 = 0.25;
 /// How far the ground may lie beside where it should be, px, and what it costs to be like any other ground near by instead.
 const BESIDE_PX: i32 = 4;
 const OTHER_GROUND: f32 = 1.0;
@@ -94,27 +90,6 @@ struct Cut {
     window: Window,
     part: Coverage,
     fits: Vec<f32>,
-}
-
-/// Brightness and two differences of colours.
-type Colour = [f32; 3];
-/// A pixel with the eight round it, in which distances are taken.
-type Feature = [f32; 27];
-
-/// Pixels of a part with their colours.
-struct Seen {
-    window: Window,
-    colours: Vec<Colour>,
-    features: Vec<Feature>,
-}
-
-impl Seen {
-    /// Which of its pixels lies there.
-    fn at(&self, x: i32, y: i32) -> Option<usize> {
-        let Window { left, top, width, height } = self.window;
-        let (i, j) = (usize::try_from(x - left).ok()?, usize::try_from(y - top).ok()?);
-        (i < width && j < height).then_some(j * width + i)
-    }
 }
 
 /// A frame on which the shape was drawn: its colours, and which of them are inside.
@@ -391,10 +366,6 @@ fn behind(feature: &Feature, at: [f64; 2], place: &Place, references: &[Referenc
     best
 }
 
-fn apart(a: &Feature, b: &Feature) -> f32 {
-    a.iter().zip(b).map(|(p, q)| (p - q).powi(2)).sum::<f32>() / (2.0 * ALIKE * ALIKE)
-}
-
 /// Where the ground of every frame is on the first and on the last; each motion says where it is on the next.
 fn grounds<M>(motions: &[M], moved: impl Fn(&M, [f64; 2]) -> [f64; 2]) -> Vec<[Affine2<f64>; 2]> {
     const FAR: f64 = 1000.0;
@@ -414,32 +385,14 @@ fn grounds<M>(motions: &[M], moved: impl Fn(&M, [f64; 2]) -> [f64; 2]) -> Vec<[A
     from_first.iter().map(both).collect()
 }
 
-/// Places round one, the nearest first, and what they cost for being so far away, 1 at most: every pixel near by, and
-/// ever fewer on rings farther out.
-fn spots(near: f64) -> Vec<(i32, i32, f32)> {
-    let mut all = std::collections::BTreeSet::new();
-    let close = 4.0f64.min(near).ceil() as i32;
-    all.extend((-close..=close).flat_map(|y| (-close..=close).map(move |x| (x, y))));
-    let mut radius = f64::from(close) + 1.0;
-    while radius <= near {
-        let apart = (radius / 4.0).max(1.5);
-        let count = (std::f64::consts::TAU * radius / apart).ceil();
-        all.extend((0..count as u32).map(|i| {
-            let (sin, cos) = (std::f64::consts::TAU * f64::from(i) / count).sin_cos();
-            ((radius * cos).round() as i32, (radius * sin).round() as i32)
-        }));
-        radius += apart;
-    }
-    let cost = |(x, y): (i32, i32)| (x, y, (f64::from(x * x + y * y) / (near * near).max(1.0)) as f32);
-    let mut all: Vec<(i32, i32, f32)> = all.into_iter().map(cost).filter(|s| s.2 <= 1.0).collect();
-    all.sort_by(|a, b| a.2.total_cmp(&b.2));
-    all
-}
-
 fn reference<'a>(drawn: &'a Drawn, part: &Part) -> Reference<'a> {
     let seen = seen(part);
     let inside = Coverage::of_outline(&drawn.shape, &seen.window, 0.0).parts.iter().map(|p| *p > 0.5).collect();
     Reference { drawn, seen, inside }
+}
+
+fn seen(part: &Part) -> Seen {
+    Seen::of(part.window, &part.rgb)
 }
 
 /// The outline of what is covered of a window, px of its picture.
@@ -447,37 +400,9 @@ fn round(window: &Window, part: &Coverage) -> Vec<[f64; 2]> {
     contour(part).into_iter().map(|p| window.of_picture(p)).collect()
 }
 
-/// Colours of pixels, each also with those round it.
-fn seen(part: &Part) -> Seen {
-    let (width, height) = (part.window.width as i32, part.window.height as i32);
-    let opponent = |p: &[u8]| {
-        let [r, g, b] = [f32::from(p[0]), f32::from(p[1]), f32::from(p[2])];
-        let colour = COLOUR.sqrt();
-        [(r + g + b) / 3f32.sqrt(), colour * (r - b) / 2f32.sqrt(), colour * (r - 2.0 * g + b) / 6f32.sqrt()]
-    };
-    let colours: Vec<Colour> = part.rgb.chunks_exact(3).map(opponent).collect();
-    let round: [(i32, i32); 9] = std::array::from_fn(|i| (i as i32 % 3 - 1, i as i32 / 3 - 1));
-    let weight = round.map(|(dx, dy)| 1.0 / (1.0 + ROUND * (dx * dx + dy * dy) as f32));
-    let whole: f32 = weight.iter().sum();
-    let features = (0..width * height)
-        .into_par_iter()
-        .map(|k| {
-            let mut feature = [0.0; 27];
-            for (i, (dx, dy)) in round.into_iter().enumerate() {
-                let (x, y) = ((k % width + dx).clamp(0, width - 1), (k / width + dy).clamp(0, height - 1));
-                let part = (weight[i] / whole).sqrt();
-                let colour = colours[(y * width + x) as usize].map(|c| part * c);
-                feature[3 * i..3 * i + 3].copy_from_slice(&colour);
-            }
-            feature
-        })
-        .collect();
-    Seen { window: part.window, colours, features }
-}
-
 #[cfg(test)]
 mod tests {
-    use super::super::contour::agree;
+    use super::super::contour::{agree, simplified};
     use super::*;
 
     const SIZE: (usize, usize) = (240, 160);
@@ -544,6 +469,19 @@ mod tests {
             assert_eq!(there.corners.len(), first.len());
             assert!(doubled_area(&there.corners) * doubled_area(&first) > 0.0);
         }
+    }
+
+    #[test]
+    fn what_is_told_is_finer_than_the_corners_with_which_it_was_drawn() {
+        let [first, last] = [0, FRAMES - 1].map(|n| simplified(outline(n, 0.0), 9));
+        let all = told(0.0, &first, &last);
+        for n in [3, 6, 9] {
+            let (known, Trace { corners, along }) = (outline(n, 0.0), &all[n]);
+            assert_eq!((corners.len(), along.len()), (9, 9));
+            let [coarse, fine] = [corners, &all[n].places().0].map(|line| agree(line, &known, SIZE));
+            assert!(fine > 0.88 && fine > coarse + 0.04, "{fine}, by the corners alone {coarse}, on frame {n}");
+        }
+        assert!(all[0].along.is_empty() && all[FRAMES - 1].along.is_empty(), "what was drawn stays");
     }
 
     #[test]

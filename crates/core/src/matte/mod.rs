@@ -8,6 +8,7 @@ mod contour;
 mod coverage;
 mod inbetween;
 mod key;
+mod likeness;
 mod mask;
 mod minimal_cut;
 mod outline;
