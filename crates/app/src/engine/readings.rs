@@ -14,6 +14,8 @@ const SLIDES_PX: (f64, f64) = (0.6, 1.5);
 const FIRM_DEG: (f64, f64) = (0.3, 1.0);
 /// Lean of drawn verticals, degrees, up to which it is good or fair.
 const UPRIGHT_DEG: (f64, f64) = (0.6, 2.0);
+/// How far what is up may be from what drawn lines say, degrees, and still be told by them.
+const DRAWN_APART_DEG: f64 = 1.0;
 /// Disagreement of measured distances, a part, up to which it is good or fair.
 const AGREE: (f64, f64) = (0.02, 0.06);
 
@@ -87,7 +89,13 @@ fn verdict(datum: &Datum, solution: &Solution, readings: &DatumReadings) -> (Gra
         (None, None) if solution.motion == Motion::Nodal => {
             let drawn = datum.lines.iter().any(|l| matches!(l.role, LineRole::Upright | LineRole::Horizon));
             let turning = if drawn { None } else { up_by_turning(solution) };
+            let apart = |(up, deviation): (Vector3<f64>, f64)| {
+                Some(up.angle(&Vector3::y()).to_degrees()).filter(|apart| *apart > deviation.max(DRAWN_APART_DEG))
+            };
             let level = match turning {
+                _ if let Some(apart) = datum.up_by_lines(solution).ok().and_then(apart) => {
+                    format!("none of the lines drawn: they say {apart:.1} deg otherwise; turn upright by them")
+                }
                 Some((_, deviation)) => {
                     format!("how the camera turns (±{deviation:.2} deg); draw along an upright to be sure")
                 }

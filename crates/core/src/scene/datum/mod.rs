@@ -156,7 +156,8 @@ impl Datum {
     }
 
     /// Lays a floor under a camera that only turns: so far below it. The camera's place is the solve's origin. Where
-    /// nothing was laid before, how the cameras are held tells what is up.
+    /// nothing was laid before, what is up is told by the lines that are drawn along uprights and the horizon, or else by how
+    /// the cameras are held.
     ///
     /// # Errors
     /// [`DatumError::NoDistance`] for a height that is none.
@@ -164,8 +165,10 @@ impl Datum {
         if !(height_m.is_finite() && height_m > 0.0) {
             return Err(DatumError::NoDistance);
         }
-        let held = mean_up(solution).filter(|_| *self == Self::default());
-        let level = held.map_or_else(|| Ok(self.clone()), |up| self.with_up(up))?;
+        let untouched = Self { lines: Vec::new(), ..self.clone() } == Self::default();
+        let drawn = || self.up_by_lines(solution).ok().map(|(up, _)| up);
+        let known = if untouched { drawn().or_else(|| mean_up(solution)) } else { None };
+        let level = known.map_or_else(|| Ok(self.clone()), |up| self.with_up(up))?;
         let rotation = level.world_from_solve.rotation;
         let up = rotation.inverse() * Vector3::y();
         let foot = Vector3::new(0.0, height_m, 0.0);
@@ -239,6 +242,34 @@ mod tests {
             assert!(way.x.abs() < 1e-9 && way.z < 0.0 && (way.y - (to - from).y).abs() < 1e-9, "{way}");
         }
         assert!(Datum::default().with_heading(Vector3::zeros(), Vector3::y()).is_err());
+    }
+
+    #[test]
+    fn a_floor_under_a_camera_that_turns_is_level_by_what_is_drawn() {
+        // The world of the solve leans, and the camera looks up.
+        let leans = Rotation3::from_euler_angles(0.12, 0.0, -0.07);
+        let held = Pose::look_at(Vector3::zeros(), Vector3::new(0.0, 1.5, -10.0), Vector3::y()).unwrap();
+        let pose = Pose { rotation: held.rotation * leans.inverse(), translation: Vector3::zeros() };
+        let lens = Lens::centred(900.0, 1280, 720);
+        let mut solution = Solution::empty(1280, 720, 1);
+        solution.frames = vec![SolvedFrame::new(0, pose, lens, 0.1, 30)];
+        let seen = |p: [f64; 3]| -> [f64; 2] {
+            let at = held.rotation * Vector3::from(p);
+            lens.project(nalgebra::Vector2::new(at.x / at.z, at.y / at.z)).into()
+        };
+        let post = |x: f64| {
+            let (from, to) = (seen([x, 0.5, -10.0]), seen([x, 4.0, -10.0]));
+            DrawnLine { role: LineRole::Upright, frame: 0, from, to, at_edge: false }
+        };
+        let drawn = Datum::default().with_line(post(-5.0)).with_line(post(4.0));
+        let off = |datum: &Datum| (datum.world_from_solve.rotation * (leans * Vector3::y())).angle(&Vector3::y());
+        let laid = drawn.with_height_of_pan(&solution, 1.6).unwrap();
+        assert!(off(&laid) < 1e-6 && laid.world_from_solve.translation.y == 1.6, "{}", off(&laid));
+        assert!(off(&Datum::default().with_height_of_pan(&solution, 1.6).unwrap()) > 0.1, "held by how it looks");
+        // What was turned by hand stays.
+        let turned = drawn.nudged([5.0, 0.0, 0.0], [0.0; 3]);
+        let kept = turned.with_height_of_pan(&solution, 1.6).unwrap();
+        assert!(kept.world_from_solve.rotation.angle_to(&turned.world_from_solve.rotation) < 1e-9);
     }
 
     /// A camera over 30 points of a floor, some of them raised.
