@@ -76,20 +76,25 @@ async function type(form, name, value) {
   });
 }
 
-test("what is drawn round stands in front, softly, and can be kept from some", async () => {
-  await seen(ON_CARD, "r > 120 && g < 70", "the card is seen");
-  await openStation(page, "holdouts");
+/** Draws round what passes in front, corner by corner, and leaves it open. */
+async function drawRound(corners) {
   await page.click('[data-act="draw"][data-mode="holdout"]');
-  for (const at of [
-    [200, 480],
-    [300, 480],
-    [300, 700],
-    [200, 700],
-  ]) {
+  for (const at of corners) {
     const [x, y] = await placeOnPage(page, at);
     await page.mouse.move(x, y);
     await page.mouse.click(x, y);
   }
+}
+
+test("what is drawn round stands in front, softly, and can be kept from some", async () => {
+  await seen(ON_CARD, "r > 120 && g < 70", "the card is seen");
+  await openStation(page, "holdouts");
+  await drawRound([
+    [200, 480],
+    [300, 480],
+    [300, 700],
+    [200, 700],
+  ]);
   // Closed by its first corner, and by Enter before the answer is there: that is one wish.
   const [x, y] = await placeOnPage(page, [200, 480]);
   await changed(async () => {
@@ -342,18 +347,13 @@ test("what is placed is drawn to the plate by a job that says what came of it", 
 
 test("what stands still in front goes with the camera", async () => {
   await openStation(page, "holdouts");
-  await page.click('[data-act="draw"][data-mode="holdout"]');
   const post = [
     [552, 420],
     [568, 420],
     [568, 600],
     [552, 600],
   ];
-  for (const at of post) {
-    const [x, y] = await placeOnPage(page, at);
-    await page.mouse.move(x, y);
-    await page.mouse.click(x, y);
-  }
+  await drawRound(post);
   await changed(() => page.keyboard.press("Enter"));
   await changed(() => page.click('#sheet [data-act="stand-mask"]'));
   const { masks, frames } = await state();
@@ -379,12 +379,7 @@ test("an outline that is set on two frames is followed from the one to the other
   ];
   const ground = patch.map((at) => trueGround(truth.frames[60], at));
   const there = (frame) => ground.map((g) => trueProject(truth.frames[frame], g));
-  await page.click('[data-act="draw"][data-mode="holdout"]');
-  for (const at of patch) {
-    const [x, y] = await placeOnPage(page, at);
-    await page.mouse.move(x, y);
-    await page.mouse.click(x, y);
-  }
+  await drawRound(patch);
   await changed(() => page.keyboard.press("Enter"));
   // A holdout that counts for a while is followed for as long.
   await type("#sheet", "from-frame", 52);
@@ -441,17 +436,12 @@ test("an outline that is set on two frames is followed from the one to the other
 test("what is known between corners is in front too, and goes along as one of them is dragged", async () => {
   await openStation(page, "holdouts");
   await showFrame(page, 60);
-  await page.click('[data-act="draw"][data-mode="holdout"]');
   const drawn = [
     [700, 420],
     [860, 420],
     [780, 560],
   ];
-  for (const at of drawn) {
-    const [x, y] = await placeOnPage(page, at);
-    await page.mouse.move(x, y);
-    await page.mouse.click(x, y);
-  }
+  await drawRound(drawn);
   await changed(() => page.keyboard.press("Enter"));
   const [key] = (await state()).masks.at(-1).keys;
   const along = [[[key.outline[0][0] + 80, key.outline[0][1] - 80]], [], []];
