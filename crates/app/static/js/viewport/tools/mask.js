@@ -51,6 +51,11 @@ export class MaskEditor {
     return places.map(({ at, of }) => ({ at: viewport.toStage(at), of }));
   }
 
+  /** The same without their corners. @param {Mask} mask */
+  round(mask) {
+    return this.places(mask).map((p) => p.at);
+  }
+
   /** The corner behind which an edge lies under the pointer, -1 for none. @param {Mask} mask @param {number[]} at */
   edgeUnder(mask, at) {
     const places = this.places(mask),
@@ -81,12 +86,7 @@ export class MaskEditor {
       counts = countsOn(mask, this.viewport.model.frame);
     const path = new Path2D();
     const known = alongAt(mask, this.viewport.model.frame);
-    const line = known
-      ? pieces(
-          this.places(mask).map((p) => p.at),
-          [],
-        )
-      : pieces(at, mask.smooth);
+    const line = known ? pieces(this.round(mask), []) : pieces(at, mask.smooth);
     line.forEach(({ a, b, c, d }, i) => {
       if (!i) path.moveTo(a[0], a[1]);
       path.bezierCurveTo(c[0], c[1], d[0], d[1], b[0], b[1]);
@@ -149,13 +149,7 @@ export class MaskEditor {
       if (i >= 0) return { mask: chosen, corner: i };
       const edge = this.edgeUnder(chosen, at);
       if (edge >= 0) return { mask: chosen, edge };
-      if (
-        contains(
-          this.places(chosen).map((p) => p.at),
-          at,
-        )
-      )
-        return { mask: chosen, inside: true };
+      if (contains(this.round(chosen), at)) return { mask: chosen, inside: true };
     }
     for (const mask of this.masks()) {
       if (!this.isShown(mask)) continue;
