@@ -3,51 +3,82 @@
 use crate::colour::{byte_of, linear_of};
 use fennik_core::colour::ColourTable;
 
-/// Entries along a side of a cube: five bytes lie from one to the next.
+/// Entries along a side of a cube: so many bytes lie from one to the next.
 const ENTRIES: usize = 52;
-const STEP: i32 = 5;
-/// Of entries to a display byte.
-const FINE: i32 = 64;
+const STEP: usize = 5;
+/// Values within a cell of the cube, its far side included.
+const WITHIN: usize = STEP + 1;
+/// Of an entry's fractions of a byte, in bits, and how far apart its channels lie: the weighted sum of four fills them.
+const FINE_BITS: u32 = 12;
+const CHANNEL_BITS: u32 = 21;
+/// Half a byte in every channel.
+const HALF: u64 = (1 << (FINE_BITS - 1)) * (1 | 1 << CHANNEL_BITS | 1 << (2 * CHANNEL_BITS));
 
 /// A law from display values to display values, 0 to 1, in a cube between whose entries bytes are looked up (tetrahedral:
 /// Kasson, Nin, Plouffe and Hafner 1995).
 #[derive(Debug)]
 pub struct ByteCube {
-    /// Red goes first. A fourth value, which is none, keeps each within eight bytes.
-    entries: Vec<[i16; 4]>,
+    /// Three channels in one number, each a `STEP`th of its value; red goes first.
+    entries: Vec<u64>,
+    /// Of each channel's bytes, the entry of the cell shifted by eight bits, and the number of its way.
+    axes: [[u32; 256]; 3],
+    ways: [Way; 256],
+}
+
+/// How a place within a cell is mixed of the entries along the edges of its tetrahedron.
+#[derive(Debug, Clone, Copy, Default)]
+struct Way {
+    /// Each counted from the entry of the cell.
+    entries: [u16; 4],
+    /// `STEP` in all.
+    parts: [u8; 4],
+}
+
+impl Way {
+    /// Of a place, 0 to `STEP` along each axis: first along the one on which it is farthest.
+    fn of(place: [usize; 3]) -> Self {
+        let mut steps = [(place[0], 1), (place[1], ENTRIES), (place[2], ENTRIES * ENTRIES)];
+        steps.sort_by_key(|s| std::cmp::Reverse(s.0));
+        let [(p, a), (q, b), (s, c)] = steps;
+        Self {
+            entries: [0, a, a + b, a + b + c].map(|v| v as u16),
+            parts: [STEP - p, p - q, q - s, s].map(|v| v as u8),
+        }
+    }
 }
 
 impl ByteCube {
     /// Of a law.
     pub fn of(law: impl Fn([f32; 3]) -> [f32; 3] + Sync) -> Self {
-        let whole = |[r, g, b]: [f32; 3]| {
-            let [r, g, b] = [r, g, b].map(|v| (v.clamp(0.0, 1.0) * 255.0 * FINE as f32).round() as i16);
-            [r, g, b, 0]
+        let unit = 255.0 * (1 << FINE_BITS) as f32 / STEP as f32;
+        let packed = |shown: &[f32; 3]| {
+            let [r, g, b] = shown.map(|v| (v.clamp(0.0, 1.0) * unit).round() as u64);
+            r | g << CHANNEL_BITS | b << (2 * CHANNEL_BITS)
         };
-        Self { entries: ColourTable::cube_of(ENTRIES, law).entries().iter().copied().map(whole).collect() }
+        let entries = ColourTable::cube_of(ENTRIES, law).entries().iter().map(packed).collect();
+        let axes = std::array::from_fn(|k| {
+            std::array::from_fn(|byte| {
+                let cell = (byte / STEP).min(ENTRIES - 2);
+                ((cell * ENTRIES.pow(k as u32)) << 8 | (byte - STEP * cell) * WITHIN.pow(k as u32)) as u32
+            })
+        });
+        let mut ways = [Way::default(); 256];
+        for (i, way) in ways.iter_mut().enumerate().take(WITHIN.pow(3)) {
+            *way = Way::of([i % WITHIN, i / WITHIN % WITHIN, i / (WITHIN * WITHIN)]);
+        }
+        Self { entries, axes, ways }
     }
 
     /// What it makes of a colour.
-    pub fn look(&self, colour: [u8; 3]) -> [u8; 3] {
-        let cell = colour.map(|v| (v / STEP as u8).min(ENTRIES as u8 - 2));
-        let [r, g, b] = std::array::from_fn(|k| i32::from(colour[k]) - STEP * i32::from(cell[k]));
-        let mut at = usize::from(cell[0]) + ENTRIES * (usize::from(cell[1]) + ENTRIES * usize::from(cell[2]));
-        let steps = [(r, 1), (g, ENTRIES), (b, ENTRIES * ENTRIES)];
-        // First along the axis on which the place is farthest.
-        let sort = |p: (i32, usize), q: (i32, usize)| if p.0 < q.0 { (q, p) } else { (p, q) };
-        let (p, q) = sort(steps[0], steps[1]);
-        let (q, s) = sort(q, steps[2]);
-        let (p, q) = sort(p, q);
-        let mut sum = [FINE * STEP / 2; 4];
-        let mut add = |entry: &[i16; 4], part: i32| (0..4).for_each(|k| sum[k] += i32::from(entry[k]) * part);
-        add(&self.entries[at], STEP - p.0);
-        at += p.1;
-        add(&self.entries[at], p.0 - q.0);
-        at += q.1;
-        add(&self.entries[at], q.0 - s.0);
-        at += s.1;
-        add(&self.entries[at], s.0);
-        [0, 1, 2].map(|k| (sum[k] / (FINE * STEP)) as u8)
+    #[inline]
+    pub fn look(&self, [r, g, b]: [u8; 3]) -> [u8; 3] {
+        let [red, green, blue] = &self.axes;
+        let at = red[usize::from(r)] + green[usize::from(g)] + blue[usize::from(b)];
+        let way = &self.ways[at as usize & 255];
+        let cell = &self.entries[at as usize >> 8..];
+        let mixed = |k: usize| cell[usize::from(way.entries[k])] * u64::from(way.parts[k]);
+        let sum = HALF + mixed(0) + mixed(1) + mixed(2) + mixed(3);
+        [0, 1, 2].map(|k| (sum >> (k * CHANNEL_BITS + FINE_BITS)) as u8)
     }
 }
 

@@ -3,7 +3,7 @@
 
 use crate::colour::linear_colour;
 use crate::light::{Care, Falling, Seen, Sent, scattered, shade};
-use crate::placed::PlacedScene;
+use crate::placed::{OnPlane, PlacedScene};
 use fennik_core::matte::contains;
 use fennik_core::scene::{CatcherNow, Surface};
 use fennik_core::survey::Plane;
@@ -116,26 +116,39 @@ pub(crate) fn caught(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Ca
     Sent { light: [out.x, out.y, out.z, alpha.max()], kept: alpha.map(|a| 1.0 - a).into(), lit: false }
 }
 
-/// How much of its light a place has lost to what is placed, 0 to 1 in each channel: in the shadow of a warm sun it is
-/// the bluer light of all round that is left.
+/// How much of its light a place has lost to what is placed, 0 to 1 in each channel.
 fn darkened(scene: &PlacedScene, light: &Falling, at: V, place: Vector2<f32>, care: Care, plane: usize) -> V {
     let of = &scene.catches[plane];
     let on = &scene.shadows(care.fine)[plane];
+    let contact = if of.now.contact > 0.0 { on.contact_at(place) * of.now.contact as f32 } else { 0.0 };
+    let lost = lost_to_shadow(scene, light, at, place, of, on) * of.now.shadow as f32;
+    lost.map(|lost| 1.0 - (1.0 - lost.min(1.0)) * (1.0 - contact.min(1.0)))
+}
+
+/// How much of the light that would fall on a place is kept from it: in the shadow of a warm sun it is the bluer light of
+/// all round that is left.
+fn lost_to_shadow(
+    scene: &PlacedScene,
+    light: &Falling,
+    at: V,
+    place: Vector2<f32>,
+    of: &CatchPlane,
+    on: &OnPlane,
+) -> V {
+    let kept = on.sun_at(place);
+    if kept <= 0.0 && on.lamps.iter().all(|shadow| on.kept_of(shadow, place) <= 0.0) {
+        return V::zeros();
+    }
     let normal = of.normal();
     let sun = light.sun * normal.dot(&light.toward_sun).max(0.0);
-    let everywhere = scene.everywhere(light, normal);
-    let (mut whole, mut lost) = (sun + everywhere, sun * on.sun_at(place));
+    let (mut whole, mut lost) = (sun + scene.everywhere(light, normal), sun * kept);
     for (lamp, shadow) in scene.lamps.iter().zip(&on.lamps) {
         let (falling, toward, _) = lamp.falling(lamp.at, at);
         let own = falling * normal.dot(&toward).max(0.0);
         whole += own;
         lost += own * on.kept_of(shadow, place) * lamp.floor_shadow;
     }
-    let contact = if of.now.contact > 0.0 { on.contact_at(place) * of.now.contact as f32 } else { 0.0 };
-    lost.zip_map(&whole, |lost, whole| {
-        let shadow = lost / whole.max(1e-6) * of.now.shadow as f32;
-        1.0 - (1.0 - shadow.min(1.0)) * (1.0 - contact.min(1.0))
-    })
+    lost.zip_map(&whole, |lost, whole| lost / whole.max(1e-6))
 }
 
 /// What is mirrored at a place, times how much of it; and how much that is.

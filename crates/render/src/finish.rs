@@ -59,17 +59,17 @@ impl Finisher {
                 let off = |i: usize, all: usize| 0.5 * ((2 * i + 1) as f32 / all as f32 - 1.0).powi(2);
                 let columns: Vec<f32> = (0..width).map(|x| off(x, width)).collect();
                 rgb.par_chunks_mut(3 * width).enumerate().for_each(|(y, line)| {
-                    if let Some(cube) = cube {
-                        for p in line.chunks_exact_mut(3) {
-                            p.copy_from_slice(&cube.look([p[0], p[1], p[2]]));
+                    let row = off(y, height);
+                    for (p, column) in line.chunks_exact_mut(3).zip(&columns) {
+                        let mut colour = [p[0], p[1], p[2]];
+                        if let Some(cube) = cube {
+                            colour = cube.look(colour);
                         }
-                    }
-                    if let Some(dim) = dim {
-                        let row = off(y, height);
-                        for (p, column) in line.chunks_exact_mut(3).zip(&columns) {
+                        if let Some(dim) = dim {
                             let left = dim.at(row + column);
-                            p.iter_mut().for_each(|v| *v = left[usize::from(*v)]);
+                            colour = colour.map(|v| left[usize::from(v)]);
                         }
+                        p.copy_from_slice(&colour);
                     }
                 });
             }

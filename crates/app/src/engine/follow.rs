@@ -215,11 +215,7 @@ impl Stretch<'_> {
         if (comes_out(&ahead, last) && comes_out(&behind, first)) || motions.len() + 1 < frames {
             return Ok((mixed(ahead, behind, frames), false));
         }
-        let mut told = self.told([first, last], [shape(first), shape(last)], &motions, step)?;
-        for (end, drawn) in [(0, first), (frames - 1, last)] {
-            told[end] = drawn.clone();
-        }
-        Ok((told, true))
+        Ok((self.told([first, last], [shape(first), shape(last)], &motions, step)?, true))
     }
 
     /// What it is from one outline to another, told by its colours.
@@ -232,8 +228,7 @@ impl Stretch<'_> {
     ) -> Result<Run, EngineError> {
         let goes: Vec<_> = motions.iter().map(|motion| move |at: [f64; 2]| motion.moved(at)).collect();
         let [first, last] = &shapes;
-        let corners = drawn.map(|trace| trace.corners.as_slice());
-        let inbetween = Inbetween::new([first, last], corners, &goes, self.picture());
+        let inbetween = Inbetween::new(drawn, [first, last], &goes, self.picture());
         let count = motions.len() + 1;
         let mut parts: Vec<Part> = Vec::with_capacity(count);
         let mut reader = FrameReader::open(self.clip, Some(self.range()), PixelKind::Rgb)?;

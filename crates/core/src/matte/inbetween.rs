@@ -50,6 +50,8 @@ pub struct Part {
 
 /// How a shape moved from one drawn outline to another.
 pub struct Inbetween {
+    /// As they were drawn.
+    ends: [Trace; 2],
     first: Drawn,
     last: Drawn,
     places: Vec<Place>,
@@ -100,12 +102,12 @@ struct Reference<'a> {
 }
 
 impl Inbetween {
-    /// Two shapes with the corners that make them, px of a picture of a size, and where the ground behind goes: each
-    /// function, an affine one, says where a place of one frame is on the next. Outlines in between have as many corners, and more of
-    /// their lines is known where they were told.
+    /// Two outlines as they were drawn and the shapes that they make, px of a picture of a size, and where the ground
+    /// behind goes: each function, an affine one, says where a place of one frame is on the next. Outlines in between have
+    /// as many corners, and more of their lines is known where they were told.
     pub fn new(
+        ends: [&Trace; 2],
         [first, last]: [&[[f64; 2]]; 2],
-        corners: [&[[f64; 2]]; 2],
         motions: &[impl Fn([f64; 2]) -> [f64; 2]],
         picture: (usize, usize),
     ) -> Self {
@@ -131,7 +133,7 @@ impl Inbetween {
         }
         // Beside the ground it goes evenly: what the ground does not tell of the way is spread over the frames.
         let off: [f64; 2] = std::array::from_fn(|k| to[k] - ahead[frames - 1][k]);
-        let (first, last) = (drawn(first, corners[0]), drawn(last, corners[1]));
+        let (first, last) = (drawn(first, &ends[0].corners), drawn(last, &ends[1].corners));
         let grounds = grounds(motions, |go, p| less(go(full(p))));
         let place = |(n, at): (usize, &[f64; 2])| {
             let t = n as f64 / (frames - 1).max(1) as f64;
@@ -142,7 +144,8 @@ impl Inbetween {
         let size = across / smaller;
         let smaller = smaller as usize;
         let less = (picture.0 / smaller, picture.1 / smaller);
-        Self { first, last, places, columns: picture.0, picture: less, smaller, size }
+        let ends = ends.map(Trace::clone);
+        Self { ends, first, last, places, columns: picture.0, picture: less, smaller, size }
     }
 
     /// What is needed of a frame, counted from the first outline, of a whole picture: red, green and blue, row by row.
@@ -190,7 +193,8 @@ impl Inbetween {
         like.sort_by(f64::total_cmp);
         let alike = like.get(like.len() / 2).copied().unwrap_or(0.0);
         let same = ((alike - OTHER_TO_SAME.0) / (OTHER_TO_SAME.1 - OTHER_TO_SAME.0)).clamp(0.0, 1.0) as f32;
-        let mut outlines = vec![self.full(self.first.corners.clone().into())];
+        let [first, last] = self.ends.clone();
+        let mut outlines = vec![first];
         for (n, found) in (1..).zip(found) {
             if !go_on() {
                 return None;
@@ -212,7 +216,7 @@ impl Inbetween {
             outlines.push(self.full(told.unwrap_or_else(|| self.mixed(&self.places[n]).into())));
         }
         if frames > 1 {
-            outlines.push(self.full(self.last.corners.clone().into()));
+            outlines.push(last);
         }
         Some(outlines)
     }
@@ -440,19 +444,24 @@ mod tests {
             .collect()
     }
 
-    fn told(sway: f64, first: &[[f64; 2]], last: &[[f64; 2]]) -> Vec<Trace> {
+    /// Over that ground.
+    fn drawn(ends: [&Trace; 2]) -> Inbetween {
         let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
-        let inbetween = Inbetween::new([first, last], [first, last], &drift, SIZE);
+        let [first, last] = ends.map(|trace| trace.places().0);
+        Inbetween::new(ends, [&first, &last], &drift, SIZE)
+    }
+
+    fn told(sway: f64, ends: [&Trace; 2]) -> Vec<Trace> {
+        let inbetween = drawn(ends);
         let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &picture(n, &outline(n, sway)))).collect();
         inbetween.outlines(&parts, || true).unwrap()
     }
 
     #[test]
     fn who_strides_is_told_on_every_frame_from_two() {
-        let (first, last) = (outline(0, 3.0), outline(FRAMES - 1, 3.0));
-        let all = told(3.0, &first, &last);
+        let [first, last] = [0, FRAMES - 1].map(|n| outline(n, 3.0));
+        let all = told(3.0, [&first.clone().into(), &last.clone().into()]);
         assert_eq!(all.len(), FRAMES);
-        assert_eq!((&all[0].corners, &all[FRAMES - 1].corners), (&first, &last), "what was drawn stays");
         for (n, there) in all.iter().enumerate() {
             let known = outline(n, 3.0);
             let straight: Vec<[f64; 2]> = first
@@ -473,15 +482,17 @@ mod tests {
 
     #[test]
     fn what_is_told_is_finer_than_the_corners_with_which_it_was_drawn() {
-        let [first, last] = [0, FRAMES - 1].map(|n| simplified(outline(n, 0.0), 9));
-        let all = told(0.0, &first, &last);
+        let ends = [0, FRAMES - 1].map(|n| simplified(outline(n, 0.0), 9).into());
+        let all = told(0.0, ends.each_ref());
         for n in [3, 6, 9] {
             let (known, Trace { corners, along }) = (outline(n, 0.0), &all[n]);
             assert_eq!((corners.len(), along.len()), (9, 9));
             let [coarse, fine] = [corners, &all[n].places().0].map(|line| agree(line, &known, SIZE));
             assert!(fine > 0.88 && fine > coarse + 0.04, "{fine}, by the corners alone {coarse}, on frame {n}");
         }
-        assert!(all[0].along.is_empty() && all[FRAMES - 1].along.is_empty(), "what was drawn stays");
+        let ends = [0, FRAMES - 1].map(|n| Trace::with_corners(outline(n, 0.0), 9));
+        let all = told(0.0, ends.each_ref());
+        assert_eq!([&all[0], &all[FRAMES - 1]], ends.each_ref(), "what was drawn stays");
     }
 
     #[test]
@@ -507,9 +518,7 @@ mod tests {
             }
             rgb
         };
-        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
-        let (first, last) = (own(0), own(FRAMES - 1));
-        let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
+        let inbetween = drawn([&own(0).into(), &own(FRAMES - 1).into()]);
         let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &seen(n))).collect();
         for (n, there) in inbetween.outlines(&parts, || true).unwrap().iter().enumerate() {
             let agreed = agree(&there.places().0, &own(n), SIZE);
@@ -533,9 +542,7 @@ mod tests {
             }
             rgb
         };
-        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
-        let (first, last) = (outline(0, 0.0), outline(FRAMES - 1, 0.0));
-        let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
+        let inbetween = drawn([&outline(0, 0.0).into(), &outline(FRAMES - 1, 0.0).into()]);
         let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &seen(n))).collect();
         let all = inbetween.outlines(&parts, || true).unwrap();
         for n in 4..9 {
@@ -553,7 +560,7 @@ mod tests {
             o
         };
         let (first, last) = (turned(0), turned(FRAMES - 1));
-        for (n, Trace { corners: there, .. }) in told(0.0, &first, &last).iter().enumerate() {
+        for (n, Trace { corners: there, .. }) in told(0.0, [&first.clone().into(), &last.into()]).iter().enumerate() {
             let known = turned(n);
             assert!(doubled_area(there) * doubled_area(&first) > 0.0);
             let off = |by: usize| -> f64 {
@@ -571,9 +578,8 @@ mod tests {
 
     #[test]
     fn where_it_is_hidden_both_outlines_are_mixed() {
-        let (first, last) = (outline(0, 0.0), outline(FRAMES - 1, 0.0));
-        let drift = vec![|at: [f64; 2]| [at[0] - 2.0, at[1]]; FRAMES - 1];
-        let inbetween = Inbetween::new([&first, &last], [&first, &last], &drift, SIZE);
+        let [first, last] = [0, FRAMES - 1].map(|n| outline(n, 0.0));
+        let inbetween = drawn([&first.clone().into(), &last.clone().into()]);
         let nobody = vec![[0.0; 2]; 3];
         let there = |n: usize| n == 0 || n == FRAMES - 1;
         let parts: Vec<Part> = (0..FRAMES)
@@ -608,7 +614,8 @@ mod tests {
         };
         let still = vec![|at: [f64; 2]| at; 4];
         let (first, last) = (grown(0), grown(4));
-        let inbetween = Inbetween::new([&first, &last], [&first, &last], &still, (w, h));
+        let ends = [&first, &last].map(|line| Trace::from(line.clone()));
+        let inbetween = Inbetween::new(ends.each_ref(), [&first, &last], &still, (w, h));
         let parts: Vec<Part> = (0..5).map(|n| inbetween.part(n, &rgb(n))).collect();
         assert!(parts.iter().all(|p| p.rgb.len() < w * h), "{}", parts[0].rgb.len());
         let all = inbetween.outlines(&parts, || true).unwrap();

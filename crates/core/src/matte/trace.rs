@@ -39,14 +39,10 @@ impl Trace {
             corners.insert(0, first);
             along.insert(0, Vec::new());
         }
-        Self { corners, along }.plain_if_straight()
-    }
-
-    fn plain_if_straight(mut self) -> Self {
-        if self.along.iter().all(Vec::is_empty) {
-            self.along.clear();
+        if along.iter().all(Vec::is_empty) {
+            along.clear();
         }
-        self
+        Self { corners, along }
     }
 
     /// All places in their order, and to which corner each belongs: so far on the way to the next one.
