@@ -82,9 +82,11 @@ impl ByteCube {
     }
 }
 
-/// Steps of how much light is left, of all of it, twice as many in all; and of how far off a place is.
+/// Steps of how much light is left, of all of it, twice as many in all; and of how far off a place is, with the bits of
+/// their fractions.
 const WHOLE: usize = 255;
 const AWAY: usize = 2048;
+const AWAY_BITS: u32 = 12;
 
 /// Light that becomes less, or more, towards the corners of a picture.
 #[derive(Debug)]
@@ -106,9 +108,16 @@ impl Dimmed {
         }
     }
 
-    /// What becomes of bytes so far off, squared.
-    pub fn at(&self, squared: f32) -> &[u8; 256] {
-        let left = self.left[((squared * AWAY as f32 + 0.5) as usize).min(AWAY)];
+    /// How far a column of so many is off their middle, or a row, squared: what both are together is [`Dimmed::at`]'s.
+    pub fn off(i: usize, all: usize) -> u32 {
+        let square = ((2 * i + 1) as f64 / all as f64 - 1.0).powi(2);
+        (0.5 * square * f64::from((AWAY as u32) << AWAY_BITS)).round() as u32
+    }
+
+    /// What becomes of bytes so far off.
+    #[inline]
+    pub fn at(&self, off: u32) -> &[u8; 256] {
+        let left = self.left[(((off + (1 << (AWAY_BITS - 1))) >> AWAY_BITS) as usize).min(AWAY)];
         &self.bytes[usize::from(left)]
     }
 }
@@ -138,11 +147,16 @@ mod tests {
     #[test]
     fn light_is_dimmed_by_how_far_off_it_is() {
         let dimmed = Dimmed::of(|away| 1.0 - 0.5 * away);
-        assert!((0..=255).all(|b| dimmed.at(0.0)[b] == b as u8));
-        assert_eq!(dimmed.at(1.0)[255], byte_of(0.5));
-        assert!(dimmed.at(0.25)[200].abs_diff(byte_of(linear_of(200) * 0.75)) <= 1);
-        assert_eq!(dimmed.at(9.0), dimmed.at(1.0));
+        let both = |i: usize, all: usize| 2 * Dimmed::off(i, all);
+        assert!((0..=255).all(|b| dimmed.at(both(4, 9))[b] == b as u8));
+        assert!(dimmed.at(both(0, 9000))[255].abs_diff(byte_of(0.5)) <= 1);
+        assert_eq!(dimmed.at(both(0, 9000)), dimmed.at(both(8999, 9000)));
+        assert!(dimmed.at(both(2, 10))[200].abs_diff(byte_of(linear_of(200) * 0.75)) <= 1);
+        assert!(
+            dimmed.at(both(0, 10) + both(9, 10))[200] <= dimmed.at(both(0, 10))[200],
+            "no farther than the corners"
+        );
         let brighter = Dimmed::of(|away| 1.0 + away);
-        assert_eq!(brighter.at(1.0)[100], byte_of(2.0 * linear_of(100)));
+        assert!(brighter.at(both(0, 9000))[100].abs_diff(byte_of(2.0 * linear_of(100))) <= 1);
     }
 }

@@ -55,11 +55,9 @@ impl Finisher {
                     let cube = coloured.then(|| self.cube());
                     (cube, shaped.then(|| Dimmed::of(|away| self.now.fade * self.now.vignette_of(away))))
                 });
-                // Half the square of how far off its middle, of half a side.
-                let off = |i: usize, all: usize| 0.5 * ((2 * i + 1) as f32 / all as f32 - 1.0).powi(2);
-                let columns: Vec<f32> = (0..width).map(|x| off(x, width)).collect();
+                let columns: Vec<u32> = (0..width).map(|x| Dimmed::off(x, width)).collect();
                 rgb.par_chunks_mut(3 * width).enumerate().for_each(|(y, line)| {
-                    let row = off(y, height);
+                    let row = Dimmed::off(y, height);
                     for (p, column) in line.chunks_exact_mut(3).zip(&columns) {
                         let mut colour = [p[0], p[1], p[2]];
                         if let Some(cube) = cube {
