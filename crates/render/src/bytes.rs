@@ -59,7 +59,9 @@ impl ByteCube {
         let axes = std::array::from_fn(|k| {
             std::array::from_fn(|byte| {
                 let cell = (byte / STEP).min(ENTRIES - 2);
-                ((cell * ENTRIES.pow(k as u32)) << 8 | (byte - STEP * cell) * WITHIN.pow(k as u32)) as u32
+                let entry = cell * ENTRIES.pow(k as u32);
+                let way = (byte - STEP * cell) * WITHIN.pow(k as u32);
+                (entry << 8) as u32 + way as u32
             })
         });
         let mut ways = [Way::default(); 256];
