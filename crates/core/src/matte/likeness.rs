@@ -101,6 +101,13 @@ mod tests {
         let [beside, across] = [(13, 22), (15, 22)].map(|(x, y)| apart(feature(11, 22), feature(x, y)));
         assert!(0.0 < beside && beside < 0.5 * across, "{beside}, {across}");
         assert_eq!((seen.at(9, 20), seen.at(18, 20), seen.at(10, 26)), (None, None, None));
+        let spot = Seen::of(window, &(0..48).flat_map(|k| [if k == 20 { 200 } else { 90 }; 3]).collect::<Vec<_>>());
+        let like = |dx: i32, dy: i32| {
+            let at = |x, y| &spot.features[spot.at(x, y).unwrap()];
+            apart(at(14 + dx, 22 + dy), at(11, 22)) < 1e-9
+        };
+        let all = || (-2..=2).flat_map(|dy| (-2..=2).map(move |dx| (dx, dy)));
+        assert!(all().all(|(dx, dy)| like(dx, dy) == (dx.abs() > 1 || dy.abs() > 1)), "all eight round one count");
     }
 
     #[test]
