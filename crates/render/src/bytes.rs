@@ -149,16 +149,14 @@ mod tests {
     #[test]
     fn light_is_dimmed_by_how_far_off_it_is() {
         let dimmed = Dimmed::of(|away| 1.0 - 0.5 * away);
-        let both = |i: usize, all: usize| 2 * Dimmed::off(i, all);
-        assert!((0..=255).all(|b| dimmed.at(both(4, 9))[b] == b as u8));
-        assert!(dimmed.at(both(0, 9000))[255].abs_diff(byte_of(0.5)) <= 1);
-        assert_eq!(dimmed.at(both(0, 9000)), dimmed.at(both(8999, 9000)));
-        assert!(dimmed.at(both(2, 10))[200].abs_diff(byte_of(linear_of(200) * 0.75)) <= 1);
-        assert!(
-            dimmed.at(both(0, 10) + both(9, 10))[200] <= dimmed.at(both(0, 10))[200],
-            "no farther than the corners"
-        );
+        let away = |squared: f64| (squared * f64::from((AWAY as u32) << AWAY_BITS)) as u32;
+        assert!((0..=255).all(|b| dimmed.at(away(0.0))[b] == b as u8));
+        assert_eq!(dimmed.at(away(1.0))[255], byte_of(0.5));
+        assert!(dimmed.at(away(0.25))[200].abs_diff(byte_of(linear_of(200) * 0.75)) <= 1);
+        assert_eq!(dimmed.at(away(9.0)), dimmed.at(away(1.0)));
         let brighter = Dimmed::of(|away| 1.0 + away);
-        assert!(brighter.at(both(0, 9000))[100].abs_diff(byte_of(2.0 * linear_of(100))) <= 1);
+        assert_eq!(brighter.at(away(1.0))[100], byte_of(2.0 * linear_of(100)));
+        let both = |i: usize, all: usize| 2 * Dimmed::off(i, all);
+        assert_eq!([both(4, 9), both(2, 10), both(7, 10)], [0.0, 0.25, 0.25].map(away));
     }
 }

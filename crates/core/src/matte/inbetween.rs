@@ -462,6 +462,7 @@ mod tests {
         let [first, last] = [0, FRAMES - 1].map(|n| outline(n, 3.0));
         let all = told(3.0, [&first.clone().into(), &last.clone().into()]);
         assert_eq!(all.len(), FRAMES);
+        assert_eq!((&all[0].corners, &all[FRAMES - 1].corners), (&first, &last), "what was drawn stays");
         for (n, there) in all.iter().enumerate() {
             let known = outline(n, 3.0);
             let straight: Vec<[f64; 2]> = first
@@ -490,9 +491,10 @@ mod tests {
             let [coarse, fine] = [corners, &all[n].places().0].map(|line| agree(line, &known, SIZE));
             assert!(fine > 0.88 && fine > coarse + 0.04, "{fine}, by the corners alone {coarse}, on frame {n}");
         }
+        assert!(all[0].along.is_empty() && all[FRAMES - 1].along.is_empty(), "what was drawn stays");
         let ends = [0, FRAMES - 1].map(|n| Trace::with_corners(outline(n, 0.0), 9));
         let all = told(0.0, ends.each_ref());
-        assert_eq!([&all[0], &all[FRAMES - 1]], ends.each_ref(), "what was drawn stays");
+        assert_eq!([&all[0], &all[FRAMES - 1]], ends.each_ref(), "also between its corners");
     }
 
     #[test]
