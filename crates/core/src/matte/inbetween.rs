@@ -32,13 +32,13 @@ const OTHER_TO_SAME: (f64, f64) = (0.89, 0.93);
 const FIRST_HOP: f64 = 0.08;
 const LAST_HOP_PX: f64 = 0.2;
 /// What an edge between pixels costs at most.
-const SMOOTH: f32 = 1.0;
+const SMOOTH: f32 = 2.0;
 /// How much the area may be off before a frame counts as not told.
 const AREA: std::ops::Range<f64> = 0.5..2.0;
 /// Corners of a line round pixels whose triangles with their neighbours have less than this area say nothing, px^2.
 const STAIRS: f64 = 0.8;
 /// Pixels across which a shape is looked at; larger ones are made smaller.
-const LARGEST_PX: f64 = 360.0;
+const LARGEST_PX: f64 = 240.0;
 /// Bytes that are held of all frames.
 const HELD_BYTES: f64 = 256e6;
 
