@@ -31,14 +31,16 @@ const OTHER_TO_SAME: (f64, f64) = (0.89, 0.93);
 /// Shifts by which what stays the same is laid onto a frame: the first, of its size, and the last, px.
 const FIRST_HOP: f64 = 0.08;
 const LAST_HOP_PX: f64 = 0.2;
-/// What an edge between pixels costs at most.
-const SMOOTH: f32 = 2.0;
+/// What an edge between pixels costs at most for each px of a shape's size, and the least and the most of that: colours
+/// speak for an area and edges for its border, which grows less.
+const SMOOTH_EACH_PX: f32 = 0.01;
+const SMOOTH: (f32, f32) = (1.0, 2.0);
 /// How much the area may be off before a frame counts as not told.
 const AREA: std::ops::Range<f64> = 0.5..2.0;
 /// Corners of a line round pixels whose triangles with their neighbours have less than this area say nothing, px^2.
 const STAIRS: f64 = 0.8;
 /// Pixels across which a shape is looked at; larger ones are made smaller.
-const LARGEST_PX: f64 = 240.0;
+const LARGEST_PX: f64 = 360.0;
 /// Bytes that are held of all frames.
 const HELD_BYTES: f64 = 256e6;
 
@@ -285,9 +287,14 @@ impl Inbetween {
         let own: Vec<f32> =
             fits.iter().zip(&drawn.parts).map(|(fits, part)| fits + strength * (1.0 - 2.0 * part)).collect();
         let colours: Vec<Colour> = (0..count).map(|k| there(k).map_or([0.0; 3], |own| seen.colours[own])).collect();
-        let parts = minimal_cut(&own, &colours, window.width, SMOOTH);
+        let parts = minimal_cut(&own, &colours, window.width, self.smooth());
         let whole = largest(&Coverage { width: window.width, height: window.height, parts })?;
         Some(Cut { window, part: whole, fits })
+    }
+
+    /// What an edge between pixels costs at most.
+    fn smooth(&self) -> f32 {
+        (SMOOTH_EACH_PX * self.size as f32).clamp(SMOOTH.0, SMOOTH.1)
     }
 
     /// Where near a place the drawn shapes cover what fits inside best, by shifts that become ever smaller.
@@ -551,6 +558,18 @@ mod tests {
             let agreed = agree(&all[n].places().0, &outline(n, 0.0), SIZE);
             assert!(agreed > 0.93, "{agreed} on frame {n}");
         }
+    }
+
+    #[test]
+    fn an_edge_costs_more_round_larger_shapes_as_they_are_looked_at() {
+        let smooth = |across: f64| {
+            let square: Vec<[f64; 2]> =
+                [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]].map(|p| p.map(|v| 40.0 + across * v)).to_vec();
+            let ends = [0, 1].map(|_| Trace::from(square.clone()));
+            Inbetween::new(ends.each_ref(), [&square, &square], &[|at: [f64; 2]| at; 4], (1280, 720)).smooth()
+        };
+        let all = [60.0, 150.0, 240.0, 400.0].map(smooth);
+        assert!(all.iter().zip([1.0, 1.5, 2.0, 2.0]).all(|(a, b)| (a - b).abs() < 1e-5), "{all:?}");
     }
 
     #[test]
