@@ -9,6 +9,7 @@ import {
   countsOn,
   fromLine,
   alongAt,
+  bounding,
   outlineAt,
   pieces,
   placesOf,
@@ -236,15 +237,16 @@ test("what is known between corners goes along with them, and stays as corners c
     [0, 0, 1, 2, 2, 2, 3],
   );
   const pulled = square(40).map((p, i) => (i === 2 ? [p[0] + 9, p[1]] : p));
-  assert.deepEqual(withKey(traced, 20, pulled).keys[1].along, [
-    [[5, -3]],
-    [],
-    [
-      [14, 12],
-      [5, 13],
-    ],
-    [],
-  ]);
+  const nearer = (/** @type {number[]} */ p) => {
+    const [to, next] = [2, 3].map((k) => Math.hypot(p[0] - square(40)[k][0], p[1] - square(40)[k][1]));
+    return next / (to + next);
+  };
+  const gone = withKey(traced, 20, pulled).keys[1].along;
+  assert.deepEqual([gone[0], gone[1], gone[3]], [[[5, -3]], [], []]);
+  along[2].forEach((p, k) => {
+    assert.ok(Math.abs(gone[2][k][0] - p[0] - 9 * nearer(p)) < 1e-9, "the nearer to the corner the more");
+    assert.equal(gone[2][k][1], p[1]);
+  });
   assert.deepEqual(line(withKey(traced, 30, outlineAt(traced, 30)), 30), line(traced, 20), "on another frame");
   const more = withCorner(traced, 2);
   assert.deepEqual(more.keys[1].outline[3], [2, 13], "one of the places becomes a corner");
@@ -254,6 +256,39 @@ test("what is known between corners goes along with them, and stays as corners c
   assert.deepEqual([fewer.keys[1].outline.length, fewer.keys[1].along.length], [3, 3]);
   const round = line(fewer, 20);
   assert.deepEqual([round.at(-2), round.at(-1)], [outlineAt(traced, 20)[0], [5, -3]], "the corner is a place now");
+});
+
+test("a way in to a hole and out again bounds nothing, goes along with its corners, and gets no corner", () => {
+  const hole = [
+      [3, 3],
+      [3, 6],
+      [6, 6],
+      [6, 3],
+      [3, 3],
+    ],
+    corners = square(0),
+    along = [[...hole, corners[0], [5, -1]], [], [], []],
+    holed = { ...mask, keys: [{ frame: 0, outline: corners, along }] };
+  const line = (/** @type {any} */ m) => placesOf(outlineAt(m, 0), alongAt(m, 0)).map((p) => p.at);
+  const ends = (/** @type {any} */ m) => bounding(line(m)).filter((is) => !is).length;
+  assert.deepEqual(bounding(line(holed)).slice(0, 7), [false, true, true, true, true, false, true]);
+  assert.equal(ends({ ...mask, keys: [{ frame: 0, outline: corners }] }), 0);
+  const pulled = withKey(
+    holed,
+    0,
+    corners.map((p, i) => (i ? p : [-0.7, -2.3])),
+  );
+  assert.equal(ends(pulled), 2, "it comes back by the way on which it went");
+  assert.ok(!contains(line(pulled), [4.5, 4.5]) && contains(line(pulled), [7.5, 5]));
+  const more = withCorner(holed, 0);
+  assert.deepEqual(more.keys[0].outline[1], [5, -1], "on the line itself");
+  assert.equal(ends(withoutCorner(more, 1)), 2);
+  const bare = withCorner(
+    { ...holed, keys: [{ frame: 0, outline: corners, along: [along[0].slice(0, 6), [], [], []] }] },
+    0,
+  );
+  assert.deepEqual(bare.keys[0].outline[1], [5, 0], "half the way where nothing else lies between");
+  assert.equal(ends(bare), 2);
 });
 
 test("straight corners make straight pieces and smooth ones bulge", () => {

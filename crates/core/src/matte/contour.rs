@@ -53,39 +53,68 @@ fn without_least(mut outline: Vec<[f64; 2]>, goes: impl Fn(usize, f64) -> bool) 
     outline
 }
 
-/// What is covered more than half, by pixels that touch one another with a side: the largest such part, the rest left
-/// out. `None` where nothing is.
-pub fn largest(covered: &Coverage) -> Option<Coverage> {
-    let (w, h) = (covered.width, covered.height);
-    let mut part_of = vec![0u32; w * h];
-    let (mut parts, mut best) = (0, (0, 0));
+/// Pixels of a picture that touch one another with a side and are of one kind: of each pixel which part it belongs to,
+/// from 1 on and 0 where it is not of that kind, and how many pixels each part has.
+fn connected(width: usize, height: usize, is: impl Fn(usize) -> bool) -> (Vec<u32>, Vec<usize>) {
+    let mut part_of = vec![0u32; width * height];
+    let mut counts = Vec::new();
     let mut open = Vec::new();
-    for seed in 0..w * h {
-        if covered.parts[seed] <= 0.5 || part_of[seed] > 0 {
+    for seed in 0..width * height {
+        if !is(seed) || part_of[seed] > 0 {
             continue;
         }
-        parts += 1;
+        let part = counts.len() as u32 + 1;
         let mut count = 0;
         open.push(seed);
-        part_of[seed] = parts;
+        part_of[seed] = part;
         while let Some(at) = open.pop() {
             count += 1;
-            let (x, y) = (at % w, at / w);
-            let next =
-                [(x > 0, at.wrapping_sub(1)), (x + 1 < w, at + 1), (y > 0, at.wrapping_sub(w)), (y + 1 < h, at + w)];
+            let (x, y) = (at % width, at / width);
+            let next = [
+                (x > 0, at.wrapping_sub(1)),
+                (x + 1 < width, at + 1),
+                (y > 0, at.wrapping_sub(width)),
+                (y + 1 < height, at + width),
+            ];
             for (_, to) in next.into_iter().filter(|n| n.0) {
-                if covered.parts[to] > 0.5 && part_of[to] == 0 {
-                    part_of[to] = parts;
+                if is(to) && part_of[to] == 0 {
+                    part_of[to] = part;
                     open.push(to);
                 }
             }
         }
-        if count > best.0 {
-            best = (count, parts);
+        counts.push(count);
+    }
+    (part_of, counts)
+}
+
+/// One of the parts of a picture.
+fn alone(width: usize, part_of: &[u32], part: u32) -> Coverage {
+    let parts = part_of.iter().map(|p| if *p == part { 1.0 } else { 0.0 }).collect();
+    Coverage { width, height: part_of.len() / width.max(1), parts }
+}
+
+/// What is covered more than half, by pixels that touch one another with a side: the largest such part, the rest left
+/// out. `None` where nothing is.
+pub fn largest(covered: &Coverage) -> Option<Coverage> {
+    let (part_of, counts) = connected(covered.width, covered.height, |k| covered.parts[k] > 0.5);
+    let most = counts.iter().max()?;
+    let best = counts.iter().position(|count| count == most)?;
+    Some(alone(covered.width, &part_of, best as u32 + 1))
+}
+
+/// Round each hole of what is covered that has so many pixels at least, px: what is not covered, and is not joined to the
+/// edge of the picture.
+pub fn holes(covered: &Coverage, least: usize) -> Vec<Vec<[f64; 2]>> {
+    let (w, h) = (covered.width, covered.height);
+    let (part_of, counts) = connected(w, h, |k| covered.parts[k] <= 0.5);
+    let mut is_hole: Vec<bool> = counts.iter().map(|count| *count >= least).collect();
+    for k in (0..w * h).filter(|k| k % w == 0 || k % w == w - 1 || k / w == 0 || k / w == h - 1) {
+        if let Some(open) = (part_of[k] as usize).checked_sub(1) {
+            is_hole[open] = false;
         }
     }
-    let parts = part_of.iter().map(|p| if *p == best.1 { 1.0 } else { 0.0 }).collect();
-    (best.0 > 0).then_some(Coverage { width: w, height: h, parts })
+    (1..).zip(is_hole).filter(|(_, is)| *is).map(|(part, _)| contour(&alone(w, &part_of, part))).collect()
 }
 
 /// Round the outside of one part, from its topmost pixel on, px: through the middles of the sides of pixels, so that
@@ -157,6 +186,17 @@ mod tests {
         let round = contour(&part);
         assert_eq!(round.len(), 14, "a hole is no part of it");
         assert_eq!(round[0], [3.0, -0.5]);
+    }
+
+    #[test]
+    fn a_hole_is_what_the_edge_does_not_reach() {
+        let seen = picture(&["........", ".######.", ".#..#.#.", ".#..####", ".#####..", "......#."]);
+        assert_eq!(
+            holes(&seen, 2),
+            [contour(&picture(&["........", "........", "..##....", "..##....", "........", "........"]))]
+        );
+        assert_eq!(holes(&seen, 1).len(), 2);
+        assert!(holes(&picture(&["##", "#."]), 1).is_empty() && holes(&picture(&["..", ".."]), 1).is_empty());
     }
 
     proptest! {

@@ -1,6 +1,6 @@
 //! How much of each pixel a shape covers.
 
-use super::polygon::contains;
+use super::polygon::{bounding, contains};
 
 /// An edge is never sharper than this, px.
 const SHARPEST_PX: f64 = 1.0;
@@ -72,13 +72,15 @@ impl Coverage {
     }
 
     /// What a shape covers. Pixels are counted by their middles; the edge fades straight, over at least a pixel.
+    /// An edge that is there twice bounds nothing: a shape can go in to a hole and out again by one way.
     pub fn of_shape(width: usize, height: usize, shape: &SoftShape) -> Self {
         let mut made = Self::empty(width, height);
         let n = shape.corners.len();
         if n < 3 || width == 0 || height == 0 {
             return made;
         }
-        made.fill(&shape.corners);
+        let edges = bounding(&shape.corners);
+        made.fill(&shape.corners, &edges);
         let feather = |k: usize| shape.feathers.get(k % n).copied().unwrap_or(0.0).max(SHARPEST_PX);
         // Signed parts of a feather from the nearest edge; beyond half a feather nothing is known, and nothing need be.
         let mut near: Vec<(f32, f32)> = Vec::new();
@@ -90,7 +92,7 @@ impl Coverage {
         };
         let (columns, rows) = (span(low[0], high[0], width), span(low[1], high[1], height));
         near.resize(columns.len() * rows.len(), (f32::INFINITY, 1.0));
-        for k in 0..n {
+        for &k in &edges {
             let ([ax, ay], [bx, by]) = (shape.corners[k], shape.corners[(k + 1) % n]);
             let (fa, fb) = (feather(k), feather(k + 1));
             let reach = 0.5 * fa.max(fb) + 1.0;
@@ -133,7 +135,7 @@ impl Coverage {
     }
 
     /// Fills what lies inside of corners (even-odd rule), by the middles of pixels.
-    fn fill(&mut self, corners: &[[f64; 2]]) {
+    fn fill(&mut self, corners: &[[f64; 2]], edges: &[usize]) {
         let n = corners.len();
         let [low, high] = bounds(corners);
         let first = low[1].ceil().clamp(0.0, self.height as f64) as usize;
@@ -142,7 +144,7 @@ impl Coverage {
         for row in first..last {
             let y = row as f64;
             crossings.clear();
-            for k in 0..n {
+            for &k in edges {
                 let ([ax, ay], [bx, by]) = (corners[k], corners[(k + 1) % n]);
                 if (ay > y) != (by > y) {
                     crossings.push((bx - ax) * (y - ay) / (by - ay) + ax);

@@ -6,7 +6,7 @@
 //! to the other, and with the ground that should be behind it there; whichever fits better, and where edges of the picture
 //! run, decides together ([`super::minimal_cut::minimal_cut`]).
 
-use super::contour::{agreement, centroid, contour, doubled_area, largest, thinned};
+use super::contour::{agreement, centroid, contour, doubled_area, holes, largest, thinned};
 use super::coverage::{Coverage, Window, bounds};
 use super::likeness::{Colour, Feature, Seen, apart, spots};
 use super::minimal_cut::minimal_cut;
@@ -39,6 +39,9 @@ const SMOOTH: (f32, f32) = (1.0, 2.0);
 const AREA: std::ops::Range<f64> = 0.5..2.0;
 /// Corners of a line round pixels whose triangles with their neighbours have less than this area say nothing, px^2.
 const STAIRS: f64 = 0.8;
+/// What is told to lie outside in the middle of a shape is left out where it has so much of its area, and so many pixels:
+/// of smaller ones as many are wrong as right.
+const HOLE: (f64, usize) = (0.01, 24);
 /// Pixels across which a shape is looked at; larger ones are made smaller.
 const LARGEST_PX: f64 = 360.0;
 /// Bytes that are held of all frames.
@@ -213,7 +216,13 @@ impl Inbetween {
             let told = cut.and_then(|Cut { window, part, .. }| {
                 let round = round(&window, &part);
                 let area = centroid(&round).1;
-                AREA.contains(&(area / self.places[n].area)).then(|| self.in_order(&place, round))
+                AREA.contains(&(area / self.places[n].area)).then(|| {
+                    let mut trace = self.in_order(&place, round);
+                    for hole in holes(&part, HOLE.1.max((HOLE.0 * area) as usize)) {
+                        trace.leave_out(thinned(of_picture(&window, hole), STAIRS));
+                    }
+                    trace
+                })
             });
             outlines.push(self.full(told.unwrap_or_else(|| self.mixed(&self.places[n]).into())));
         }
@@ -408,7 +417,11 @@ fn seen(part: &Part) -> Seen {
 
 /// The outline of what is covered of a window, px of its picture.
 fn round(window: &Window, part: &Coverage) -> Vec<[f64; 2]> {
-    contour(part).into_iter().map(|p| window.of_picture(p)).collect()
+    of_picture(window, contour(part))
+}
+
+fn of_picture(window: &Window, line: Vec<[f64; 2]>) -> Vec<[f64; 2]> {
+    line.into_iter().map(|p| window.of_picture(p)).collect()
 }
 
 #[cfg(test)]
@@ -459,8 +472,12 @@ mod tests {
     }
 
     fn told(sway: f64, ends: [&Trace; 2]) -> Vec<Trace> {
+        told_of(|n| outline(n, sway), ends)
+    }
+
+    fn told_of(shape: impl Fn(usize) -> Vec<[f64; 2]>, ends: [&Trace; 2]) -> Vec<Trace> {
         let inbetween = drawn(ends);
-        let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &picture(n, &outline(n, sway)))).collect();
+        let parts: Vec<Part> = (0..FRAMES).map(|n| inbetween.part(n, &picture(n, &shape(n)))).collect();
         inbetween.outlines(&parts, || true).unwrap()
     }
 
@@ -502,6 +519,36 @@ mod tests {
         let ends = [0, FRAMES - 1].map(|n| Trace::with_corners(outline(n, 0.0), 9));
         let all = told(0.0, ends.each_ref());
         assert_eq!([&all[0], &all[FRAMES - 1]], ends.each_ref(), "also between its corners");
+    }
+
+    #[test]
+    fn the_ground_between_legs_whose_feet_touch_is_left_out() {
+        // Apart on the frames that are drawn, together on those between.
+        let stands = |n: usize| {
+            let x = 80.0 + 4.0 * n as f64;
+            let there = |places: &[[f64; 2]]| places.iter().map(|p| [x + p[0], 70.0 + p[1]]).collect::<Vec<_>>();
+            let gap = [[5.0, 55.0], [9.0, 38.0], [0.0, 22.0], [-9.0, 38.0], [-5.0, 55.0]];
+            let apart = n.is_multiple_of(FRAMES - 1);
+            let (own, other) =
+                ([[10.0, 18.0], [18.0, 38.0], [12.0, 55.0]], [[-12.0, 55.0], [-18.0, 38.0], [-10.0, 18.0]]);
+            let top = [[-11.0, -20.0], [-5.0, -34.0], [5.0, -34.0], [11.0, -20.0]];
+            let between: &[[f64; 2]] = if apart { &gap } else { &[] };
+            let mut trace = Trace::from(there(&[&own, between, &other, &top].concat()));
+            if !apart {
+                trace.leave_out(there(&[[0.0, 22.0], [9.0, 38.0], [0.0, 50.0], [-9.0, 38.0]]));
+            }
+            trace.places().0
+        };
+        let ends = [0, FRAMES - 1].map(|n| stands(n).into());
+        let all = told_of(stands, ends.each_ref());
+        for n in 1..FRAMES - 1 {
+            let agreed = agree(&all[n].places().0, &stands(n), SIZE);
+            assert!(agreed > 0.93, "{agreed} on frame {n}");
+            let x = 80.0 + 4.0 * n as f64;
+            let covers = |dx: f64, y: f64| super::super::contains(&all[n].places().0, x + dx, 70.0 + y);
+            assert!(!covers(0.0, 38.0) && covers(13.0, 38.0) && covers(-13.0, 38.0), "frame {n}");
+            assert!(agree(&all[n].corners, &stands(n), SIZE) < agreed - 0.02, "by its corners it has none");
+        }
     }
 
     #[test]

@@ -15,7 +15,7 @@ mod outline;
 mod polygon;
 mod trace;
 
-pub use contour::{agree, agreement, centroid, contour, doubled_area, largest, simplified, thinned};
+pub use contour::{agree, agreement, centroid, contour, doubled_area, holes, largest, simplified, thinned};
 pub use coverage::{Combine, Coverage, SoftShape, Window, bounds};
 pub use inbetween::{Inbetween, Part};
 pub use key::{KeyBy, LightPicture, PlateKey};

@@ -1,5 +1,8 @@
 //! Sums with polygons, px.
 
+/// Parts of a px within which two places are one.
+const SAME: f64 = 1024.0;
+
 /// Even-odd rule (Shimrat, "Algorithm 112", 1962).
 pub fn contains(outline: &[[f64; 2]], x: f64, y: f64) -> bool {
     let mut inside = false;
@@ -10,6 +13,22 @@ pub fn contains(outline: &[[f64; 2]], x: f64, y: f64) -> bool {
         }
     }
     inside
+}
+
+/// The edges of an outline, but for those that are there twice, whichever way they go: by the even-odd rule there is the
+/// same on both sides of them.
+pub(super) fn bounding(outline: &[[f64; 2]]) -> Vec<usize> {
+    let spot = |p: [f64; 2]| p.map(|v| (v * SAME).round() as i64);
+    let ends = |k: usize| {
+        let [a, b] = [outline[k], outline[(k + 1) % outline.len()]].map(spot);
+        (a.min(b), a.max(b))
+    };
+    let mut all: Vec<_> = (0..outline.len()).map(|k| (ends(k), k)).collect();
+    all.sort_unstable();
+    let alike = all.chunk_by(|a, b| a.0 == b.0);
+    let mut once: Vec<usize> = alike.filter(|same| same.len() % 2 == 1).map(|same| same[0].1).collect();
+    once.sort_unstable();
+    once
 }
 
 /// Whether any edge of the outline crosses the window (clipping by Liang & Barsky 1984).

@@ -1,6 +1,6 @@
 //! A closed line with corners that somebody sets, and what lies between them where more is known of it.
 
-use super::contour::simplified;
+use super::contour::{doubled_area, simplified};
 
 /// A closed line, px: its corners, and of each of them the places on the way to the next one.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -74,6 +74,25 @@ impl Trace {
         Self { corners, along }
     }
 
+    /// Leaves out what lies inside of another line, px: goes in to it from its nearest place, round it, and back out by the
+    /// way on which it came, which so bounds nothing (see [`super::Coverage::of_shape`]).
+    pub fn leave_out(&mut self, mut hole: Vec<[f64; 2]>) {
+        let (places, of) = self.places();
+        if doubled_area(&hole) * doubled_area(&places) > 0.0 {
+            hole.reverse();
+        }
+        let apart = |a: &[f64; 2], b: &[f64; 2]| (a[0] - b[0]).powi(2) + (a[1] - b[1]).powi(2);
+        let pairs = (0..places.len()).flat_map(|p| (0..hole.len()).map(move |h| (p, h)));
+        let nearest = pairs.min_by(|a, b| apart(&places[a.0], &hole[a.1]).total_cmp(&apart(&places[b.0], &hole[b.1])));
+        let Some((from, to)) = nearest else { return };
+        hole.rotate_left(to);
+        let corner = of[from] as usize;
+        let behind = from - of.partition_point(|o| *o < corner as f64);
+        self.along.resize(self.corners.len(), Vec::new());
+        let back = [hole[0], places[from]];
+        self.along[corner].splice(behind..behind, hole.into_iter().chain(back));
+    }
+
     /// Its corners turned until the one at `by` is the first.
     pub fn rotate_left(&mut self, by: usize) {
         self.corners.rotate_left(by);
@@ -125,6 +144,42 @@ mod tests {
             prop_assert!(there.is_like(&trace));
             prop_assert_eq!(there.places().0, moved);
         }
+    }
+
+    #[test]
+    fn what_lies_in_its_middle_can_be_left_out() {
+        use super::super::{Coverage, SoftShape};
+        let square = |low: f64, high: f64| vec![[low, low], [high, low], [high, high], [low, high]];
+        let covered = |places: Vec<[f64; 2]>, feather: f64| {
+            let feathers = vec![feather; places.len()];
+            Coverage::of_shape(40, 40, &SoftShape { corners: places, feathers })
+        };
+        for feather in [0.0, 3.0] {
+            let [outer, first, second] =
+                [(3.0, 35.5), (8.25, 16.5), (20.0, 31.0)].map(|(low, high)| covered(square(low, high), feather).parts);
+            let known: Vec<f32> =
+                outer.iter().zip(first.iter().zip(&second)).map(|(o, (a, b))| o.min(1.0 - a).min(1.0 - b)).collect();
+            for turned in [false, true] {
+                let mut round = square(3.0, 35.5);
+                if turned {
+                    round.reverse();
+                }
+                let mut trace = Trace::with_corners(round, 4);
+                trace.leave_out(square(8.25, 16.5));
+                trace.leave_out(square(20.0, 31.0));
+                let (places, of) = trace.places();
+                assert_eq!((places.len(), trace.corners.len()), (16, 4));
+                assert!(of.windows(2).all(|w| w[0] < w[1]));
+                let left = covered(places.clone(), feather).parts;
+                let off = left.iter().zip(&known).map(|(a, b)| (a - b).abs());
+                assert!(off.fold(0.0, f32::max) < 1e-5, "feather {feather}");
+                let inside = 32.5f64.powi(2) - 8.25f64.powi(2) - 11.0f64.powi(2);
+                assert!((doubled_area(&places).abs() - 2.0 * inside).abs() < 1e-9);
+            }
+        }
+        let mut none = Trace::from(square(1.0, 2.0));
+        none.leave_out(Vec::new());
+        assert_eq!(none, square(1.0, 2.0).into());
     }
 
     #[test]

@@ -51,18 +51,51 @@ export function alongAt({ keys }, frame) {
 export const placesOf = (corners, along) =>
   corners.flatMap((corner, of) => [corner, ...(along?.[of] ?? [])].map((at) => ({ at, of })));
 
+/** A place as what it is told by: two that are nearer to each other than can be seen are one. @param {number[]} p */
+const spot = (p) => p.map((v) => Math.round(v * 1024)).join();
+
 /**
- * What lies between corners, gone along with them as they go from one place to another.
+ * Of each edge of a polygon, from a place to the next, whether it bounds it: one that is there twice, in to a hole and out
+ * again, does not.
+ * @param {number[][]} places
+ */
+export function bounding(places) {
+  const edges = places.map((p, k) => [p, places[(k + 1) % places.length]].map(spot).sort().join(" ")),
+    counts = new Map();
+  for (const edge of edges) counts.set(edge, (counts.get(edge) ?? 0) + 1);
+  return edges.map((edge) => counts.get(edge) % 2 === 1);
+}
+
+/**
+ * Which of the places between a corner and the next lie on the line itself, not on a way that comes back to where it left.
+ * @param {number[]} corner
+ * @param {number[][]} row
+ */
+function onLine(corner, row) {
+  const seen = new Map([[spot(corner), -1]]),
+    is = row.map(() => true);
+  row.forEach((p, k) => {
+    const from = seen.get(spot(p));
+    if (from === undefined) seen.set(spot(p), k);
+    else is.fill(false, from + 1, k + 1);
+  });
+  return row.map((_, k) => k).filter((k) => is[k]);
+}
+
+/**
+ * What lies between corners, gone along with them as they go from one place to another: each place the more with a corner
+ * the nearer it is to it.
  * @param {number[][][]} along
  * @param {number[][]} from
  * @param {number[][]} to
  */
 const goneAlong = (along, from, to) =>
   along.map((row, i) => {
-    const next = (i + 1) % from.length,
-      by = [i, next].map((k) => [to[k][0] - from[k][0], to[k][1] - from[k][1]]);
-    return row.map((p, k) => {
-      const t = (k + 1) / (row.length + 1);
+    const ends = [i, (i + 1) % from.length],
+      by = ends.map((k) => [to[k][0] - from[k][0], to[k][1] - from[k][1]]);
+    return row.map((p) => {
+      const [a, b] = ends.map((k) => Math.hypot(p[0] - from[k][0], p[1] - from[k][1])),
+        t = a + b ? a / (a + b) : 0;
       return [0, 1].map((x) => p[x] + by[0][x] + t * (by[1][x] - by[0][x]));
     });
   });
@@ -100,10 +133,11 @@ export function withCorner(mask, i) {
   const smooth = mask.keys[0].outline.map((_, k) => !!mask.smooth[k]);
   const keys = mask.keys.map(({ frame, outline, along }) => {
     const row = along?.[i] ?? [],
-      half = Math.floor(row.length / 2),
       a = outline[i],
       b = outline[(i + 1) % outline.length],
-      between = row.length ? row[half] : [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2],
+      on = onLine(a, row),
+      half = on.length ? on[Math.floor(on.length / 2)] : row.length,
+      between = row[half] ?? [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2],
       rows = along && [...along.slice(0, i), row.slice(0, half), row.slice(half + 1), ...along.slice(i + 1)];
     return {
       frame,

@@ -4,6 +4,7 @@ import { colours } from "../colours.js";
 import { marksMasks } from "../shown.js";
 import {
   alongAt,
+  bounding,
   contains,
   countsOn,
   featherAt,
@@ -84,14 +85,20 @@ export class MaskEditor {
     const hatches = mask.mode !== "shape",
       out = (mask.mode === "keep-out") !== mask.inverted,
       counts = countsOn(mask, this.viewport.model.frame);
-    const path = new Path2D();
+    const path = new Path2D(),
+      seen = new Path2D();
     const known = alongAt(mask, this.viewport.model.frame);
-    const line = known ? pieces(this.round(mask), []) : pieces(at, mask.smooth);
-    line.forEach(({ a, b, c, d }, i) => {
+    const places = known ? this.round(mask) : at,
+      bounds = bounding(places);
+    pieces(places, known ? [] : mask.smooth).forEach(({ a, b, c, d }, i) => {
       if (!i) path.moveTo(a[0], a[1]);
       path.bezierCurveTo(c[0], c[1], d[0], d[1], b[0], b[1]);
+      if (!bounds[i]) return;
+      if (!i || !bounds[i - 1]) seen.moveTo(a[0], a[1]);
+      seen.bezierCurveTo(c[0], c[1], d[0], d[1], b[0], b[1]);
     });
     path.closePath();
+    if (!bounds.includes(false)) seen.closePath();
     g.save();
     // What is left out is hatched: inside of a keep-out, outside of a keep-in.
     const hatched = new Path2D(path);
@@ -121,7 +128,7 @@ export class MaskEditor {
       g.lineWidth = width;
       g.strokeStyle = colour;
       g.setLineDash(counts ? [] : [4, 4]);
-      g.stroke(path);
+      g.stroke(seen);
     }
     g.setLineDash([]);
     if (!is) return;
