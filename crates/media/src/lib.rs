@@ -9,6 +9,7 @@ mod tool;
 pub use asset::model::rig::Rig;
 pub use asset::model::{Companions, ModelCover, ModelFile, ModelMap, ModelMaterial, Rim};
 pub use asset::{AssetFileError, AssetKind, FontFile, Picture, Pixels, table};
+pub use clip::chosen::ChosenFrames;
 pub use clip::decode::{FrameReader, PixelKind, write_proxies};
 pub use clip::info::{ClipInfo, Levels};
 pub use clip::note::Note;

@@ -6,7 +6,7 @@ use fennik_core::image::{Channel, PictureSettings, Plane, channel_of, prepare};
 use fennik_core::matte::Masks;
 use fennik_core::solve::Solution;
 use fennik_core::track::{BackwardTracker, TrackDirection, TrackSet, TrackSettings, Tracker};
-use fennik_media::{ClipInfo, FrameReader, Levels, PixelKind};
+use fennik_media::{ChosenFrames, ClipInfo, FrameReader, Levels, PixelKind};
 
 /// Bytes of decoded pictures that are held at a time while a clip is run through backwards.
 const HELD_BYTES: usize = 384 * 1024 * 1024;
@@ -158,9 +158,26 @@ pub fn look(picture: &Plane, frame: u32, settings: &TrackSettings, masks: Masks)
 /// # Errors
 /// [`EngineError`] when it cannot be decoded.
 pub fn seen_frame(clip: &ClipInfo, frame: u32, picture: &PictureSettings) -> Result<Plane, EngineError> {
-    let mut reader = FrameReader::open(clip, Some((frame, frame + 1)), pixel_kind(picture))?;
-    let bytes = reader.next_frame()?.ok_or(OutputError::NoFrame { frame })?;
-    prepared(clip, bytes, picture)
+    let mut seen = None;
+    seen_frames(clip, &[frame], picture, |_, plane| seen = Some(plane))?;
+    Ok(seen.ok_or(OutputError::NoFrame { frame })?)
+}
+
+/// Hands some frames of the clip to `take`, by rising number, as the tracker sees them.
+///
+/// # Errors
+/// [`EngineError`] at the first that cannot be decoded.
+pub fn seen_frames(
+    clip: &ClipInfo,
+    frames: &[u32],
+    picture: &PictureSettings,
+    mut take: impl FnMut(u32, Plane),
+) -> Result<(), EngineError> {
+    let mut chosen = ChosenFrames::new(clip, frames.iter().copied(), pixel_kind(picture));
+    while let Some((frame, bytes)) = chosen.next_frame()? {
+        take(frame, prepared(clip, bytes, picture)?);
+    }
+    Ok(())
 }
 
 /// How a solve came out, in a line.

@@ -10,7 +10,7 @@ use fennik_core::colour::{Likeness, likeness};
 use fennik_core::image::{GrainSamples, edge_blur_px};
 use fennik_core::scene::anim::Track;
 use fennik_core::scene::{DRAW, Drawn, Insert, LENS_RULES, LENS_WIDTH_PX, LensLook, PlateMeasure};
-use fennik_media::{FrameReader, PixelKind};
+use fennik_media::{ChosenFrames, PixelKind};
 use fennik_render::colour as light;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -170,20 +170,29 @@ pub fn measure_plate(shot: &OpenShot, step: Step) -> Result<PlateMeasure, Engine
     let width = shot.clip.width as usize;
     let (first, end) = shot.range();
     let (mut samples, mut blurs) = (GrainSamples::default(), Vec::new());
-    // Two after two: of a large clip a few frames at once are more than there is room for.
-    let chosen = spread_over((end - first).saturating_sub(1).max(1), MEASURED);
+    let chosen: Vec<u32> = spread_over((end - first).saturating_sub(1).max(1), MEASURED).map(|f| first + f).collect();
     let total = chosen.len();
-    for (done, frame) in chosen.enumerate() {
-        told_next(step, (done, total))?;
-        let pair = (first + frame, (first + frame + 2).min(end));
-        let mut reader = FrameReader::open(&shot.clip, Some(pair), PixelKind::Rgb)?;
-        let mut light = || Ok::<_, EngineError>(reader.next_frame()?.map(light::light_of));
-        let Some(one) = light()? else { continue };
-        blurs.extend(edge_blur_px(&one, width));
-        match light()? {
-            Some(next) => samples.look_at_pair(&one, &next, width),
-            None => samples.look_at(&one, width),
+    let pairs = chosen.iter().flat_map(|f| *f..(f + 2).min(end));
+    let mut frames = ChosenFrames::new(&shot.clip, pairs, PixelKind::Rgb);
+    let mut done = 0;
+    let mut before: Option<Vec<[f32; 3]>> = None;
+    loop {
+        if done < total {
+            told_next(step, (done, total))?;
         }
+        let Some((frame, rgb)) = frames.next_frame()? else { break };
+        let now = light::light_of(rgb);
+        if let Some(one) = before.take() {
+            samples.look_at_pair(&one, &now, width);
+        }
+        if chosen.contains(&frame) {
+            done += 1;
+            blurs.extend(edge_blur_px(&now, width));
+            before = Some(now);
+        }
+    }
+    if let Some(one) = before {
+        samples.look_at(&one, width);
     }
     let grain = samples.grain(width);
     blurs.sort_by(f64::total_cmp);
@@ -228,17 +237,15 @@ pub fn measure_insert(
     let (first, end) = shot.range();
     let clip = if COMPARED_PX < shot.clip.width { shot.clip.shrunk(COMPARED_PX) } else { shot.clip.clone() };
     let size = (clip.width, clip.height);
-    let chosen = spread_over(end - first, LOOKED_AT);
-    let total = chosen.len();
-    for (done, frame) in chosen.enumerate() {
-        told_next(step, (done, total))?;
+    let chosen: Vec<u32> = spread_over(end - first, LOOKED_AT).collect();
+    let mut frames = ChosenFrames::new(&clip, chosen.iter().map(|frame| first + frame), PixelKind::Rgb);
+    for (done, frame) in chosen.iter().copied().enumerate() {
+        told_next(step, (done, chosen.len()))?;
+        let Some((_, rgb)) = frames.next_frame()? else { break };
         let Some(alone) = composer.over_nothing(&scene, frame, size)? else { continue };
-        let mut reader = FrameReader::open(&clip, Some((first + frame, first + frame + 1)), PixelKind::Rgb)?;
-        if let Some(rgb) = reader.next_frame()? {
-            let lot = looked_at(&alone, &light::light_of(rgb), size);
-            if !lot.own.is_empty() {
-                lots.push((f64::from(frame), lot));
-            }
+        let lot = looked_at(&alone, &light::light_of(rgb), size);
+        if !lot.own.is_empty() {
+            lots.push((f64::from(frame), lot));
         }
     }
     let unseen = || MatchError::Unseen { name: insert.shown_name() };

@@ -30,11 +30,16 @@ pub fn pictures(shot: &OpenShot, solution: &Solution, ahead: Pictures) -> Pictur
     let (mut all, mut missing) = (ahead, wanted_frames(solution));
     all.retain(|(frame, _)| missing.binary_search(frame).is_ok());
     missing.retain(|frame| all.iter().all(|(known, _)| known != frame));
-    all.extend(side_by_side(&missing, |frame| {
-        let in_file = frame + begins;
-        let decoded = || analyse::seen_frame(&shot.clip, in_file, &PictureSettings::default()).ok();
-        preview(&shot.proxies, in_file).or_else(decoded)
-    }));
+    let made = side_by_side(&missing, |frame| preview(&shot.proxies, frame + begins));
+    missing.retain(|frame| made.iter().all(|(known, _)| known != frame));
+    all.extend(made);
+    if !missing.is_empty() {
+        let in_file: Vec<u32> = missing.iter().map(|frame| frame + begins).collect();
+        let take = |frame, plane| all.push((frame - begins, plane));
+        if let Err(why) = analyse::seen_frames(&shot.clip, &in_file, &PictureSettings::default(), take) {
+            tracing::warn!(%why, "not all frames that a survey wants were looked at");
+        }
+    }
     all.sort_by_key(|(frame, _)| *frame);
     all
 }

@@ -68,6 +68,29 @@ impl FrameReader {
     /// # Errors
     /// [`MediaError::ToolMissing`] when ffmpeg cannot be started.
     pub fn open(clip: &ClipInfo, range: Option<(u32, u32)>, kind: PixelKind) -> Result<Self, MediaError> {
+        let count = match range {
+            Some((from, to)) => to.min(clip.frames).saturating_sub(from),
+            None => clip.frames,
+        };
+        Self::start(clip, range, "", count, kind)
+    }
+
+    /// Starts to read frames by rising number; all between the first and the last are decoded.
+    pub(super) fn open_chosen(clip: &ClipInfo, frames: &[u32], kind: PixelKind) -> Result<Self, MediaError> {
+        let (first, last) = (frames.first().copied().unwrap_or(0), frames.last().copied().unwrap_or(0));
+        let each: Vec<String> = frames.iter().map(|f| format!("eq(n\\,{})", f - first)).collect();
+        let count = frames.iter().filter(|f| **f < clip.frames).count() as u32;
+        Self::start(clip, Some((first, last + 1)), &format!("select={},", each.join("+")), count, kind)
+    }
+
+    /// `only` is a filter for frames of the range.
+    fn start(
+        clip: &ClipInfo,
+        range: Option<(u32, u32)>,
+        only: &str,
+        count: u32,
+        kind: PixelKind,
+    ) -> Result<Self, MediaError> {
         let mut command = tool::command("ffmpeg");
         command.args(DECODE);
         // In the middle of a long file decoding begins at the keyframe before.
@@ -79,7 +102,7 @@ impl FrameReader {
             }
             (range, _) => range,
         };
-        let (mut filters, mut format) = (clip.filters(within), vec!["-pix_fmt", kind.format()]);
+        let (mut filters, mut format) = (clip.filters(within, only), vec!["-pix_fmt", kind.format()]);
         if kind == PixelKind::Grey && clip.luma.is_some() {
             // Nothing is computed and nothing rounded.
             let _ = write!(filters, ",format={},extractplanes=y", LUMA_FORMATS.join("|"));
@@ -90,10 +113,7 @@ impl FrameReader {
         let mut running = Running::start("ffmpeg", &mut command)?;
         let out = piped(&mut running)?;
         let size = clip.width as usize * clip.height as usize * kind.bytes();
-        let expected = clip.counted.then(|| match range {
-            Some((from, to)) => to.min(clip.frames).saturating_sub(from),
-            None => clip.frames,
-        });
+        let expected = clip.counted.then_some(count);
         Ok(Self { running, out, frame: vec![0; size], delivered: 0, expected, name: clip.name() })
     }
 
@@ -141,7 +161,7 @@ pub fn write_proxies(
     std::fs::create_dir_all(folder).map_err(io_error("the folder for preview frames could not be made"))?;
     let width = clip.width.min(max_width);
     let height = (f64::from(clip.height) * f64::from(width) / f64::from(clip.width)).round().max(2.0) as u32;
-    let filters = format!("{},scale={width}:{height}:flags=area:out_range=pc,format=yuvj444p", clip.filters(None));
+    let filters = format!("{},scale={width}:{height}:flags=area:out_range=pc,format=yuvj444p", clip.filters(None, ""));
     let mut command = tool::command("ffmpeg");
     command.args(DECODE).args(clip.source.input_arguments()).args(PICTURES).args(["-vf", &filters]);
     command.args(["-c:v", "mjpeg", "-q:v", "3", "-f", "image2pipe", "-"]).stdout(Stdio::piped());

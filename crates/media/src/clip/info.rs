@@ -40,6 +40,9 @@ pub struct ClipInfo {
     /// from the rate: a reader can begin in the middle of the file.
     #[serde(default)]
     pub lead_s: Option<f64>,
+    /// Frames from one at which decoding can begin to the next one, at most, where that is known.
+    #[serde(default)]
+    pub keys_apart: Option<u32>,
     /// More than eight bits a channel.
     #[serde(default)]
     pub deep: bool,
@@ -107,7 +110,7 @@ pub(crate) fn luma_levels(format: &str, range: Option<&str>) -> Option<Levels> {
 impl ClipInfo {
     /// The filters that make every reader deliver the same upright, square, constant frames, cut to
     /// `range` (first frame and the one after the last).
-    pub(crate) fn filters(&self, range: Option<(u32, u32)>) -> String {
+    pub(crate) fn filters(&self, range: Option<(u32, u32)>, only: &str) -> String {
         let mut filters = Vec::new();
         if self.notes.contains(&Note::ConstantRate) {
             filters.push(format!("fps={}/{}", self.rate.frames, self.rate.seconds));
@@ -116,9 +119,15 @@ impl ClipInfo {
             filters.push(format!("trim=start_frame={from}:end_frame={to}"));
         }
         let by = if self.quick { "area" } else { "bicubic" };
-        filters.push(format!("scale={}:{}:flags={by}", self.width, self.height));
+        filters.push(format!("{only}scale={}:{}:flags={by}", self.width, self.height));
         filters.push("setsar=1".to_owned());
         filters.join(",")
+    }
+
+    /// Frames, by rising number, in lots of which each is decoded the quickest in one go, from its first on.
+    pub(crate) fn passes(&self, frames: &[u32]) -> Vec<Vec<u32>> {
+        let near = |a: u32, b: u32| self.lead_s.is_none() || b - a <= self.keys_apart.unwrap_or(1);
+        frames.chunk_by(|a, b| near(*a, *b)).map(<[u32]>::to_vec).collect()
     }
 
     /// Where to begin in the file for a frame, seconds from its beginning: half a frame before it. `None` where only

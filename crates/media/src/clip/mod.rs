@@ -1,5 +1,6 @@
 //! Clips in: videos, and stills that follow one another.
 
+pub mod chosen;
 pub mod decode;
 pub mod info;
 pub mod note;

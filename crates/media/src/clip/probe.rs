@@ -231,6 +231,7 @@ pub fn read_probe(
         shown: None,
         counted: false,
         lead_s,
+        keys_apart: times.keys_apart(),
         deep: video.pix_fmt.as_deref().is_some_and(is_deep),
         transfer: video.color_transfer.as_deref().and_then(Transfer::of_file).unwrap_or_default(),
         primaries: video.color_primaries.as_deref().and_then(Primaries::of_file).unwrap_or_default(),

@@ -8,22 +8,38 @@ pub struct PacketTimes {
     pub sorted: Vec<f64>,
     /// Whether every packet has a time and is shown.
     pub all_shown: bool,
+    /// The times at which decoding can begin, seconds, rising.
+    keys: Vec<f64>,
 }
 
 impl PacketTimes {
     /// Reads a line for each packet: its time, seconds, and its flags.
     pub fn read(lines: &str) -> Self {
-        let mut times = Self { sorted: Vec::new(), all_shown: true };
+        let mut times = Self { sorted: Vec::new(), all_shown: true, keys: Vec::new() };
         for line in lines.lines().filter(|l| !l.trim().is_empty()) {
             let (time, flags) = line.split_once(',').unwrap_or((line, ""));
             match time.trim().parse::<f64>() {
-                Ok(t) if t.is_finite() => times.sorted.push(t),
+                Ok(t) if t.is_finite() => {
+                    times.sorted.push(t);
+                    if flags.contains('K') {
+                        times.keys.push(t);
+                    }
+                }
                 _ => times.all_shown = false,
             }
             times.all_shown &= !flags.contains('D');
         }
         times.sorted.sort_by(f64::total_cmp);
+        times.keys.sort_by(f64::total_cmp);
         times
+    }
+
+    /// Frames from one at which decoding can begin to the next one or to the end, at most.
+    pub fn keys_apart(&self) -> Option<u32> {
+        let at = |key: &f64| self.sorted.partition_point(|t| t < key);
+        let begins: Vec<usize> = self.keys.iter().map(at).chain([self.sorted.len()]).collect();
+        let most = begins.windows(2).map(|pair| pair[1] - pair[0]).max()?;
+        u32::try_from(most).ok()
     }
 
     /// The first time, where all others keep to the rate.
@@ -62,6 +78,14 @@ fn constant_rate(average: Rate) -> Rate {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn frames_between_those_at_which_decoding_begins_are_counted() {
+        let apart = |lines: &str| PacketTimes::read(lines).keys_apart();
+        assert_eq!(apart("0.00,K__\n0.12,___\n0.04,___\n0.08,___\n0.16,K__\n0.20,___\n"), Some(4), "in coded order");
+        assert_eq!(apart("0.00,K_\n0.04,K_\n0.08,__\n0.12,__\n"), Some(3), "up to the end");
+        assert_eq!((apart("0.00,__\n0.04,__\n"), apart("")), (None, None));
+    }
 
     #[test]
     fn a_rate_that_varies_is_told_from_times_that_are_rounded() {

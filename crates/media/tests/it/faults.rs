@@ -3,8 +3,8 @@
 
 use super::{BARS, count, ffmpeg, open};
 use fennik_media::{
-    ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoColour, VideoWriter, gather_folder,
-    probe, write_proxies,
+    ChosenFrames, ClipInfo, FrameReader, MediaError, Note, PixelKind, Rate, SequenceError, VideoColour, VideoWriter,
+    gather_folder, probe, write_proxies,
 };
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -133,6 +133,37 @@ fn a_reader_begins_in_the_middle_and_gives_the_same_frames() {
             };
             assert!(read(&clip) == read(&from_start), "{name}, frames {first} to {end}");
         }
+    }
+}
+
+/// Fault: each of a few frames was decoded from the keyframe before it, and all between them as often.
+#[test]
+fn chosen_frames_are_the_same_whether_they_are_decoded_in_one_go_or_in_several() {
+    let folder = tempfile::tempdir().unwrap();
+    let moving = ["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25:duration=5", "-pix_fmt", "yuv420p"];
+    let whole = [0, 3, 4, 47, 61, 62, 124];
+    for (name, keys, passes) in [("seldom.mp4", "250", 1), ("often.mp4", "12", 4), ("raw.h264", "12", 1)] {
+        let path = folder.path().join(name);
+        ffmpeg(&[&moving[..], &["-g", keys, "-keyint_min", keys, "-sc_threshold", "0"]].concat(), &path);
+        let clip = open(&path).unwrap();
+        assert_eq!((clip.frames, clip.lead_s.is_some()), (125, !name.ends_with("h264")), "{name}");
+        for clip in [clip.clone(), ClipInfo { counted: true, ..clip.clone() }, ClipInfo { keys_apart: None, ..clip }] {
+            let mut chosen = ChosenFrames::new(&clip, whole.into_iter().rev().chain([47]), PixelKind::Grey);
+            if clip.keys_apart.is_some() {
+                assert_eq!(chosen.passes(), passes, "{name}");
+            }
+            for frame in whole {
+                let (number, bytes) = chosen.next_frame().unwrap().expect("as many as were chosen");
+                let mut alone = FrameReader::open(&clip, Some((frame, frame + 1)), PixelKind::Grey).unwrap();
+                assert_eq!(number, frame);
+                assert!(alone.next_frame().unwrap() == Some(bytes), "{name}, frame {frame}");
+            }
+            assert!(chosen.next_frame().unwrap().is_none());
+        }
+        let short = ClipInfo { frames: 200, counted: true, ..open(&path).unwrap() };
+        let mut chosen = ChosenFrames::new(&short, [100, 199], PixelKind::Grey);
+        let ends = [chosen.next_frame().map(|f| f.is_some()), chosen.next_frame().map(|f| f.is_some())];
+        assert!(ends.iter().any(|end| matches!(end, Err(MediaError::Short { .. } | MediaError::NoFrames { .. }))));
     }
 }
 
