@@ -127,6 +127,18 @@ test("the matte is seen over the picture, alone and cut out, and a matte from a 
   await page.selectOption("#matte-view", "alone");
   await seen([240, 600], "r > 240 && g > 240", "white is in front");
   await seen([600, 300], "r < 12 && g < 12", "black is not");
+  await changed(() =>
+    page.evaluate(() => {
+      const { model } = globalThis.fennik,
+        [mask] = model.state.masks,
+        [key] = mask.keys;
+      const hole = [[280, 560], [220, 560], [220, 640], [280, 640], [280, 560], key.outline[0]]; // prettier-ignore
+      return model.edit({ edit: "change-mask", mask: { ...mask, keys: [{ ...key, along: [hole, [], [], []] }] } });
+    }),
+  );
+  await seen([250, 600], "r < 12 && g < 12", "an outline can go round a hole");
+  await seen([240, 520], "r > 240 && g > 240", "and the way in to it bounds nothing");
+  await changed(() => page.keyboard.press("Control+z"));
   await page.setInputFiles("#matte-in", join(files, "half.svg"));
   await page.waitForFunction(() => globalThis.fennik.model.state.holdouts.length === 2);
   await seen([1100, 300], "r > 240", "the right half of the picture is in front as well");
