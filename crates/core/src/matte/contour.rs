@@ -213,7 +213,9 @@ mod tests {
             prop_assert_eq!(few.len(), 16.min(round.len()));
             prop_assert!(agreement(&again(few), &disc) > 0.85);
             let (middle, area) = centroid(&round);
-            prop_assert!((middle[0] - cx).hypot(middle[1] - cy) < 0.5 && (area / (std::f64::consts::PI * r * r) - 1.0).abs() < 0.15);
+            // An eighth of a pixel is cut off at corners that stand out and put in at others, which are four fewer.
+            let count = f64::from(disc.parts.iter().sum::<f32>());
+            prop_assert!((middle[0] - cx).hypot(middle[1] - cy) < 0.5 && (area - (count - 0.5)).abs() < 1e-6);
         }
     }
 }
