@@ -6,7 +6,7 @@ use crate::jobs::{Decode, JobRequest, Jobs};
 use crate::web;
 use fennik_store::Store;
 use std::net::TcpListener;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// The usual port.
@@ -45,6 +45,20 @@ pub struct DemoArguments {
 
 /// Marks a data folder as that of a demo project, which may be begun anew.
 const DEMO_MARK: &str = "fennik-demo";
+/// What the mark says while the project is made, and from then on.
+const BEING_MADE: &str = "the demo project of Fennik is being made\n";
+const MADE: &str = "the demo project of Fennik; fennik demo --reset begins it anew\n";
+
+/// Says in a data folder how far its demo project is.
+fn mark_demo(data: &Path, says: &str) -> Result<(), CliError> {
+    let path = data.join(DEMO_MARK);
+    std::fs::write(&path, says).map_err(|why| CliError::Unwritten { path, why })
+}
+
+/// Whether the demo project of a data folder was never made whole.
+fn is_half_made(data: &Path) -> bool {
+    std::fs::read(data.join(DEMO_MARK)).is_ok_and(|says| says == BEING_MADE.as_bytes())
+}
 
 /// Serves a data folder.
 pub fn run(arguments: &ServeArguments) -> Result<(), CliError> {
@@ -52,6 +66,10 @@ pub fn run(arguments: &ServeArguments) -> Result<(), CliError> {
     let listener = bind(arguments.port)?;
     let lock = Store::lock_folder(&data)?;
     let store = Store::open(&data)?;
+    if is_half_made(&data) {
+        // What somebody works in is not begun anew by itself.
+        mark_demo(&data, MADE)?;
+    }
     listen(Arc::new(store), listener, lock)
 }
 
@@ -63,20 +81,26 @@ pub fn run_demo(arguments: &DemoArguments) -> Result<(), CliError> {
     let data = arguments.data.clone().unwrap_or_else(|| web::default_data_folder().join("demo"));
     let listener = bind(arguments.port)?;
     let lock = Store::lock_folder(&data)?;
-    let mark = data.join(DEMO_MARK);
-    if arguments.reset && data.join("fennik.sqlite").exists() {
-        if !mark.exists() {
-            return Err(CliError::NoDemo { folder: data });
-        }
+    let there = data.join("fennik.sqlite").exists();
+    if arguments.reset && there && !data.join(DEMO_MARK).exists() {
+        return Err(CliError::NoDemo { folder: data });
+    }
+    // One that was interrupted while it was made has been in nobody's hands.
+    if there && (arguments.reset || is_half_made(&data)) {
         Store::remove_own_files(&data)?;
     }
     let store = Arc::new(Store::open(&data)?);
     let fresh = store.shots()?.is_empty();
+    if fresh {
+        mark_demo(&data, BEING_MADE)?;
+        if !arguments.plain {
+            eprintln!("making the demo project; that is done once and takes about a minute");
+        }
+    }
     if arguments.plain { plain::ensure(&store) } else { demo::ensure(&store) }?;
     // A folder of one's own clips in which somebody once started the demo stays unmarked.
     if fresh || demo::is_of_demo(&store)? {
-        std::fs::write(&mark, "the demo project of Fennik; fennik demo --reset begins it anew\n")
-            .map_err(|why| CliError::Unwritten { path: mark, why })?;
+        mark_demo(&data, MADE)?;
     }
     listen(store, listener, lock)
 }
