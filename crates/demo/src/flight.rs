@@ -114,7 +114,7 @@ fn pan(frame: f64) -> Pose {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use crate::sensor::direction;
 
@@ -127,7 +127,7 @@ mod tests {
     }
 
     /// Pixels that show somebody who walks, that show a thing on the move, and both, of every fourth.
-    fn walking(take: &Take, frame: u32) -> [usize; 3] {
+    pub(crate) fn walking(take: &Take, frame: u32) -> [usize; 3] {
         let (scene, lens, pose) = (take.scene(), take.lens(f64::from(frame)), take.pose(f64::from(frame)));
         let mut counts = [0; 3];
         for (x, y) in (0..take.height).step_by(4).flat_map(|y| (0..take.width).step_by(4).map(move |x| (x, y))) {

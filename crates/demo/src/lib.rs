@@ -10,6 +10,7 @@ pub mod flight;
 mod form;
 pub mod library;
 mod paint;
+pub mod passing;
 pub mod places;
 pub mod scene;
 pub mod scenery;

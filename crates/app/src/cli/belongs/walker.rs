@@ -5,12 +5,14 @@ use crate::cli::error::CliError;
 use crate::engine::follow::{Route, follow};
 use fennik_core::matte::{Coverage, Trace, Window, agreement, bounds, contour, largest, simplified};
 use fennik_demo::flight::{BASIN, BOATHOUSE, QUAY};
+use fennik_demo::passing::PASSING;
 use fennik_demo::scene::Scene;
 use fennik_demo::sensor::direction;
 use fennik_demo::take::Take;
 use fennik_media::ClipInfo;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashSet};
+use std::ops::Range;
 use std::path::Path;
 
 /// Frames from one drawn outline to the next, and from one that is compared to the next.
@@ -19,28 +21,35 @@ const COMPARED: usize = 5;
 /// Corners with which a walker is drawn round.
 const CORNERS: usize = 48;
 /// How many pixels a walker covers who is looked at, of a picture 1280 wide.
-const SIZE: std::ops::Range<usize> = 900..60_000;
+const SIZE: Range<usize> = 900..60_000;
+/// And who is close.
+const CLOSE: Range<usize> = 6_000..60_000;
 
 type Pixels = HashSet<(i32, i32)>;
 /// Everybody's pixels by who they are.
 type Mattes = BTreeMap<u32, Pixels>;
 
-/// Rows for people who glide, who stride over a quay, and who stride along a wall.
+/// Rows for people who stride by close, who glide, who stride over a quay, and who stride along a wall.
 ///
 /// # Errors
 /// [`CliError`] when a clip cannot be read.
 pub(super) fn rows(scratch: &Path) -> Result<Vec<Row>, CliError> {
-    let glide = of_clip(scratch, &QUAY, fennik_demo::QUAY_CLIP)?;
-    let quay = of_clip(scratch, &BASIN, fennik_demo::BASIN_CLIP)?;
-    let wall = of_clip(scratch, &BOATHOUSE, fennik_demo::BOATHOUSE_CLIP)?;
+    let glide = of_clip(scratch, &QUAY, fennik_demo::QUAY_CLIP, SIZE)?;
+    let quay = of_clip(scratch, &BASIN, fennik_demo::BASIN_CLIP, SIZE)?;
+    let wall = of_clip(scratch, &BOATHOUSE, fennik_demo::BOATHOUSE_CLIP, SIZE)?;
+    let mut near = Vec::new();
+    for (take, film) in &PASSING {
+        near.extend(of_clip(scratch, take, film, CLOSE)?);
+    }
     Ok(vec![
+        row("stride by close to the camera", near),
         row("glide over the quay", glide),
         row("stride over the quay", quay),
         row("pass by one another along the boathouse", wall),
     ])
 }
 
-fn of_clip(scratch: &Path, take: &Take, bytes: &[u8]) -> Result<Vec<Vec<f64>>, CliError> {
+fn of_clip(scratch: &Path, take: &Take, bytes: &[u8], size: Range<usize>) -> Result<Vec<Vec<f64>>, CliError> {
     let path = scratch.join("walkers.mp4");
     std::fs::write(&path, bytes).map_err(|why| CliError::Unwritten { path: path.clone(), why })?;
     let clip = ClipInfo::open(&path, scratch)?;
@@ -48,7 +57,7 @@ fn of_clip(scratch: &Path, take: &Take, bytes: &[u8]) -> Result<Vec<Vec<f64>>, C
     let mut own = Vec::new();
     for first in (0..clip.frames.saturating_sub(EVERY as u32)).step_by(EVERY) {
         let mattes: Vec<Mattes> =
-            (0..=EVERY).step_by(COMPARED).map(|n| mattes(take, scene.as_ref(), first + n as u32)).collect();
+            (0..=EVERY).step_by(COMPARED).map(|n| mattes(take, scene.as_ref(), first + n as u32, &size)).collect();
         let everywhere = |who: &u32| mattes.iter().map(|m| m.get(who)).collect::<Option<Vec<_>>>();
         let people: Vec<Vec<&Pixels>> = mattes[0].keys().filter_map(everywhere).collect();
         if people.is_empty() {
@@ -73,7 +82,7 @@ fn row(who: &str, people: Vec<Vec<f64>>) -> Row {
 }
 
 /// Those who walk and are wholly in the picture, by the pixels whose middle they cover.
-fn mattes(take: &Take, scene: &dyn Scene, frame: u32) -> Mattes {
+fn mattes(take: &Take, scene: &dyn Scene, frame: u32, size: &Range<usize>) -> Mattes {
     let (w, h) = (take.width as i32, take.height as i32);
     let lens = take.lens(f64::from(frame));
     let of_row = |y: i32| -> Vec<(u32, (i32, i32))> {
@@ -92,7 +101,7 @@ fn mattes(take: &Take, scene: &dyn Scene, frame: u32) -> Mattes {
         all.entry(who).or_default().insert(at);
     }
     let inside = |(x, y): &(i32, i32)| *x > 0 && *y > 0 && *x < w - 1 && *y < h - 1;
-    all.retain(|_, part| SIZE.contains(&part.len()) && part.iter().all(inside));
+    all.retain(|_, part| size.contains(&part.len()) && part.iter().all(inside));
     all
 }
 
