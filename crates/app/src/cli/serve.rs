@@ -66,10 +66,6 @@ pub fn run(arguments: &ServeArguments) -> Result<(), CliError> {
     let listener = bind(arguments.port)?;
     let lock = Store::lock_folder(&data)?;
     let store = Store::open(&data)?;
-    if is_half_made(&data) {
-        // What somebody works in is not begun anew by itself.
-        mark_demo(&data, MADE)?;
-    }
     listen(Arc::new(store), listener, lock)
 }
 
@@ -81,12 +77,10 @@ pub fn run_demo(arguments: &DemoArguments) -> Result<(), CliError> {
     let data = arguments.data.clone().unwrap_or_else(|| web::default_data_folder().join("demo"));
     let listener = bind(arguments.port)?;
     let lock = Store::lock_folder(&data)?;
-    let there = data.join("fennik.sqlite").exists();
-    if arguments.reset && there && !data.join(DEMO_MARK).exists() {
-        return Err(CliError::NoDemo { folder: data });
-    }
-    // One that was interrupted while it was made has been in nobody's hands.
-    if there && (arguments.reset || is_half_made(&data)) {
+    if arguments.reset && data.join("fennik.sqlite").exists() {
+        if !data.join(DEMO_MARK).exists() {
+            return Err(CliError::NoDemo { folder: data });
+        }
         Store::remove_own_files(&data)?;
     }
     let store = Arc::new(Store::open(&data)?);
@@ -98,8 +92,11 @@ pub fn run_demo(arguments: &DemoArguments) -> Result<(), CliError> {
         }
     }
     if arguments.plain { plain::ensure(&store) } else { demo::ensure(&store) }?;
-    // A folder of one's own clips in which somebody once started the demo stays unmarked.
-    if fresh || demo::is_of_demo(&store)? {
+    if !fresh && is_half_made(&data) {
+        // Nothing that is there goes unasked.
+        eprintln!("the demo project was interrupted while it was made; fennik demo --reset makes it anew");
+    } else if fresh || demo::is_of_demo(&store)? {
+        // A folder of one's own clips in which somebody once started the demo stays unmarked.
         mark_demo(&data, MADE)?;
     }
     listen(store, listener, lock)
