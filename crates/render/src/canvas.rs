@@ -21,6 +21,17 @@ pub(crate) enum Behind<'a> {
     Light(&'a [[f32; 3]]),
 }
 
+impl Behind<'_> {
+    /// The plate at a pixel, linear light.
+    pub(crate) fn at(self, i: usize) -> [f32; 4] {
+        let [r, g, b] = match self {
+            Self::Bytes(rgb) => [rgb[3 * i], rgb[3 * i + 1], rgb[3 * i + 2]].map(linear_of),
+            Self::Light(light) => light[i],
+        };
+        [r, g, b, 1.0]
+    }
+}
+
 impl Canvas<'_> {
     /// Pixels.
     pub(crate) fn len(&self) -> usize {
@@ -34,6 +45,35 @@ impl Canvas<'_> {
         match self {
             Self::Bytes(rgb) => Behind::Bytes(rgb),
             Self::Light(light) => Behind::Light(light),
+        }
+    }
+
+    /// Does something to bands of rows, so many rows each, several at once: of each its number, and its own pixels.
+    pub(crate) fn each_band(
+        &mut self,
+        width: usize,
+        rows: std::ops::Range<usize>,
+        high: usize,
+        act: impl Fn(usize, Canvas) + Sync,
+    ) {
+        let all = width * rows.start..width * rows.end;
+        match self {
+            Self::Bytes(rgb) => {
+                let bands = rgb[3 * all.start..3 * all.end].par_chunks_mut(3 * width * high).enumerate();
+                bands.for_each(|(i, band)| act(i, Canvas::Bytes(band)));
+            }
+            Self::Light(light) => {
+                let bands = light[all].par_chunks_mut(width * high).enumerate();
+                bands.for_each(|(i, band)| act(i, Canvas::Light(band)));
+            }
+        }
+    }
+
+    /// Writes light to a pixel.
+    pub(crate) fn put(&mut self, i: usize, light: [f32; 3]) {
+        match self {
+            Self::Bytes(rgb) => rgb[3 * i..3 * i + 3].copy_from_slice(&light.map(byte_of)),
+            Self::Light(all) => all[i] = light,
         }
     }
 

@@ -190,11 +190,6 @@ impl Material {
             || channels.iter().any(|m| m.is_some())
     }
 
-    /// Whether it looks much the same from one pixel to the next.
-    pub(crate) fn is_plain(&self) -> bool {
-        self.catches.is_none() && !self.is_pictured()
-    }
-
     /// Whether what lies behind it may be seen.
     pub fn shows_through(&self) -> bool {
         match self.cover {

@@ -552,6 +552,11 @@ impl PlacedScene {
         Some(FloorShadow::new(blocks, place, source, reach(&corners, source)?, fine))
     }
 
+    /// Whether a face is bent by the normals of its corners.
+    pub(crate) fn is_smooth(&self, face: usize) -> bool {
+        self.normals[self.triangles[face][0] as usize] != Vector3::zeros()
+    }
+
     pub(crate) fn material(&self, face: &Face) -> &Material {
         &self.materials[face.material as usize]
     }

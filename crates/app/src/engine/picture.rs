@@ -5,7 +5,8 @@ use super::{EngineError, OpenShot, jpeg, turn};
 use fennik_core::image::Plane;
 use fennik_core::scene::{Insert, SurroundingsNow};
 use fennik_render::{Panorama, Quality, colour};
-use image::{ImageFormat, ImageReader, RgbImage};
+use image::codecs::jpeg::JpegDecoder;
+use image::{DynamicImage, ImageDecoder, ImageError, ImageFormat, ImageReader, RgbImage};
 use jpeg_encoder::ColorType;
 use nalgebra::Vector3;
 use std::collections::VecDeque;
@@ -56,7 +57,15 @@ type PlateKey = (PathBuf, bool);
 
 /// Preview frames as they were decoded last: while something is dragged it is the same one all the time.
 #[derive(Default)]
-pub struct Plates(Mutex<VecDeque<(PlateKey, Arc<RgbImage>)>>);
+pub struct Plates {
+    kept: Mutex<VecDeque<(PlateKey, Arc<RgbImage>)>>,
+    /// Room of pictures that nobody looks at any more: to be given new room for each costs more than to write to it.
+    spare: Mutex<Vec<Vec<u8>>>,
+}
+
+/// Pictures whose room is kept, and how large one of them may be, bytes.
+const SPARE: usize = 4;
+const SPARE_BYTES: usize = 32 << 20;
 
 /// A preview frame that was opened, and perhaps decoded.
 enum Plate {
@@ -77,7 +86,40 @@ impl Plate {
 
 impl Plates {
     fn held(&self) -> MutexGuard<'_, VecDeque<(PlateKey, Arc<RgbImage>)>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.kept.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Room for so many bytes, whatever is in it.
+    fn room(&self, bytes: usize) -> Vec<u8> {
+        let mut room = self.spare.lock().unwrap_or_else(PoisonError::into_inner).pop().unwrap_or_default();
+        room.resize(bytes, 0);
+        room
+    }
+
+    fn done_with(&self, picture: RgbImage) {
+        let mut spare = self.spare.lock().unwrap_or_else(PoisonError::into_inner);
+        if spare.len() < SPARE && picture.len() <= SPARE_BYTES {
+            spare.push(picture.into_raw());
+        }
+    }
+
+    /// A picture of one's own.
+    fn copied(&self, picture: &RgbImage) -> RgbImage {
+        let (width, height) = picture.dimensions();
+        let mut room = self.room(picture.len());
+        room.copy_from_slice(picture);
+        RgbImage::from_raw(width, height, room).unwrap_or_else(|| picture.clone())
+    }
+
+    fn decode(&self, bytes: &[u8]) -> Result<RgbImage, ImageError> {
+        let decoder = JpegDecoder::new(Cursor::new(bytes))?;
+        let (width, height) = decoder.dimensions();
+        if decoder.color_type() != image::ColorType::Rgb8 {
+            return Ok(DynamicImage::from_decoder(decoder)?.into_rgb8());
+        }
+        let mut room = self.room(3 * width as usize * height as usize);
+        decoder.read_image(&mut room)?;
+        Ok(RgbImage::from_raw(width, height, room).unwrap_or_default())
     }
 
     /// The preview frame of a file, as it is or half as wide and high.
@@ -97,17 +139,18 @@ impl Plates {
             Plate::Decoded(picture) => return Ok(picture),
             Plate::Coded { ref bytes, key: ref k, .. } => (bytes, plate.size(), k.clone()),
         };
-        let mut picture = image::load_from_memory_with_format(bytes, ImageFormat::Jpeg)
-            .map_err(|e| unreadable(frame, &e))?
-            .into_rgb8();
+        let mut picture = self.decode(bytes).map_err(|e| unreadable(frame, &e))?;
         if key.1 {
-            picture = image::imageops::thumbnail(&picture, size.0, size.1);
+            let half = image::imageops::thumbnail(&picture, size.0, size.1);
+            self.done_with(std::mem::replace(&mut picture, half));
         }
         let picture = Arc::new(picture);
         let mut kept = self.held();
         kept.push_back((key, picture.clone()));
-        if kept.len() > PLATES {
-            kept.pop_front();
+        let oldest = if kept.len() > PLATES { kept.pop_front() } else { None };
+        drop(kept);
+        if let Some(unused) = oldest.and_then(|(_, picture)| Arc::into_inner(picture)) {
+            self.done_with(unused);
         }
         Ok(picture)
     }
@@ -156,10 +199,12 @@ pub fn jpeg(
         let ahead = composer.ahead(camera_of, size, quality);
         (plate.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault)), ahead)
     });
-    let mut picture = (*plate?).clone();
+    let mut picture = plates.copied(&*plate?);
     composer.finish(&mut picture, size, (frame, camera_of), quality, ahead?)?;
     let careful = if quality == Quality::Exact { JPEG_QUALITY } else { DRAFT_QUALITY };
-    encoded(&picture, size, ColorType::Rgb, careful)
+    let coded = encoded(&picture, size, ColorType::Rgb, careful);
+    plates.done_with(picture);
+    coded
 }
 
 /// How what stands in front is looked at.
@@ -190,7 +235,7 @@ pub fn matte(
     plates: &Plates,
 ) -> Result<Vec<u8>, EngineError> {
     let path = shot.proxies.join(format!("{:06}.jpg", frame + composer.document().trim.first));
-    let mut picture = (*plates.decoded(plates.open(&path, frame, false)?, frame)?).clone();
+    let mut picture = plates.copied(&*plates.decoded(plates.open(&path, frame, false)?, frame)?);
     let (width, height) = picture.dimensions();
     let all = composer.matte(frame, [width as usize, height as usize], &picture)?;
     for (i, p) in picture.pixels_mut().enumerate() {

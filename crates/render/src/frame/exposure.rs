@@ -185,15 +185,15 @@ pub(super) fn exposed(
         };
         let moments: Vec<Moment> = placed.into_par_iter().map(projected).collect();
         let asks_far = lens.is_some_and(LensPass::asks_depth);
-        let view = |m| viewed(m, care, canvas.behind(), size, fronts).asking_far(asks_far);
-        let views: Vec<View> = moments.iter().map(view).collect();
+        let views: Vec<View> = moments.iter().map(|m| viewed(m, care, size, fronts).asking_far(asks_far)).collect();
         views.iter().for_each(View::look_ahead);
         for (n, rows) in sums.chunks_mut(across * ROWS_AT_ONCE).enumerate() {
             (scene.between)();
+            let behind = canvas.behind();
             let first = n * across * ROWS_AT_ONCE;
             rows.par_iter_mut().enumerate().with_min_len(4).for_each_init(
                 || vec![Knows::default(); TILE * TILE],
-                |knows, (i, sums)| add(&moments, &views, first + i, (knows, parted), sums),
+                |knows, (i, sums)| add((&moments, &views), behind, first + i, (knows, parted), sums),
             );
         }
     }
@@ -205,7 +205,13 @@ pub(super) fn exposed(
 }
 
 /// Adds what some moments see in a tile.
-fn add(moments: &[Moment], views: &[View], number: usize, (knows, parted): (&mut [Knows], Parted), sums: &mut Sums) {
+fn add(
+    (moments, views): (&[Moment], &[View]),
+    behind: Behind,
+    number: usize,
+    (knows, parted): (&mut [Knows], Parted),
+    sums: &mut Sums,
+) {
     let mut part = None;
     for (moment, view) in moments.iter().zip(views) {
         if moment.bins.of(number).len() == 0 {
@@ -220,7 +226,7 @@ fn add(moments: &[Moment], views: &[View], number: usize, (knows, parted): (&mut
         let [left, top] = moment.bins.corner(number);
         tile.each(|k, face, before| {
             let (x, y) = (left + k % tile.size[0], top + k / tile.size[0]);
-            let plate = view.behind(x, y);
+            let plate = behind.at(y * view.size[0] + x);
             let mixed = view.mixed(face, before, [x as f64, y as f64], plate, Recall::Pixel(&mut knows[k]));
             if face > 0 || mixed.seen != plate {
                 let part = parted.of(&mixed, &plate);
@@ -233,9 +239,9 @@ fn add(moments: &[Moment], views: &[View], number: usize, (knows, parted): (&mut
     }
 }
 
-/// A moment as it is seen over a plate.
-fn viewed<'a>(m: &'a Moment, care: Care, plate: Behind<'a>, size: [usize; 2], fronts: &'a Fronts) -> View<'a> {
-    View::new(&m.camera, &m.placed, care, plate, size, fronts)
+/// A moment as it is seen.
+fn viewed<'a>(m: &'a Moment, care: Care, size: [usize; 2], fronts: &'a Fronts) -> View<'a> {
+    View::new(&m.camera, &m.placed, care, size, fronts)
 }
 
 /// The sum of a pixel.

@@ -16,7 +16,7 @@ use crate::scene::{RenderError, RenderScene};
 use bins::{Bins, bounds};
 use exposure::{Exposure, exposed};
 use fennik_core::camera::Camera;
-use moment::{Parted, inserts};
+use moment::{Parted, inserts, quickly};
 use std::sync::Arc;
 use view::View;
 
@@ -127,9 +127,13 @@ impl Projected {
         let exact = self.quality == Quality::Exact;
         let care = Care { shadows: exact, fine: exact, quick: !exact };
         let asks_far = lens.is_some_and(LensPass::asks_depth);
-        let own = View::new(&self.camera, &self.placed, care, canvas.behind(), self.size, fronts);
+        let view = View::new(&self.camera, &self.placed, care, self.size, fronts).asking_far(asks_far);
+        if !exact {
+            quickly(&view, bins, canvas, fronts);
+            return;
+        }
         let parted = if lens.is_some() { Parted::Apart } else { Parted::Whole };
-        let (layer, far) = inserts(&own.asking_far(asks_far), bins, exact, parted);
+        let (layer, far) = inserts(&view, bins, canvas.behind(), parted);
         match lens {
             Some(lens) => lens.finish(whole(self.size, &layer, far), canvas, fronts),
             None => compose(canvas, self.size[0], &layer, fronts),

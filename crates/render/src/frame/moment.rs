@@ -1,9 +1,10 @@
 //! What is seen at one moment.
 
 use super::bins::Bins;
-use super::view::{Mixed, Recall, Run, View};
+use super::view::{Cells, Mixed, Recall, View};
 use crate::blend::Rgba;
-use crate::layers::Layer;
+use crate::canvas::{Behind, Canvas, Fronts};
+use crate::layers::{Bounds, Layer};
 use crate::raster::{Fragment, SAMPLES, TILE, Tile, sample_offset};
 use rayon::prelude::*;
 
@@ -29,9 +30,37 @@ impl Parted {
     }
 }
 
-/// The inserts mixed with the plate that lies behind them, and how far away they are where that is asked for. With
-/// `edges`, sixteen samples on every edge.
-pub(super) fn inserts(view: &View, bins: &Bins, edges: bool, parted: Parted) -> (Layer, Vec<f32>) {
+/// Draws the inserts over a picture, but for what stands in front: one look at each pixel at most, and no more than is
+/// seen of it.
+pub(super) fn quickly(view: &View, bins: &Bins, canvas: &mut Canvas, fronts: &Fronts) {
+    view.look_ahead();
+    let Bounds { left, top, bottom, .. } = bins.bounds;
+    let width = view.size[0];
+    canvas.each_band(width, top..bottom, TILE, |band, mut rows| {
+        let first = top + band * TILE;
+        for i in 0..bins.across {
+            let tile = drawn(view, bins, band * bins.across + i, false);
+            let mut cells = Cells::default();
+            tile.each(|k, face, before| {
+                let (x, y) = (left + i * TILE + k % tile.size[0], k / tile.size[0]);
+                let part = 1.0 - fronts.all_at((first + y) * width + x);
+                if part <= 0.0 {
+                    return;
+                }
+                let plate = rows.behind().at(y * width + x);
+                let at = [x as f64, (first + y) as f64];
+                let Mixed { seen, .. } = view.mixed(face, before, at, plate, Recall::Tile(&mut cells));
+                if face > 0 || seen != plate {
+                    rows.put(y * width + x, [0, 1, 2].map(|k| seen[k] * part + (1.0 - part) * plate[k]));
+                }
+            });
+        }
+    });
+}
+
+/// The inserts mixed with the plate that lies behind them, sixteen samples on every edge, and how far away they are where
+/// that is asked for.
+pub(super) fn inserts(view: &View, bins: &Bins, behind: Behind, parted: Parted) -> (Layer, Vec<f32>) {
     let bounds = bins.bounds;
     view.look_ahead();
     let mut layer = Layer::empty(bounds);
@@ -45,14 +74,12 @@ pub(super) fn inserts(view: &View, bins: &Bins, edges: bool, parted: Parted) -> 
         if far.is_empty() { (0..bands).map(|_| &mut [][..]).collect() } else { far.chunks_mut(lines).collect() };
     let drawn = layer.pixels.par_chunks_mut(lines).zip(keys.par_chunks_mut(lines)).zip(fars.par_iter_mut()).enumerate();
     drawn
-        .map(|(band, ((pixels, keys), far))| middles(view, bins, (band, edges, parted), pixels, keys, far))
+        .map(|(band, ((pixels, keys), far))| middles(view, bins, (behind, band, parted), pixels, keys, far))
         .collect_into_vec(&mut tiles);
-    if edges {
-        layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
-            let each = tiles.iter().enumerate();
-            each.for_each(|(i, tile)| at_edges(view, bins, (band, i, parted), tile, &keys, pixels));
-        });
-    }
+    layer.pixels.par_chunks_mut(lines).zip(&tiles).enumerate().for_each(|(band, (pixels, tiles))| {
+        let each = tiles.iter().enumerate();
+        each.for_each(|(i, tile)| at_edges(view, bins, (behind, band, i, parted), tile, &keys, pixels));
+    });
     (layer, far)
 }
 
@@ -60,7 +87,7 @@ pub(super) fn inserts(view: &View, bins: &Bins, edges: bool, parted: Parted) -> 
 fn middles(
     view: &View,
     bins: &Bins,
-    (band, edges, parted): (usize, bool, Parted),
+    (behind, band, parted): (Behind, usize, Parted),
     pixels: &mut [Rgba],
     keys: &mut [u32],
     far: &mut [f32],
@@ -68,14 +95,12 @@ fn middles(
     let columns = bins.bounds.width();
     let draw = |i: usize| {
         let number = band * bins.across + i;
-        let tile = drawn(view, bins, number, edges);
-        let mut run = Run::default();
+        let tile = drawn(view, bins, number, true);
         tile.each(|k, face, before| {
             let (x, y) = (i * TILE + k % tile.size[0], k / tile.size[0]);
             let (at_x, at_y) = (bins.bounds.left + x, bins.bounds.top + band * TILE + y);
-            let plate = view.behind(at_x, at_y);
-            let recall = if edges { Recall::Nothing } else { Recall::Row(&mut run) };
-            let mixed = view.mixed(face, before, [at_x as f64, at_y as f64], plate, recall);
+            let plate = behind.at(at_y * view.size[0] + at_x);
+            let mixed = view.mixed(face, before, [at_x as f64, at_y as f64], plate, Recall::Nothing);
             let lit = mixed.lit;
             if face == 0 && mixed.seen == plate {
                 return;
@@ -107,7 +132,7 @@ pub(super) fn drawn(view: &View, bins: &Bins, number: usize, edges: bool) -> Til
 fn at_edges(
     view: &View,
     bins: &Bins,
-    (band, i, parted): (usize, usize, Parted),
+    (behind, band, i, parted): (Behind, usize, usize, Parted),
     tile: &Tile,
     keys: &[u32],
     pixels: &mut [Rgba],
@@ -139,7 +164,7 @@ fn at_edges(
         if own.is_empty() && faces.iter().all(|f| *f == 0) {
             continue;
         }
-        let plate = view.behind(at_x, at_y);
+        let plate = behind.at(at_y * view.size[0] + at_x);
         pixels[y * columns + x] = from_samples(view, (&faces, own, n), [at_x as f64, at_y as f64], plate, parted);
     }
 }

@@ -2,12 +2,12 @@
 
 use super::sight::Sight;
 use crate::blend::{Rgba, blend};
-use crate::canvas::{Behind, Fronts};
-use crate::colour::{encode, linear_table, luminance};
+use crate::canvas::Fronts;
+use crate::colour::{encode, luminance};
 use crate::light::{Care, Falling, Seen, Sent, shade};
 use crate::material::Matte;
 use crate::placed::PlacedScene;
-use crate::raster::Fragment;
+use crate::raster::{Fragment, TILE};
 use fennik_core::camera::Camera;
 use nalgebra::Vector3;
 
@@ -35,25 +35,40 @@ impl Knows {
     }
 }
 
-/// What was seen of a face without pictures a little to the left: in a draft it is taken for as much.
+/// What was seen of a face in a cell of a few pixels.
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Run {
-    /// One more than the face; 0 for none.
-    face: u32,
-    at: [f64; 2],
+struct Cell {
+    /// Its column and row among cells as wide and high.
+    at: [u32; 2],
+    /// Of the face and of its material; 0 for none.
+    key: [u32; 2],
     sent: Sent,
 }
 
-/// Columns over which a draft takes light for even.
-const RUN_PX: f64 = 4.0;
+/// What was seen in the cells of a tile: in a draft all of a cell is taken for as much, where a face looks much the same
+/// from one pixel to the next. What catches shadows has cells of its own, since something else may show through it.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Cells([[Cell; TILE / NARROW]; 2]);
+
+/// Columns of a cell on a flat matt face, columns of any other, and rows.
+const WIDE: usize = 4;
+const NARROW: usize = 2;
+const HIGH: usize = 2;
+
+impl Cells {
+    fn cell(&mut self, width: usize, catches: bool, at: [usize; 2]) -> (&mut Cell, [u32; 2]) {
+        let slot = at[0] / width * width / NARROW % (TILE / NARROW);
+        (&mut self.0[usize::from(catches)][slot], [(at[0] / width) as u32, (at[1] / HIGH) as u32])
+    }
+}
 
 /// What is known of faces that are looked at.
 pub(super) enum Recall<'a> {
     Nothing,
     /// Of those in this pixel at other moments.
     Pixel(&'a mut Knows),
-    /// Of one in the pixels before this one.
-    Row(&'a mut Run),
+    /// Of those in the pixels beside this one.
+    Tile(&'a mut Cells),
 }
 
 /// A scene as a camera sees it over a plate.
@@ -62,10 +77,7 @@ pub(super) struct View<'a> {
     falling: Falling,
     pub sight: Sight<'a>,
     care: Care,
-    plate: Behind<'a>,
     fronts: &'a Fronts,
-    /// Of its bytes.
-    light_of: &'static [f32; 256],
     /// Of the plate, px.
     pub size: [usize; 2],
     /// Whether anybody wants to know how far away things are.
@@ -86,17 +98,9 @@ pub(super) struct Mixed {
 }
 
 impl<'a> View<'a> {
-    pub fn new(
-        camera: &'a Camera,
-        scene: &'a PlacedScene,
-        care: Care,
-        plate: Behind<'a>,
-        size: [usize; 2],
-        fronts: &'a Fronts,
-    ) -> Self {
+    pub fn new(camera: &'a Camera, scene: &'a PlacedScene, care: Care, size: [usize; 2], fronts: &'a Fronts) -> Self {
         let falling = Falling::new(&scene.light);
-        let light_of = linear_table();
-        Self { scene, falling, sight: Sight::new(camera, size), care, plate, fronts, light_of, size, asks_far: false }
+        Self { scene, falling, sight: Sight::new(camera, size), care, fronts, size, asks_far: false }
     }
 
     /// The same, for those who want to know how far away things are.
@@ -126,18 +130,6 @@ impl View<'_> {
         let mut sent = shade(self.scene, &self.falling, &seen, self.care);
         sent.light = self.scene.seen_from(face, sent.light, distance);
         (sent, at, distance)
-    }
-
-    /// The plate at a pixel, linear light.
-    pub fn behind(&self, x: usize, y: usize) -> Rgba {
-        let at = y * self.size[0] + x;
-        match self.plate {
-            Behind::Bytes(rgb) => {
-                let [r, g, b] = [0, 1, 2].map(|k| self.light_of[usize::from(rgb[3 * at + k])]);
-                [r, g, b, 1.0]
-            }
-            Behind::Light(light) => [light[at][0], light[at][1], light[at][2], 1.0],
-        }
     }
 
     /// How much of a far picture is left at a pixel: by the horizon, and by the brightness of the plate.
@@ -228,33 +220,41 @@ impl View<'_> {
         if distance.is_finite() && distance > 0.0 { distance as f32 } else { 1.0 }
     }
 
+    /// Columns of the cells in which a draft takes a face for even; `None` where each pixel is looked at.
+    fn cell_width(&self, index: u32) -> Option<usize> {
+        let material = self.scene.material(&self.scene.faces[index as usize]);
+        if material.is_pictured() {
+            return None;
+        }
+        match material.catches {
+            Some(plane) => (self.scene.catches[plane].now.mirror <= 0.0).then_some(NARROW),
+            None if material.shines || self.scene.is_smooth(index as usize) => Some(NARROW),
+            None => Some(WIDE),
+        }
+    }
+
     /// Light of a face in a pixel: as it is known there, or looked at now.
     fn known(&self, index: u32, at: [f64; 2], recall: &mut Recall) -> Sent {
         let face = &self.scene.faces[index as usize];
         let key = [face.key, face.material + 1];
+        let looked = || self.light(index, at[0], at[1]).0;
         match recall {
-            Recall::Pixel(knows) => {
-                if let Some(known) = knows.of(key) {
-                    return known;
+            Recall::Nothing => looked(),
+            Recall::Pixel(knows) => knows.of(key).unwrap_or_else(|| {
+                let sent = looked();
+                knows.learn(key, &sent);
+                sent
+            }),
+            Recall::Tile(cells) => {
+                let Some(width) = self.cell_width(index) else { return looked() };
+                let catches = self.scene.material(face).catches.is_some();
+                let (cell, place) = cells.cell(width, catches, at.map(|v| v as usize));
+                if cell.key != key || cell.at != place {
+                    *cell = Cell { at: place, key, sent: looked() };
                 }
+                cell.sent
             }
-            Recall::Row(run) => {
-                let near = run.at[1] == at[1] && (0.0..RUN_PX).contains(&(at[0] - run.at[0]));
-                if near && run.face == index + 1 {
-                    return run.sent;
-                }
-            }
-            Recall::Nothing => {}
         }
-        let (sent, ..) = self.light(index, at[0], at[1]);
-        match recall {
-            Recall::Pixel(knows) => knows.learn(key, &sent),
-            Recall::Row(run) if self.scene.material(face).is_plain() => {
-                **run = Run { face: index + 1, at, sent };
-            }
-            _ => {}
-        }
-        sent
     }
 
     /// The pixel of a place.

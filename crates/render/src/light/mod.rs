@@ -132,7 +132,7 @@ pub(crate) fn shade(scene: &PlacedScene, light: &Falling, seen: &Seen, care: Car
     let back = seen.face.normal.dot(&seen.along) > 0.0;
     let flat = if back { -seen.face.normal } else { seen.face.normal };
     let corners = scene.triangles[seen.index];
-    let smooth = scene.normals[corners[0] as usize] != V::zeros();
+    let smooth = scene.is_smooth(seen.index);
     let pictured = material.is_pictured();
     let coloured = !scene.colours.is_empty();
     let between = if smooth || pictured || coloured { scene.between(seen.index, seen.at) } else { None };

@@ -132,6 +132,9 @@ impl Tile {
     /// Draws a triangle at the middles of the pixels. With `edges`, thin ones are noted where they may touch. Of a face
     /// that something shows through, the fragments are kept.
     pub fn draw(&mut self, t: &ScreenTriangle, edges: bool, through: bool) {
+        if !edges && !self.meets_middle(t) {
+            return;
+        }
         let Some(of) = Edges::new(t, self.left, self.top) else { return };
         let columns = of.span(0, self.size[0], 0.0);
         for y in of.span(1, self.size[1], 0.0) {
@@ -151,6 +154,15 @@ impl Tile {
         if edges {
             self.note_thin(&of);
         }
+    }
+
+    /// Whether the middle of any pixel lies in the box of a triangle: between them lie most of those that are far away.
+    fn meets_middle(&self, t: &ScreenTriangle) -> bool {
+        [(self.left, 0), (self.top, 1)].into_iter().all(|(first, axis)| {
+            let [a, b, c] = [0, 1, 2].map(|k| t.at[k][axis] - first as f32);
+            let (low, high) = (a.min(b).min(c).max(0.0), a.max(b).max(c).min(self.size[axis] as f32 - 1.0));
+            low.ceil() <= high
+        })
     }
 
     /// Sorts the fragments by pixel, the farthest first, and drops what is hidden.
