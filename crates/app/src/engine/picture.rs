@@ -316,3 +316,33 @@ pub fn key(shot: &OpenShot) -> String {
     (env!("CARGO_PKG_VERSION"), written).hash(&mut hasher);
     format!("{:016x}", hasher.finish())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The room of a picture that is done with goes to the next one, and no picture that is looked at changes by it.
+    #[test]
+    fn pictures_take_turns_in_their_room_and_stay_what_they_are() {
+        let folder = tempfile::tempdir().unwrap();
+        let plates = Plates::default();
+        let bytes = |v: u8| encoded(&vec![v; 3 * 64 * 48], (64, 48), ColorType::Rgb, 90).unwrap();
+        let seen = |v: u8, half: bool| {
+            let path = folder.path().join(format!("{v}.jpg"));
+            std::fs::write(&path, bytes(v)).unwrap();
+            plates.decoded(plates.open(&path, 0, half).unwrap(), 0).unwrap()
+        };
+        let first = seen(10, false);
+        let mut own = plates.copied(&first);
+        own.fill(255);
+        plates.done_with(own);
+        for v in 20..40u8 {
+            let (whole, half) = (seen(v, false), seen(v, true));
+            assert!(whole.iter().chain(half.iter()).all(|b| b.abs_diff(v) <= 2), "{v}");
+            assert_eq!((whole.dimensions(), half.dimensions()), ((64, 48), (32, 24)));
+            plates.done_with(plates.copied(&whole));
+        }
+        assert!(first.iter().all(|b| b.abs_diff(10) <= 2), "it is still looked at");
+        assert!(plates.spare.lock().unwrap().len() <= SPARE && plates.held().len() <= PLATES);
+    }
+}

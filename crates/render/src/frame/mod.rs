@@ -229,6 +229,49 @@ mod tests {
     }
 
     #[test]
+    fn a_draft_is_left_out_where_something_stands_in_front_and_half_of_it_where_half_does() {
+        let scene =
+            RenderScene::build(&[insert("HO", 0.0, 0.0)], &unshaded(), &ShapeCache::default(), &NoAssets::shared())
+                .unwrap();
+        let (pose, lens) = camera();
+        let drawn = |parts: Option<Vec<f32>>| {
+            let all = parts.map(|parts| Arc::new(fennik_core::matte::Coverage { width: 320, height: 180, parts }));
+            let mut rgb = vec![90u8; 320 * 180 * 3];
+            let how = Drawing { quality: Quality::Draft, shutter: 0.0, phase: 0.0, lens: None };
+            let fronts = Fronts { all, ..Fronts::none() };
+            let camera = Camera::new(pose, lens, 180);
+            composite_on(&mut Canvas::Bytes(&mut rgb), [320, 180], &camera, &scene, &how, &fronts).unwrap();
+            rgb
+        };
+        let open = drawn(None);
+        // All of it on the left, half of it on the right.
+        let held = drawn(Some((0..320 * 180).map(|i| if i % 320 < 160 { 1.0 } else { 0.5 }).collect()));
+        let mut seen = [0, 0];
+        for (i, (open, held)) in open.chunks(3).zip(held.chunks(3)).enumerate() {
+            let left = i % 320 < 160;
+            seen[usize::from(left)] += usize::from(open != [90; 3]);
+            for (o, h) in open.iter().zip(held) {
+                let half = crate::colour::byte_of(0.5 * (crate::colour::linear_of(*o) + crate::colour::linear_of(90)));
+                assert!(h.abs_diff(if left { 90 } else { half }) <= 1, "pixel {i}: {o} {h}");
+            }
+        }
+        assert!(seen[0] > 1000 && seen[1] > 1000, "the letters lie on both sides: {seen:?}");
+    }
+
+    #[test]
+    fn a_draft_differs_little_from_a_careful_look_though_it_looks_at_cells() {
+        let light = LightNow { bearing_deg: 200.0, height_deg: 40.0, floor_shadow: 1.0, ..LightNow::default() };
+        let [draft, exact] =
+            [Quality::Draft, Quality::Exact].map(|quality| draw(&[insert("HO", 0.0, 0.0)], &light.into(), quality));
+        let plate = [90u8; 3];
+        let both = draft.chunks(3).zip(exact.chunks(3)).filter(|(d, e)| *d != plate && *e != plate);
+        let mut off: Vec<u8> = both.map(|(d, e)| d.iter().zip(e).map(|(a, b)| a.abs_diff(*b)).max().unwrap()).collect();
+        off.sort_unstable();
+        // Edges differ, and where faces keep the sun from one another: no draft looks for that.
+        assert!(off.len() > 3000 && off[off.len() / 2] <= 2, "{} {}", off.len(), off[off.len() / 2]);
+    }
+
+    #[test]
     fn one_insert_throws_its_shadow_on_another() {
         let light = LightNow {
             bearing_deg: 0.0,
